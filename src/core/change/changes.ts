@@ -1,0 +1,161 @@
+import type { Field, FieldValue, Graph, Model } from '../model/graph.ts';
+import { spoken } from '../model/names.ts';
+import { canonical, quoted } from '../model/value.ts';
+import { HttpProblem, brokenRules } from '../http/problems.ts';
+import type { Failure } from '../rules/failure.ts';
+import { pointerTo } from '../rules/failure.ts';
+import type { ReadBody, Values } from '../rules/schema.ts';
+import { StoreError } from '../store/contract.ts';
+import type { StoreValue, Transaction } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+import { changeStatements } from './statements.ts';
+
+/** What a write needs from the world around it. */
+export interface Moment {
+  now(): Date;
+  /** A UUID of version 7. */
+  uuid(): string;
+}
+
+export interface Written {
+  readonly key: FieldValue;
+  /** The record as JSON text. */
+  readonly json: string;
+}
+
+/** The writes of one model. Each runs inside a transaction of its caller's, and throws `HttpProblem` where it can't be. */
+export interface Changes {
+  create(transaction: Transaction, values: Values): Promise<Written>;
+  /** `replace` gives members that the body leaves out their defaults; `update` leaves them as they are. */
+  change(transaction: Transaction, how: 'replace' | 'update', key: FieldValue, body: ReadBody): Promise<Written>;
+  delete(transaction: Transaction, key: FieldValue): Promise<void>;
+}
+
+export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment: Moment): Changes {
+  const statements = changeStatements(graph, model, dialect);
+  const bind = (field: Field, value: FieldValue | undefined): StoreValue => dialect.bind(field, value ?? null);
+  const defaults: Values = Object.fromEntries(
+    model.fields.map((field) => [field.member, field.rules.default ?? null]),
+  );
+
+  async function checkRelations(transaction: Transaction, values: Values, before: Values): Promise<void> {
+    const failures: Failure[] = [];
+    for (const [relation, exists] of statements.exists) {
+      const { field, target } = relation;
+      const value = values[field.member] ?? null;
+      if (value === null || value === before[field.member]) continue;
+      if ((await transaction.first(exists, [bind(field, value)])) !== undefined) continue;
+      const detail = `there is no ${spoken(target)} ${quoted(value)}`;
+      failures.push({ pointer: pointerTo(field.member), rule: 'unknown-record', detail });
+    }
+    if (failures.length > 0) throw brokenRules(failures);
+  }
+
+  async function current(transaction: Transaction, key: FieldValue): Promise<{ json: string; record: Values }> {
+    const row = await transaction.first(statements.readLocked, [bind(model.key, key)]);
+    if (row === undefined) throw new HttpProblem('not-found');
+    const json = row[0] as string;
+    return { json, record: JSON.parse(json) as Values };
+  }
+
+  return {
+    async create(transaction, given) {
+      const now = moment.now().toISOString();
+      const values: Values = { ...defaults, ...withoutAbsent(given) };
+      if (model.keyKind === 'uuid') values[model.key.member] ??= moment.uuid();
+      if (model.stamps) {
+        values.created_at ??= now;
+        values.updated_at ??= now;
+      }
+      await checkRelations(transaction, values, {});
+      const bound = statements.inserted.map((field) => bind(field, values[field.member]));
+      const row = await asProblem(graph, transaction.first(statements.insert, bound));
+      return { json: row![0] as string, key: row![1] as FieldValue };
+    },
+
+    async change(transaction, how, key, body) {
+      const { json, record } = await current(transaction, key);
+      refuseChangesOf(body.repeated, record);
+      const base: Values = how === 'update' ? record : { ...record, ...clearedByReplace(model, defaults) };
+      const values: Values = { ...base, ...withoutAbsent(body.values) };
+      if (model.fields.every(({ member }) => values[member] === record[member])) return { key, json };
+
+      if (model.stamps) values.updated_at = moment.now().toISOString();
+      await checkRelations(transaction, values, record);
+      const bound = [...statements.updated.map((field) => bind(field, values[field.member])), bind(model.key, key)];
+      const row = await asProblem(graph, transaction.first(statements.update, bound));
+      return { key, json: row![0] as string };
+    },
+
+    async delete(transaction, key) {
+      const bound = [bind(model.key, key)];
+      if ((await transaction.first(statements.readLocked, bound)) === undefined) throw new HttpProblem('not-found');
+      const failures: Failure[] = [];
+      for (const { model: other, relation, count } of statements.referrers) {
+        const row = await transaction.first(count, bound);
+        const number = Number(row?.[0] ?? 0);
+        if (number === 0) continue;
+        const detail = `${number === 1 ? `1 ${spoken(other.name)} refers` : `${number} ${spoken(other.plural)} refer`} to it as ${relation.name}`;
+        failures.push({ pointer: '', rule: 'restrict', detail });
+      }
+      if (failures.length > 0) throw new HttpProblem('still-referred-to', undefined, { errors: failures });
+      await asProblem(graph, transaction.run(statements.delete, bound));
+    },
+  };
+}
+
+/** Members that a replaced record takes from its defaults, because a client could have given them. */
+const clearedByReplace = (model: Model, defaults: Values): Values =>
+  Object.fromEntries(
+    model.fields
+      .filter((field) => field !== model.key && !field.rules.readOnly && !field.rules.immutable)
+      .map(({ member }) => [member, defaults[member] ?? null]),
+  );
+
+const withoutAbsent = (values: Values): Values =>
+  Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined));
+
+/** What a client may not change, it may still send back as it was read. */
+function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: Values): void {
+  const failures: Failure[] = [];
+  for (const [field, value] of repeated) {
+    const read = value === null ? { value: null } : canonical(field, value);
+    if ('value' in read && read.value === record[field.member]) continue;
+    const pointer = pointerTo(field.member);
+    if (field.origin === 'stamp') {
+      const detail = `is ${quoted(record[field.member])} now, got ${quoted(value)}; leave it out, or read the record again`;
+      throw new HttpProblem('moved-on', undefined, { errors: [{ pointer, rule: 'stamp', detail }] });
+    }
+    const rule = field.rules.readOnly ? 'readOnly' : 'immutable';
+    const detail = rule === 'readOnly' ? 'is set by the service alone' : 'can not be changed once it is set';
+    failures.push({ pointer, rule, detail: `${detail}; leave it out, or send ${quoted(record[field.member])}` });
+  }
+  if (failures.length > 0) throw brokenRules(failures);
+}
+
+/** What a store refuses, as the problem that a client is told. Anything else stays what it is. */
+async function asProblem<Result>(graph: Graph, work: Promise<Result>): Promise<Result> {
+  try {
+    return await work;
+  } catch (error) {
+    if (!(error instanceof StoreError)) throw error;
+    const { fault } = error;
+    if (fault.kind === 'foreign-key') {
+      throw new HttpProblem('still-referred-to', 'a record that would go along with it is still referred to');
+    }
+    if (fault.kind !== 'unique') throw error;
+    throw taken(graph, fault.table, fault.columns) ?? error;
+  }
+}
+
+function taken(graph: Graph, table: string, columns: readonly string[]): HttpProblem | undefined {
+  const model = graph.models.find((candidate) => candidate.table === table);
+  const fields = columns
+    .map((column) => model?.fields.find((field) => field.column === column))
+    .filter((field) => field !== undefined);
+  const last = fields.at(-1);
+  if (model === undefined || last === undefined) return undefined;
+  const names = fields.map(({ member }) => member).join(' and ');
+  const detail = `another ${spoken(model.name)} has this ${names}`;
+  return new HttpProblem('taken', undefined, { errors: [{ pointer: pointerTo(last.member), rule: 'unique', detail }] });
+}

@@ -1,0 +1,74 @@
+import type { Field, Graph, Model, Relation } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { readStatement, recordJson } from '../query/statements.ts';
+import type { Statement } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+
+/** Something that keeps records of a model from being deleted. */
+export interface Referrer {
+  readonly model: Model;
+  readonly relation: Relation;
+  /** One row with the number of records that refer to a key. */
+  readonly count: Statement;
+}
+
+/** Every statement that the writes of a model need, made once. */
+export interface ChangeStatements {
+  /** One row: the record's JSON and its key. */
+  readonly insert: Statement;
+  readonly inserted: readonly Field[];
+  readonly read: Statement;
+  /** One row with the record's JSON, which nobody else can change until the transaction ends. */
+  readonly readLocked: Statement;
+  /** Sets `updated`, in that order, and takes the key last. One row with the record's JSON. */
+  readonly update: Statement;
+  readonly updated: readonly Field[];
+  readonly delete: Statement;
+  /** One row where the record that a relation refers to is there. */
+  readonly exists: ReadonlyMap<Relation, Statement>;
+  readonly referrers: readonly Referrer[];
+}
+
+export function changeStatements(graph: Graph, model: Model, dialect: Dialect): ChangeStatements {
+  const { name, placeholder } = dialect;
+  const table = name(model.table);
+  const key = name(model.key.column);
+  const json = recordJson(model, model.fields, dialect);
+  const places = (fields: readonly Field[]): string => fields.map((_field, index) => placeholder(index + 1)).join(', ');
+
+  const inserted = model.keyKind === 'serial' ? model.fields.filter((field) => field !== model.key) : model.fields;
+  const updated = model.fields.filter((field) => field !== model.key && field.member !== 'created_at');
+  const sets = updated.map((field, index) => `${name(field.column)} = ${placeholder(index + 1)}`).join(', ');
+  const columns = inserted.map((field) => name(field.column)).join(', ');
+  return {
+    insert: { sql: `INSERT INTO ${table} (${columns}) VALUES (${places(inserted)}) RETURNING ${json}, ${key}` },
+    inserted,
+    read: readStatement(model, model.fields, dialect),
+    readLocked: readStatement(model, model.fields, dialect, true),
+    update: { sql: `UPDATE ${table} SET ${sets} WHERE ${key} = ${placeholder(updated.length + 1)} RETURNING ${json}` },
+    updated,
+    delete: { sql: `DELETE FROM ${table} WHERE ${key} = ${placeholder(1)}` },
+    exists: new Map(model.relations.map((relation) => [relation, existsStatement(graph, relation, dialect)])),
+    referrers: referrersOf(graph, model, dialect),
+  };
+}
+
+function existsStatement(graph: Graph, relation: Relation, { name, placeholder }: Dialect): Statement {
+  const target = modelOf(graph, relation.target);
+  return { sql: `SELECT 1 FROM ${name(target.table)} WHERE ${name(target.key.column)} = ${placeholder(1)}` };
+}
+
+function referrersOf(graph: Graph, model: Model, { name, placeholder }: Dialect): Referrer[] {
+  return graph.models.flatMap((other) =>
+    other.relations
+      .filter((relation) => relation.target === model.name && relation.onDelete === 'restrict')
+      .map((relation) => {
+        const column = name(relation.field.column);
+        return {
+          model: other,
+          relation,
+          count: { sql: `SELECT count(*) FROM ${name(other.table)} WHERE ${column} = ${placeholder(1)}` },
+        };
+      }),
+  );
+}

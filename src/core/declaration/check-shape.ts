@@ -1,0 +1,131 @@
+import type { Declared, Path } from './document.ts';
+import { didYouMean } from './nearest.ts';
+import type { Problem } from './problem.ts';
+import type { Shape } from './shape.ts';
+
+/** A document held against a shape: what is wrong with it, and the part of its value that can be built upon. */
+export interface Held {
+  readonly problems: Problem[];
+  /** Without unknown keys; wherever a value is wrong, there is undefined. */
+  readonly sound: unknown;
+}
+
+export function checkShape(declared: Declared, shape: Shape): Held {
+  const problems: Problem[] = [];
+  return { sound: walk(declared.value, shape, []), problems };
+
+  function complain(code: string, message: string, remedy: string, path: Path, part: 'key' | 'value'): undefined {
+    problems.push({ code, severity: 'error', message, remedy, place: declared.at(path, part) });
+  }
+
+  function wrongKind(value: unknown, wanted: string, path: Path): undefined {
+    const where = path.length === 0 ? 'this file' : `\`${path.at(-1)}\``;
+    return complain('wrong-kind', `${where} must be ${wanted}, got ${describe(value)}`, `write ${wanted}`, path, 'value');
+  }
+
+  function walk(value: unknown, shape: Shape, path: Path): unknown {
+    switch (shape.kind) {
+      case 'constant':
+        return value;
+      case 'flag':
+        return typeof value === 'boolean' ? value : wrongKind(value, 'true or false', path);
+      case 'number': {
+        const whole = shape.integer === true;
+        if (typeof value !== 'number' || (whole && !Number.isSafeInteger(value))) {
+          return wrongKind(value, whole ? 'a whole number' : 'a number', path);
+        }
+        const least = shape.least ?? value;
+        return value >= least ? value : wrongKind(value, `${least} or more`, path);
+      }
+      case 'text': {
+        const fitting = typeof value === 'string' && shape.pattern?.test(value) !== false;
+        return fitting ? value : wrongKind(value, shape.hint ?? 'text', path);
+      }
+      case 'word': {
+        if (typeof value === 'string' && shape.of.includes(value)) return value;
+        const remedy = typeof value === 'string' ? didYouMean(value, shape.of) : `known: ${shape.of.join(', ')}`;
+        return complain('unknown-word', `\`${path.at(-1)}\` can not be ${describe(value)}`, remedy, path, 'value');
+      }
+      case 'list': {
+        const fitting = Array.isArray(value) && value.length >= (shape.least ?? 0);
+        if (!fitting) return wrongKind(value, shape.least ? 'a list with at least one entry' : 'a list', path);
+        return value.map((item, index) => walk(item, shape.of, [...path, index])).filter((item) => item !== undefined);
+      }
+      case 'map':
+        return walkMap(value, shape, path);
+      case 'entries':
+        return walkEntries(value, shape, path);
+      case 'either': {
+        const fitting = shape.of.find((option) => fits(value, option));
+        return fitting === undefined ? wrongKind(value, shape.hint, path) : walk(value, fitting, path);
+      }
+    }
+  }
+
+  function walkMap(value: unknown, shape: Shape & { kind: 'map' }, path: Path): unknown {
+    if (!isRecord(value)) return wrongKind(value, 'a map of names', path);
+    const sound: [string, unknown][] = [];
+    for (const [name, item] of Object.entries(value)) {
+      const at = [...path, name];
+      if (!shape.names.test(name)) complain('bad-name', `${name} can not be a name here`, shape.hint, at, 'key');
+      else sound.push([name, walk(item, shape.of, at)]);
+    }
+    return Object.fromEntries(sound);
+  }
+
+  function walkEntries(value: unknown, shape: Shape & { kind: 'entries' }, path: Path): unknown {
+    if (!isRecord(value)) return wrongKind(value, `a map that describes ${shape.what}`, path);
+    const sound: [string, unknown][] = [];
+    for (const [key, item] of Object.entries(value)) {
+      const entry = Object.hasOwn(shape.entries, key) ? shape.entries[key] : undefined;
+      const at = [...path, key];
+      if (entry === undefined) {
+        const known = Object.keys(shape.entries).filter((name) => shape.entries[name]?.later !== true);
+        complain('unknown-key', `${shape.what} has no \`${key}\``, didYouMean(key, known), at, 'key');
+      } else if (entry.later === true) {
+        const message = `\`${key}\` is part of the language, but this version does not put it to work`;
+        complain('not-yet', message, 'leave it out: a declaration is never ignored in silence', at, 'key');
+      } else sound.push([key, walk(item, entry.shape, at)]);
+    }
+    for (const [key, entry] of Object.entries(shape.entries)) {
+      if (entry.required === true && !Object.hasOwn(value, key)) {
+        complain('missing-key', `${shape.what} needs \`${key}\``, `write ${key}: ${entry.about}`, path, 'key');
+      }
+    }
+    return Object.fromEntries(sound);
+  }
+}
+
+/** Whether a value is of a shape's outer kind, which is enough to choose between alternatives. */
+function fits(value: unknown, shape: Shape): boolean {
+  switch (shape.kind) {
+    case 'text':
+    case 'word':
+      return typeof value === 'string';
+    case 'number':
+      return typeof value === 'number';
+    case 'flag':
+      return typeof value === 'boolean';
+    case 'list':
+      return Array.isArray(value);
+    case 'map':
+    case 'entries':
+      return isRecord(value);
+    case 'constant':
+      return true;
+    case 'either':
+      return shape.of.some((option) => fits(value, option));
+  }
+}
+
+export const isRecord = (value: unknown): value is Record<string, unknown> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value);
+
+/** A value as a message shows it: short, and with text in quotes. */
+export function describe(value: unknown): string {
+  if (value === undefined) return 'nothing';
+  if (Array.isArray(value)) return value.length === 0 ? 'an empty list' : 'a list';
+  if (isRecord(value)) return 'a map';
+  const shown = typeof value === 'string' ? `"${value}"` : String(value);
+  return shown.length > 60 ? `${shown.slice(0, 57)}…` : shown;
+}

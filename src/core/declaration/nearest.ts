@@ -1,0 +1,28 @@
+import { distance } from 'fastest-levenshtein';
+
+/**
+ * The known name that an unknown one was most likely meant to be: by its beginning, or by few changed letters.
+ * Undefined where nothing is near enough to be worth a guess.
+ */
+export function nearest(unknown: string, known: Iterable<string>): string | undefined {
+  const wanted = unknown.toLowerCase();
+  let best: string | undefined;
+  let bestScore = Math.max(2, Math.floor(wanted.length / 3)) + 1;
+  for (const name of known) {
+    const candidate = name.toLowerCase();
+    const begins = wanted.length >= 3 && (candidate.startsWith(wanted) || wanted.startsWith(candidate));
+    const score = begins ? 0.5 : distance(wanted, candidate);
+    if (score < bestScore && score < Math.max(wanted.length, candidate.length)) [best, bestScore] = [name, score];
+  }
+  return best;
+}
+
+/** A remedy for an unknown name: the nearest one, or else all that there are. */
+export function didYouMean(unknown: string, known: Iterable<string>): string {
+  const names = [...known];
+  const guess = nearest(unknown, names);
+  if (guess !== undefined) return `did you mean ${guess}?`;
+  if (names.length === 0) return 'there are none';
+  const shown = names.slice(0, 24).join(', ');
+  return `known: ${shown}${names.length > 24 ? ` and ${names.length - 24} more` : ''}`;
+}

@@ -1,0 +1,241 @@
+import { BODY_TYPES } from '../http/body.ts';
+import { endpointsOf, keyParameter } from '../http/endpoints.ts';
+import type { Endpoint } from '../http/endpoints.ts';
+import { filterable } from '../http/list-request.ts';
+import { problemTypes } from '../http/problems.ts';
+import type { ProblemName } from '../http/problems.ts';
+import type { EndpointName, Graph, Model } from '../model/graph.ts';
+import { pascalCase, spoken, withArticle } from '../model/names.ts';
+import { bodyName, bodySchema, KINDS, memberSchema, recordName, recordSchema } from './schemas.ts';
+import type { JsonSchema } from './schemas.ts';
+import { sharedSchemas } from './shared-schemas.ts';
+
+const ref = (kind: 'schemas' | 'parameters' | 'responses', name: string) => ({ $ref: `#/components/${kind}/${name}` });
+
+/** Which problems each endpoint may answer with, beside those that any may. */
+const PROBLEMS: Readonly<Record<EndpointName, readonly ProblemName[]>> = {
+  list: ['invalid-parameter', 'not-acceptable'],
+  read: ['invalid-parameter', 'not-found', 'not-acceptable'],
+  create: ['malformed-request', 'not-acceptable', 'taken', 'too-large', 'unsupported-media-type', 'invalid-body'],
+  replace: [
+    'malformed-request', 'not-found', 'not-acceptable', 'taken', 'moved-on', 'too-large', 'unsupported-media-type', 'invalid-body',
+  ], // prettier-ignore
+  update: [
+    'malformed-request', 'not-found', 'not-acceptable', 'taken', 'moved-on', 'too-large', 'unsupported-media-type', 'invalid-body',
+  ], // prettier-ignore
+  delete: ['invalid-parameter', 'not-found', 'not-acceptable', 'still-referred-to'],
+};
+const ALWAYS: readonly ProblemName[] = ['inner-defect', 'store-unavailable'];
+
+/** The OpenAPI 3.1 document of a service: the same bytes for the same declarations. */
+export function openApi(graph: Graph): Record<string, unknown> {
+  const { name, version, description } = graph.service;
+  const endpoints = graph.models.flatMap((model) => endpointsOf(graph, model));
+  const paths: Record<string, Record<string, unknown>> = {};
+  for (const endpoint of endpoints) {
+    const item = (paths[endpoint.path] ??= pathItem(endpoint));
+    item[endpoint.method.toLowerCase()] = operation(graph, endpoint);
+  }
+  const lists = endpoints.some((endpoint) => endpoint.name === 'list');
+  return {
+    openapi: '3.1.0',
+    info: { title: name, version, ...(description === undefined ? {} : { description }) },
+    servers: [{ url: '/', description: 'The address that this document was read from.' }],
+    tags: graph.models.map((model) => ({
+      name: model.plural,
+      ...(model.description === undefined ? {} : { description: model.description }),
+    })),
+    paths,
+    components: {
+      schemas: { ...Object.fromEntries(graph.models.flatMap(schemasOf)), ...sharedSchemas(lists) },
+      parameters: Object.fromEntries(graph.models.flatMap((model) => parametersOf(graph, model))),
+      responses: responsesOf(endpoints),
+    },
+  };
+}
+
+function schemasOf(model: Model): [string, JsonSchema][] {
+  const has = (name: EndpointName): boolean => model.endpoints.has(name);
+  const shown = ['list', 'read', 'create', 'replace', 'update'].some((name) => has(name as EndpointName));
+  const bodies = KINDS.filter((kind) => has(kind)).map((kind): [string, JsonSchema] => [
+    bodyName(model, kind),
+    bodySchema(model, kind),
+  ]);
+  return [...(shown ? [[recordName(model), recordSchema(model)] as [string, JsonSchema]] : []), ...bodies];
+}
+
+const keyName = (model: Model): string => `${recordName(model)}Key`;
+const filterName = (model: Model, member: string): string => `${recordName(model)}Where${pascalCase(member)}`;
+
+function parametersOf(graph: Graph, model: Model): [string, unknown][] {
+  const ofRecord = (['read', 'replace', 'update', 'delete'] as const).some((name) => model.endpoints.has(name));
+  const ofParts = model.parts.some((part) => {
+    const endpoints = graph.byName.get(part)?.endpoints;
+    return endpoints?.has('list') === true || endpoints?.has('create') === true;
+  });
+  const { readOnly: _readOnly, description: _about, ...keySchema } = memberSchema(model.key, model, 'response');
+  const key = {
+    name: keyParameter(model),
+    in: 'path',
+    required: true,
+    description: `The key of ${withArticle(model.name)}.`,
+    schema: keySchema,
+  };
+  const parameters: [string, unknown][] = ofRecord || ofParts ? [[keyName(model), key]] : [];
+  if (model.endpoints.has('list')) {
+    const { default: usual, most } = graph.service.paging;
+    const members = model.fields.map((field) => field.member);
+    parameters.push(
+      [`${recordName(model)}Sort`, sortParameter(model, members)],
+      ['Limit', queryParameter('limit', 'How many records to show.', { type: 'integer', minimum: 1, maximum: most, default: usual })],
+      ['After', queryParameter('after', 'A cursor of `page.next`: the records after it.', { type: 'string' })],
+      ['Before', queryParameter('before', 'A cursor of `page.prev`: the records before it.', { type: 'string' })],
+      ...filterable(model).map((field): [string, unknown] => {
+        const { readOnly: _ignored, description, ...schema } = memberSchema(field, model, 'response');
+        const about = `Only records whose ${field.member} is this value; given again, any of the values.`;
+        const text = description === undefined ? about : `${about} ${String(description)}`;
+        const items = { ...schema, ...(Array.isArray(schema.type) ? { type: schema.type[0] as string } : {}) };
+        return [
+          filterName(model, field.member),
+          { ...queryParameter(field.member, text, { type: 'array', items: withoutNull(items) }), style: 'form', explode: true },
+        ];
+      }),
+    );
+  }
+  if (model.endpoints.has('list') || model.endpoints.has('read')) {
+    parameters.push([`${recordName(model)}Fields`, fieldsParameter(model)]);
+  }
+  return parameters;
+}
+
+const queryParameter = (name: string, description: string, schema: JsonSchema) => ({ name, in: 'query', description, schema });
+
+function withoutNull(schema: JsonSchema): JsonSchema {
+  const values = schema.enum as unknown[] | undefined;
+  return values === undefined ? schema : { ...schema, enum: values.filter((value) => value !== null) };
+}
+
+function fieldsParameter(model: Model) {
+  const items = { type: 'string', enum: model.fields.map((field) => field.member) };
+  const about = 'Which members to show, parted by commas; left out: all.';
+  return { ...queryParameter('fields', about, { type: 'array', items }), style: 'form', explode: false };
+}
+
+function sortParameter(model: Model, members: readonly string[]) {
+  const items = { type: 'string', enum: members.flatMap((member) => [member, `-${member}`]) };
+  const standing = model.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join(',');
+  const about = `The order: fields parted by commas, a minus for descending, nulls last. Left out: ${standing}.`;
+  return { ...queryParameter('sort', about, { type: 'array', items }), style: 'form', explode: false };
+}
+
+function pathItem(endpoint: Endpoint): Record<string, unknown> {
+  const inPath = endpoint.under ?? (endpoint.path.endsWith('}') ? endpoint.model : undefined);
+  return inPath === undefined ? {} : { parameters: [ref('parameters', keyName(inPath))] };
+}
+
+const VERBS: Readonly<Record<EndpointName, string>> = {
+  list: 'List',
+  read: 'Read',
+  create: 'Create',
+  replace: 'Replace',
+  update: 'Update',
+  delete: 'Delete',
+};
+
+function operation(graph: Graph, { name, model, under }: Endpoint): Record<string, unknown> {
+  const many = name === 'list';
+  const of = under === undefined ? '' : ` of ${withArticle(under.name)}`;
+  const summary = `${VERBS[name]} ${many ? spoken(model.plural) : withArticle(model.name)}${of}`;
+  const verb = name + (under === undefined ? '' : recordName(under));
+  const operationId = `${verb}${pascalCase(many ? model.plural : model.name)}`;
+  const parameters = [
+    ...(many
+      ? [
+          ...filterable(model)
+            .filter((field) => under === undefined || field !== model.parent?.field)
+            .map((field) => ref('parameters', filterName(model, field.member))),
+          ref('parameters', `${recordName(model)}Sort`),
+          ...['Limit', 'After', 'Before'].map((shared) => ref('parameters', shared)),
+        ]
+      : []),
+    ...(many || name === 'read' ? [ref('parameters', `${recordName(model)}Fields`)] : []),
+  ];
+  return {
+    operationId,
+    summary,
+    tags: [model.plural],
+    ...(parameters.length > 0 ? { parameters } : {}),
+    ...(isWrite(name) ? { requestBody: requestBody(model, name, under) } : {}),
+    responses: { ...success(graph, name, model), ...problemResponses(name, under !== undefined) },
+  };
+}
+
+const isWrite = (name: EndpointName): name is 'create' | 'replace' | 'update' =>
+  name === 'create' || name === 'replace' || name === 'update';
+
+function requestBody(model: Model, kind: 'create' | 'replace' | 'update', under: Model | undefined) {
+  const whole = ref('schemas', bodyName(model, kind));
+  // Under a parent the path names it: the body may leave it out.
+  const schema = under === undefined ? whole : nestedBody(model);
+  return { required: true, content: Object.fromEntries(BODY_TYPES[kind].map((type) => [type, { schema }])) };
+}
+
+function nestedBody(model: Model): JsonSchema {
+  const schema = bodySchema(model, 'create');
+  const { member } = model.parent!.field;
+  const required = (schema.required as string[] | undefined)?.filter((name) => name !== member) ?? [];
+  const { required: _all, ...rest } = schema;
+  return required.length > 0 ? { ...rest, required } : rest;
+}
+
+function success(graph: Graph, name: EndpointName, model: Model): Record<string, unknown> {
+  if (name === 'delete') return { '204': { description: 'Deleted.' } };
+  const record = ref('schemas', recordName(model));
+  const envelope = (data: JsonSchema, more: JsonSchema = {}): JsonSchema => ({
+    type: 'object',
+    properties: { data, ...more },
+    required: ['data', ...Object.keys(more)],
+    additionalProperties: false,
+  });
+  const content = (schema: JsonSchema) => ({ 'application/json': { schema } });
+  const header = (description: string, format?: string) => ({
+    description,
+    schema: { type: 'string', ...(format === undefined ? {} : { format }) },
+  });
+  if (name === 'list') {
+    const schema = envelope({ type: 'array', items: record, maxItems: graph.service.paging.most }, { page: ref('schemas', 'Page') });
+    const headers = { Link: header('The first, the next and the previous page (RFC 8288).') };
+    return { '200': { description: 'A page of records.', headers, content: content(schema) } };
+  }
+  if (name === 'create') {
+    const headers = { Location: header('The path of the new record.', 'uri-reference') };
+    return { '201': { description: 'The record as it was made.', headers, content: content(envelope(record)) } };
+  }
+  const description = name === 'read' ? 'The record.' : 'The record as it is now.';
+  return { '200': { description, content: content(envelope(record)) } };
+}
+
+/** Every problem of a status shares one response. */
+const responseName = (status: number): string => `Problem${status}`;
+
+function problemsOf(name: EndpointName, nested: boolean): ProblemName[] {
+  return [...PROBLEMS[name], ...(nested ? (['not-found'] as const) : []), ...ALWAYS];
+}
+
+function problemResponses(name: EndpointName, nested: boolean): Record<string, unknown> {
+  const statuses = new Set(problemsOf(name, nested).map((problem) => problemTypes[problem].status));
+  return Object.fromEntries([...statuses].sort().map((status) => [status, ref('responses', responseName(status))]));
+}
+
+function responsesOf(endpoints: readonly Endpoint[]): Record<string, unknown> {
+  const used = new Set(endpoints.flatMap(({ name, under }) => problemsOf(name, under !== undefined)));
+  const statuses = [...new Set([...used].map((problem) => problemTypes[problem].status))].sort();
+  return Object.fromEntries(
+    statuses.map((status) => {
+      const problems = [...used].filter((problem) => problemTypes[problem].status === status).sort();
+      const description = problems.map((problem) => `${problemTypes[problem].title} (${problem}).`).join(' ');
+      const content = { 'application/problem+json': { schema: ref('schemas', 'Problem') } };
+      return [responseName(status), { description, content }];
+    }),
+  );
+}

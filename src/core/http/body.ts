@@ -1,0 +1,25 @@
+import type { Kind } from '../rules/schema.ts';
+import { readJson } from './json-body.ts';
+import type { Request } from './message.ts';
+import { HttpProblem } from './problems.ts';
+
+/** The media types in which each kind of write takes its body. */
+export const BODY_TYPES: Readonly<Record<Kind, readonly string[]>> = {
+  create: ['application/json'],
+  replace: ['application/json'],
+  update: ['application/merge-patch+json', 'application/json'],
+};
+
+/** The parsed body of a write; another media type is a 415, anything but JSON a 400. */
+export function readBodyOf(request: Request, kind: Kind): unknown {
+  const types = BODY_TYPES[kind];
+  const given = request.headers['content-type'];
+  const type = typeof given === 'string' ? given.split(';')[0]!.trim().toLowerCase() : '';
+  if (!types.includes(type)) {
+    const got = type === '' ? 'the request names none' : `got ${type}`;
+    const headers: Record<string, string> = kind === 'update' ? { 'accept-patch': types.join(', ') } : {};
+    throw new HttpProblem('unsupported-media-type', `send ${types.join(' or ')}; ${got}`, { headers });
+  }
+  if (request.body === undefined) throw new HttpProblem('malformed-request', 'the body is empty; send a JSON object');
+  return readJson(request.body);
+}

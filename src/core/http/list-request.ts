@@ -1,0 +1,141 @@
+import { didYouMean } from '../declaration/nearest.ts';
+import { LIST_PARAMETERS } from '../model/collisions.ts';
+import type { Field, FieldValue, Model, SortKey } from '../model/graph.ts';
+import { fromText } from '../model/value.ts';
+import type { Cursors } from '../query/cursor.ts';
+import type { ListForm } from '../query/list-statement.ts';
+import type { ParameterFailure } from './problems.ts';
+import { HttpProblem } from './problems.ts';
+import { readQuery } from './query.ts';
+
+/** A list's query, understood. */
+export interface ListRequest {
+  readonly form: ListForm;
+  readonly limit: number;
+  /** What the cursors of this list are good for. */
+  readonly binding: string;
+  /** The query that all pages of this list share, without its `?`. */
+  readonly shared: string;
+}
+
+/** The parameters that lists of this version take, beside `<field>=value`. */
+export const listParameters = ['sort', 'limit', 'after', 'before', 'fields'] as const;
+type ListParameter = (typeof listParameters)[number];
+
+/** The fields that a list can be narrowed by as `?field=value`. */
+export const filterable = (model: Model): Field[] =>
+  model.fields.filter((field) => !(LIST_PARAMETERS as readonly string[]).includes(field.member));
+
+export interface Paging {
+  readonly default: number;
+  readonly most: number;
+}
+
+/** Reads the query of a list; everything that is wrong with it is told in one 400. */
+export function readListRequest(
+  model: Model,
+  path: string,
+  query: string,
+  paging: Paging,
+  cursors: Cursors,
+  under?: ListForm['under'],
+): ListRequest {
+  const failures: ParameterFailure[] = [];
+  const single = new Map<ListParameter, string>();
+  const filters = new Map<Field, FieldValue[]>();
+  const columns = new Map(filterable(model).map((field) => [field.member, field]));
+  const shared: string[] = [];
+
+  for (const [name, value] of readQuery(query)) {
+    const field = columns.get(name);
+    if (isListParameter(name)) {
+      if (single.has(name)) failures.push({ parameter: name, detail: 'must be given once' });
+      single.set(name, value);
+    } else if (field === undefined) {
+      const detail = `no such parameter or field; ${didYouMean(name, [...listParameters, ...columns.keys()])}`;
+      failures.push({ parameter: name, detail });
+    } else {
+      const read = fromText(field, value);
+      if ('fault' in read) failures.push({ parameter: name, detail: read.fault.detail });
+      else filters.set(field, [...(filters.get(field) ?? []), read.value]);
+    }
+    if (name !== 'after' && name !== 'before') shared.push(`${encodeURIComponent(name)}=${encodeURIComponent(value)}`);
+  }
+
+  const sort = readSort(model, single.get('sort'), failures);
+  const fields = readFields(model, single.get('fields'), failures);
+  const limit = readLimit(single.get('limit'), paging, failures);
+  const wanted = [...filters].map(([field, values]) => ({ field, values }));
+  const binding = JSON.stringify([
+    path,
+    sort.map(({ field, descending }) => [field.member, descending]),
+    wanted.map(({ field, values }) => [field.member, [...values].sort()]).sort(),
+  ]);
+  const [after, before] = [single.get('after'), single.get('before')];
+  if (after !== undefined && before !== undefined) {
+    failures.push({ parameter: 'before', detail: 'must not be given together with after' });
+  }
+  const readCursor = (parameter: string, text: string): FieldValue[] | undefined => {
+    const from = cursors.read(binding, text);
+    const detail = 'is no cursor of this list; begin without it, and keep sort and filters as they were while paging';
+    if (from === undefined) failures.push({ parameter, detail });
+    return from;
+  };
+  // A list whose order or filters are wrong can't say whether a cursor belongs to it.
+  const sound = failures.length === 0;
+  const cursor: ['after' | 'before', string] | undefined =
+    after !== undefined ? ['after', after] : before !== undefined ? ['before', before] : undefined;
+  const from = sound && cursor !== undefined ? readCursor(...cursor) : undefined;
+  if (failures.length > 0) throw new HttpProblem('invalid-parameter', undefined, { errors: failures });
+
+  return {
+    form: { fields, sort, filters: wanted, from, backward: before !== undefined, under },
+    limit,
+    binding,
+    shared: shared.join('&'),
+  };
+}
+
+const isListParameter = (name: string): name is ListParameter => (listParameters as readonly string[]).includes(name);
+
+/** Which members of a record to show; all of them where the client doesn't say. */
+export function readFields(model: Model, text: string | undefined, failures: ParameterFailure[]): readonly Field[] {
+  if (text === undefined) return model.fields;
+  const fields = new Set<Field>();
+  for (const name of text.split(',')) {
+    const field = model.byMember.get(name);
+    if (field !== undefined) fields.add(field);
+    else failures.push(unknownField('fields', model, name));
+  }
+  return [...fields];
+}
+
+function readSort(model: Model, text: string | undefined, failures: ParameterFailure[]): readonly SortKey[] {
+  if (text === undefined) return model.sort;
+  const keys = new Map<Field, SortKey>();
+  for (const part of text.split(',')) {
+    const descending = part.startsWith('-');
+    const field = model.byMember.get(descending ? part.slice(1) : part);
+    if (field === undefined) failures.push(unknownField('sort', model, descending ? part.slice(1) : part));
+    else if (keys.has(field)) failures.push({ parameter: 'sort', detail: `names ${field.member} twice` });
+    else keys.set(field, { field, descending });
+  }
+  // What follows the key can't change the order any more, and the key makes every order total.
+  const given = [...keys.values()];
+  const end = given.findIndex(({ field }) => field === model.key);
+  return end >= 0 ? given.slice(0, end + 1) : [...given, { field: model.key, descending: false }];
+}
+
+function readLimit(text: string | undefined, paging: Paging, failures: ParameterFailure[]): number {
+  if (text === undefined) return paging.default;
+  const limit = /^\d{1,9}$/.test(text) ? Number(text) : 0;
+  if (limit >= 1 && limit <= paging.most) return limit;
+  const detail = `must be a whole number from 1 to ${paging.most}, got ${JSON.stringify(text.slice(0, 40))}`;
+  failures.push({ parameter: 'limit', detail });
+  return paging.default;
+}
+
+const unknownField = (parameter: string, model: Model, name: string): ParameterFailure => ({
+  parameter,
+  detail: `${model.name} has no field ${JSON.stringify(name.slice(0, 60))}; ${didYouMean(name, model.byMember.keys())}`,
+});

@@ -1,0 +1,26 @@
+/** A request, without its socket. */
+export interface Request {
+  readonly method: string;
+  /** The path and the query, still percent-encoded. */
+  readonly target: string;
+  /** Names in lower case. */
+  readonly headers: Readonly<Record<string, string | string[] | undefined>>;
+  /** The bytes of the body; undefined where there is none. */
+  readonly body?: Uint8Array | undefined;
+}
+
+export interface Reply {
+  readonly status: number;
+  readonly headers: Readonly<Record<string, string>>;
+  /** Undefined where the answer has no body. */
+  readonly body?: string | undefined;
+}
+
+/** What every answer carries, whatever it says. */
+export const COMMON_HEADERS = {
+  'x-content-type-options': 'nosniff',
+  'content-security-policy': "default-src 'none'; frame-ancestors 'none'",
+  'referrer-policy': 'no-referrer',
+} as const;
+
+export const JSON_HEADERS = Object.freeze({ 'content-type': 'application/json', ...COMMON_HEADERS });

@@ -1,0 +1,61 @@
+import type { FieldValue } from '../model/graph.ts';
+import type { Cursors } from '../query/cursor.ts';
+import type { ListStatement } from '../query/list-statement.ts';
+import type { Row } from '../store/contract.ts';
+import type { ListRequest } from './list-request.ts';
+import { JSON_HEADERS } from './message.ts';
+import type { Reply } from './message.ts';
+
+/** JSON text holds no raw line feed, so this can only stand between two records. */
+const BETWEEN = ',\n';
+
+/** The answer to a list: the records as the database wrote them, between a prefix and the page's links. */
+export function pageReply(
+  path: string,
+  { form, limit, binding, shared }: ListRequest,
+  statement: ListStatement,
+  row: Row,
+  cursors: Cursors,
+): Reply {
+  const count = Number(row[1]);
+  const surplus = count > limit;
+  let records = cutSurplus(row[0] as string | null, surplus);
+  let positions = cutSurplus(row[2] as string | null, surplus);
+  if (form.backward) [records, positions] = [reversed(records), reversed(positions)];
+
+  const cursorAt = (end: 'first' | 'last'): string => {
+    const text = pick(statement.shownPosition ? records : positions, end);
+    const read = JSON.parse(text) as FieldValue[] | Record<string, FieldValue>;
+    const position = Array.isArray(read) ? read : form.sort.map(({ field }) => read[field.member] ?? null);
+    return cursors.write(binding, position);
+  };
+  const url = (extra: string): string => {
+    const query = [shared, extra].filter((part) => part !== '').join('&');
+    return query === '' ? path : `${path}?${query}`;
+  };
+  const more = form.backward ? form.from !== undefined : surplus;
+  const less = form.backward ? surplus : form.from !== undefined;
+  const next = more && count > 0 ? url(`after=${cursorAt('last')}`) : null;
+  const prev = less && count > 0 ? url(`before=${cursorAt('first')}`) : null;
+
+  const page = `{"limit":${limit},"next":${JSON.stringify(next)},"prev":${JSON.stringify(prev)}}`;
+  const links = [`<${url('')}>; rel="first"`];
+  if (prev !== null) links.push(`<${prev}>; rel="prev"`);
+  if (next !== null) links.push(`<${next}>; rel="next"`);
+  return {
+    status: 200,
+    headers: { ...JSON_HEADERS, link: links.join(', ') },
+    body: `{"data":[${records}],"page":${page}}`,
+  };
+}
+
+const cutSurplus = (texts: string | null, surplus: boolean): string =>
+  surplus ? texts!.slice(0, texts!.lastIndexOf(BETWEEN)) : (texts ?? '');
+
+const reversed = (texts: string): string => texts.split(BETWEEN).reverse().join(BETWEEN);
+
+function pick(texts: string, end: 'first' | 'last'): string {
+  const cut = end === 'first' ? texts.indexOf(BETWEEN) : texts.lastIndexOf(BETWEEN);
+  if (cut < 0) return texts;
+  return end === 'first' ? texts.slice(0, cut) : texts.slice(cut + BETWEEN.length);
+}

@@ -1,0 +1,110 @@
+import type { Failure } from '../rules/failure.ts';
+
+/** Every problem that a service may answer with (RFC 9457): the last segment of its `type`, and what it means. */
+export const problemTypes = {
+  'malformed-request': {
+    status: 400,
+    title: 'The request can not be read',
+    about: 'The path, the query or the body is not written as HTTP and JSON want it. Nothing was changed.',
+  },
+  'invalid-parameter': {
+    status: 400,
+    title: 'A query parameter is wrong',
+    about: 'A parameter is unknown to this endpoint, or its value can not be used. `errors` names each one.',
+  },
+  'not-found': {
+    status: 404,
+    title: 'There is no such record',
+    about: 'No record has this key, or it has been deleted.',
+  },
+  'unknown-path': {
+    status: 404,
+    title: 'There is nothing at this path',
+    about: 'No endpoint answers at this path. `detail` names the nearest that do.',
+  },
+  'method-not-allowed': {
+    status: 405,
+    title: 'This path does not take that method',
+    about: 'The header Allow lists the methods that it takes.',
+  },
+  'not-acceptable': {
+    status: 406,
+    title: 'The answer can not be given in that form',
+    about: 'The service answers in application/json; the header Accept of the request rules it out.',
+  },
+  taken: {
+    status: 409,
+    title: 'A value is taken',
+    about: 'Another record has a value that must be unique. Nothing was changed.',
+  },
+  'still-referred-to': {
+    status: 409,
+    title: 'Other records still refer to this one',
+    about: 'The record can not be deleted while others need it. Nothing was changed.',
+  },
+  'moved-on': {
+    status: 412,
+    title: 'The record has changed since it was read',
+    about: 'The body repeats a value that has changed meanwhile. Read the record again. Nothing was changed.',
+  },
+  'too-large': {
+    status: 413,
+    title: 'The body is too large',
+    about: 'The body has more bytes than `limits.body` allows. Nothing was changed.',
+  },
+  'unsupported-media-type': {
+    status: 415,
+    title: 'The body has a media type that is not read here',
+    about: '`detail` names the media types that this endpoint reads. Nothing was changed.',
+  },
+  'invalid-body': {
+    status: 422,
+    title: 'The record breaks a rule',
+    about: 'The body is JSON, but breaks rules of the model. `errors` names each one. Nothing was changed.',
+  },
+  'inner-defect': {
+    status: 500,
+    title: 'Something went wrong inside the service',
+    about: 'This is a defect of the service. Its log tells more, under the number in `request`.',
+  },
+  'store-unavailable': {
+    status: 503,
+    title: 'The database can not be reached',
+    about: 'Try again after the time in the header Retry-After. Nothing was changed.',
+  },
+} as const satisfies Record<string, { status: number; title: string; about: string }>;
+
+export type ProblemName = keyof typeof problemTypes;
+
+export interface ProblemOptions {
+  readonly title?: string;
+  readonly errors?: readonly (Failure | ParameterFailure)[];
+  readonly headers?: Readonly<Record<string, string>>;
+}
+
+export interface ParameterFailure {
+  readonly parameter: string;
+  readonly detail: string;
+}
+
+/** Thrown wherever a request can't be answered as asked; the service turns it into an answer. */
+export class HttpProblem extends Error {
+  readonly problem: ProblemName;
+  readonly options: ProblemOptions;
+
+  constructor(problem: ProblemName, detail?: string, options: ProblemOptions = {}) {
+    super(detail);
+    this.name = 'HttpProblem';
+    this.problem = problem;
+    this.options = options;
+  }
+}
+
+/** 422 with every failure, and their number in the title. */
+export function brokenRules(failures: readonly Failure[]): HttpProblem {
+  const title = `The record breaks ${failures.length === 1 ? 'a rule' : `${failures.length} rules`}`;
+  return new HttpProblem('invalid-body', undefined, { title, errors: failures });
+}
+
+export const wrongParameter = (parameter: string, detail: string): HttpProblem =>
+  new HttpProblem('invalid-parameter', undefined, { errors: [{ parameter, detail }] });

@@ -1,0 +1,182 @@
+import { LRUCache } from 'lru-cache';
+import { makeChanges } from '../change/changes.ts';
+import type { Moment } from '../change/changes.ts';
+import { didYouMean } from '../declaration/nearest.ts';
+import type { Field, FieldValue, Graph, Model } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { fromText } from '../model/value.ts';
+import type { Cursors } from '../query/cursor.ts';
+import { formKey, listStatement, listValues } from '../query/list-statement.ts';
+import type { ListForm, ListStatement } from '../query/list-statement.ts';
+import { readStatement } from '../query/statements.ts';
+import { bodyReader } from '../rules/schema.ts';
+import type { BodyReader, Kind, ReadBody } from '../rules/schema.ts';
+import { brokenRules, HttpProblem } from './problems.ts';
+import type { Statement, Store, StoreValue } from '../store/contract.ts';
+import { readBodyOf } from './body.ts';
+import { readFields, readListRequest } from './list-request.ts';
+import type { ListRequest } from './list-request.ts';
+import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
+import type { Reply, Request } from './message.ts';
+import { pageReply } from './page-reply.ts';
+import type { ParameterFailure } from './problems.ts';
+import { readQuery } from './query.ts';
+
+/** A model's records over HTTP. Keys come as the text of a path segment, queries without their `?`. */
+export interface Resource {
+  list(path: string, query: string, parentKey?: string): Promise<Reply>;
+  read(keyText: string, query: string): Promise<Reply>;
+  create(request: Request, query: string, parentKey?: string): Promise<Reply>;
+  change(how: 'replace' | 'update', keyText: string, request: Request, query: string): Promise<Reply>;
+  delete(keyText: string, query: string): Promise<Reply>;
+}
+
+/** Forms of requests whose statements are kept: clients use a few, and a flood of others must not fill the memory. */
+const KEPT_FORMS = 500;
+
+export function makeResource(graph: Graph, model: Model, store: Store, cursors: Cursors, moment: Moment): Resource {
+  const { dialect } = store;
+  const { prefix, paging } = graph.service;
+  const collection = `${prefix}/${model.plural}`;
+  const changes = makeChanges(graph, model, dialect, moment);
+  const parent = model.parent === undefined ? undefined : modelOf(graph, model.parent.target);
+  const readers: Readonly<Record<Kind, BodyReader>> = {
+    create: bodyReader(model, 'create'),
+    replace: bodyReader(model, 'replace'),
+    update: bodyReader(model, 'update'),
+  };
+
+  const readWhole = readStatement(model, model.fields, dialect);
+  const parentThere = parent === undefined ? undefined : readStatement(parent, [parent.key], dialect);
+  const readForms = new LRUCache<string, Statement>({ max: KEPT_FORMS });
+  const listForms = new LRUCache<string, ListStatement>({ max: KEPT_FORMS });
+  // The same few queries come again and again, to the letter: what they mean needs to be found out once.
+  const plans = new LRUCache<string, { request: ListRequest; statement: ListStatement; values: StoreValue[] }>({
+    max: KEPT_FORMS,
+  });
+
+  const keyOf = (text: string): FieldValue => keyFromText(model.key, text);
+
+  function planOf(path: string, query: string, under: ListForm['under']) {
+    const name = `${path}?${query}`;
+    let plan = plans.get(name);
+    if (plan === undefined) {
+      const request = readListRequest(model, path, query, paging, cursors, under);
+      const key = formKey(request.form);
+      let statement = listForms.get(key);
+      if (statement === undefined) listForms.set(key, (statement = listStatement(model, request.form, dialect)));
+      plan = { request, statement, values: listValues(statement, request.form, request.limit, dialect) };
+      plans.set(name, plan);
+    }
+    return plan;
+  }
+
+  function readStatementOf(query: string): Statement {
+    let statement = readForms.get(query);
+    if (statement === undefined) {
+      statement = readStatement(model, readRecordFields(model, query), dialect);
+      readForms.set(query, statement);
+    }
+    return statement;
+  }
+
+  function readBody(kind: Kind, request: Request, add: Record<string, FieldValue> = {}): ReadBody {
+    const body = readBodyOf(request, kind);
+    const isObject = typeof body === 'object' && body !== null && !Array.isArray(body);
+    const read = readers[kind](isObject ? { ...add, ...body } : body);
+    // Nobody can have read a record that is only being made: what is not for clients to set is refused at once.
+    const refused = kind !== 'create' ? [] : [...read.repeated.keys()].map(({ member }) => notForClients(member));
+    if (read.failures.length + refused.length > 0) throw brokenRules([...read.failures, ...refused]);
+    return read;
+  }
+
+  const written = (status: number, json: string, headers: Record<string, string> = {}): Reply => ({
+    status,
+    headers: { ...JSON_HEADERS, ...headers },
+    body: `{"data":${json}}`,
+  });
+
+  return {
+    async list(path, query, parentKey) {
+      const under =
+        parent === undefined || parentKey === undefined
+          ? undefined
+          : { parent, field: model.parent!.field, key: keyFromText(parent.key, parentKey) };
+      const { request, statement, values } = planOf(path, query, under);
+      const row = await store.first(statement, values);
+      if (!row![3]) throw new HttpProblem('not-found');
+      return pageReply(path, request, statement, row!, cursors);
+    },
+
+    async read(keyText, query) {
+      const key = dialect.bind(model.key, keyOf(keyText));
+      const row = await store.first(query === '' ? readWhole : readStatementOf(query), [key]);
+      if (row === undefined) throw new HttpProblem('not-found');
+      return { status: 200, headers: JSON_HEADERS, body: `{"data":${row[0] as string}}` };
+    },
+
+    async create(request, query, parentKey) {
+      refuseQuery(query);
+      let add: Record<string, FieldValue> = {};
+      if (parent !== undefined && parentKey !== undefined) {
+        const { member } = model.parent!.field;
+        add = { [member]: keyFromText(parent.key, parentKey) };
+        const found = await store.first(parentThere!, [dialect.bind(parent.key, add[member]!)]);
+        if (found === undefined) throw new HttpProblem('not-found');
+      }
+      const body = readBody('create', request, add);
+      for (const [member, value] of Object.entries(add)) {
+        if (body.values[member] === value) continue;
+        const detail = `the path says ${JSON.stringify(value)}; leave it out of the body`;
+        throw brokenRules([{ pointer: `/${member}`, rule: 'immutable', detail }]);
+      }
+      const { json, key } = await store.transaction((transaction) => changes.create(transaction, body.values));
+      return written(201, json, { location: `${collection}/${encodeURIComponent(String(key))}` });
+    },
+
+    async change(how, keyText, request, query) {
+      refuseQuery(query);
+      const key = keyOf(keyText);
+      const body = readBody(how, request);
+      const { json } = await store.transaction((transaction) => changes.change(transaction, how, key, body));
+      return written(200, json);
+    },
+
+    async delete(keyText, query) {
+      refuseQuery(query);
+      const key = keyOf(keyText);
+      await store.transaction((transaction) => changes.delete(transaction, key));
+      return { status: 204, headers: COMMON_HEADERS };
+    },
+  };
+}
+
+/** A text that can't be a key can't be the key of any record. */
+function keyFromText(field: Field, text: string): FieldValue {
+  const read = fromText(field, text);
+  if ('fault' in read) throw new HttpProblem('not-found');
+  return read.value;
+}
+
+/** Which members a read asks for: `fields` is the one parameter that it takes. */
+function readRecordFields(model: Model, query: string): readonly Field[] {
+  const failures: ParameterFailure[] = [];
+  let fields: readonly Field[] = model.fields;
+  for (const [name, value] of readQuery(query)) {
+    if (name === 'fields') fields = readFields(model, value, failures);
+    else failures.push({ parameter: name, detail: `no such parameter; ${didYouMean(name, ['fields'])}` });
+  }
+  if (failures.length > 0) throw new HttpProblem('invalid-parameter', undefined, { errors: failures });
+  return fields;
+}
+
+function refuseQuery(query: string): void {
+  const errors = readQuery(query).map(([parameter]) => ({ parameter, detail: 'this request takes no parameters' }));
+  if (errors.length > 0) throw new HttpProblem('invalid-parameter', undefined, { errors });
+}
+
+const notForClients = (member: string) => ({
+  pointer: `/${member}`,
+  rule: 'readOnly',
+  detail: 'is set by the service alone; leave it out',
+});

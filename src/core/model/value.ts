@@ -1,0 +1,136 @@
+import type { Field, FieldValue } from './graph.ts';
+import { formatDecimal, parseDecimal, rescale } from './decimal.ts';
+
+/** What is wrong with a value, and by which rule. */
+export interface Fault {
+  readonly rule: string;
+  readonly detail: string;
+}
+
+/** As many digits as 64-bit integers hold whatever they are: the same bound on every store. */
+const MOST_DIGITS = 18;
+
+const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
+/** The form that the HTML standard asks of an e-mail address. */
+const EMAIL =
+  /^[\w.!#$%&'*+/=?^`{|}~-]+@[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)*$/i;
+const ABSOLUTE_URI = /^[a-z][a-z0-9+.-]*:[^\s<>"{}|\\^`]+$/i;
+const DATE = /^(\d{4})-(\d\d)-(\d\d)$/;
+const TIME = /^([01]\d|2[0-3]):([0-5]\d):([0-5]\d)(?:\.(\d+))?$/;
+const DATE_TIME = /^(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d:\d\d)(?:\.(\d+))?([Zz]|[+-](?:[01]\d|2[0-3]):[0-5]\d)$/;
+
+/**
+ * The one form in which a JSON value of this field's type is kept and shown (`12.5` becomes `12.50`, a date-time goes
+ * to UTC), or what is wrong with its kind. Null and undefined are for the caller to judge.
+ */
+export function canonical(field: Field, value: unknown): { value: FieldValue } | { fault: Fault } {
+  switch (field.type) {
+    case 'string':
+    case 'text':
+      return typeof value === 'string' ? plainText(value) : wrongType('text', value);
+    case 'boolean':
+      return typeof value === 'boolean' ? { value } : wrongType('true or false', value);
+    case 'integer':
+      if (typeof value !== 'number') return wrongType('a whole number', value);
+      if (!Number.isInteger(value)) return wrongType('a whole number', value);
+      if (!Number.isSafeInteger(value)) return faulty('type', 'must lie within ±9007199254740991');
+      return { value: value + 0 };
+    case 'number':
+      if (typeof value !== 'number') return wrongType('a number', value);
+      return Number.isFinite(value) ? { value: value + 0 } : faulty('type', 'is too large for a number');
+    case 'decimal':
+      return decimal(field, value);
+    case 'uuid':
+      return written(value, 'a UUID', (text) => (UUID.test(text) ? text.toLowerCase() : undefined));
+    case 'email':
+      return written(value, 'an e-mail address', (text) => (EMAIL.test(text) ? text : undefined));
+    case 'uri':
+      return written(value, 'an absolute URI', (text) =>
+        ABSOLUTE_URI.test(text) && URL.canParse(text) ? text : undefined,
+      );
+    case 'date':
+      return written(value, 'a date that exists, like 2026-06-12', (text) => (isDate(text) ? text : undefined));
+    case 'time':
+      return written(value, 'a time of day, like 14:30:00', (text) => timeOfDay(text));
+    case 'date-time':
+      return written(value, 'a date and time with its offset, like 2026-06-12T14:30:00Z', instant);
+  }
+}
+
+/** The value that a path, a query or a file of text means by `text`. */
+export function fromText(field: Field, text: string): { value: FieldValue } | { fault: Fault } {
+  switch (field.type) {
+    case 'boolean':
+      if (text === 'true' || text === 'false') return { value: text === 'true' };
+      return faulty('type', `must be true or false, got ${quoted(text)}`);
+    case 'integer':
+      return canonical(field, /^-?\d{1,16}$/.test(text) ? Number(text) : text);
+    case 'number':
+      return canonical(field, /^-?\d+(\.\d+)?([eE][+-]?\d+)?$/.test(text) ? Number(text) : text);
+    default:
+      return canonical(field, text);
+  }
+}
+
+/** A value as an error shows it. */
+export function quoted(value: unknown): string {
+  const text = JSON.stringify(value) ?? 'nothing';
+  return text.length > 60 ? `${text.slice(0, 57)}…` : text;
+}
+
+const faulty = (rule: string, detail: string): { fault: Fault } => ({ fault: { rule, detail } });
+const wrongType = (wanted: string, value: unknown): { fault: Fault } =>
+  faulty('type', `must be ${wanted}, got ${quoted(value)}`);
+
+function plainText(text: string): { value: string } | { fault: Fault } {
+  if (text.includes('\0')) return faulty('type', 'must not contain the character U+0000');
+  return text.isWellFormed() ? { value: text } : faulty('type', 'must be well-formed Unicode text');
+}
+
+function written(value: unknown, wanted: string, read: (text: string) => string | undefined): ReturnType<typeof canonical> {
+  if (typeof value !== 'string') return wrongType(`text: ${wanted}`, value);
+  const found = read(value);
+  return found === undefined ? faulty('format', `must be ${wanted}, got ${quoted(value)}`) : { value: found };
+}
+
+function decimal(field: Field, value: unknown): ReturnType<typeof canonical> {
+  const text = typeof value === 'number' ? String(value) : value;
+  const parsed = typeof text === 'string' ? parseDecimal(text) : undefined;
+  if (parsed === undefined) return wrongType('a decimal number as text, like "12.50"', value);
+  const scaled = rescale(parsed, field.scale);
+  if (scaled === undefined) {
+    return faulty('scale', `must have at most ${field.scale} digits after the point, got ${quoted(value)}`);
+  }
+  if (scaled.digits.toString().replace('-', '').length > MOST_DIGITS) {
+    return faulty('type', `must have at most ${MOST_DIGITS} digits, ${field.scale} of them after the point`);
+  }
+  return { value: formatDecimal(scaled) };
+}
+
+export function isDate(text: string): boolean {
+  const match = DATE.exec(text);
+  if (match === null) return false;
+  const [year, month, day] = match.slice(1).map(Number) as [number, number, number];
+  const date = new Date(Date.UTC(2000, month - 1, day));
+  date.setUTCFullYear(year, month - 1, day);
+  return year > 0 && date.getUTCMonth() === month - 1 && date.getUTCDate() === day;
+}
+
+function timeOfDay(text: string): string | undefined {
+  const match = TIME.exec(text);
+  if (match === null) return undefined;
+  const fraction = (match[4] ?? '').replace(/0+$/, '');
+  if (fraction.length > 3) return undefined;
+  return text.slice(0, 8) + (fraction === '' ? '' : `.${fraction.padEnd(3, '0')}`);
+}
+
+/** RFC 3339, to milliseconds, in UTC. */
+function instant(text: string): string | undefined {
+  const match = DATE_TIME.exec(text);
+  if (match === null) return undefined;
+  const [, date = '', time = '', fraction = '', offset = ''] = match;
+  if (!isDate(date) || timeOfDay(time) === undefined || fraction.length > 3) return undefined;
+  const moment = new Date(`${date}T${time}.${fraction.padEnd(3, '0')}${offset.toUpperCase()}`);
+  const year = moment.getUTCFullYear();
+  return year >= 1 && year <= 9999 ? moment.toISOString() : undefined;
+}

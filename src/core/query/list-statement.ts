@@ -1,0 +1,133 @@
+import type { Field, FieldValue, Model, SortKey } from '../model/graph.ts';
+import type { Statement, StoreValue } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+import { recordJson } from './statements.ts';
+
+/** A list as it was asked for, once its parameters have been understood. */
+export interface ListForm {
+  readonly fields: readonly Field[];
+  readonly sort: readonly SortKey[];
+  /** A record is shown where each field has one of its values. */
+  readonly filters: readonly { readonly field: Field; readonly values: readonly FieldValue[] }[];
+  /** The position to go on from, a value for each sort key; undefined at the beginning. */
+  readonly from?: readonly FieldValue[] | undefined;
+  /** Only the parts of one record of the model that this one is within. */
+  readonly under?: { readonly parent: Model; readonly field: Field; readonly key: FieldValue } | undefined;
+  /** Towards the beginning: the records are found, and come, in the opposite order. */
+  readonly backward: boolean;
+}
+
+/** Its row: the records' JSON texts, joined; their number; the texts of their positions, joined; whether the parent is there. */
+export interface ListStatement extends Statement {
+  /** Whether the position of a record can be told from its own JSON; the positions are null then. */
+  readonly shownPosition: boolean;
+  /** Which values of the form's position the placeholders stand for, in their order. */
+  readonly positions: readonly number[];
+}
+
+/** What two forms have in common where one statement serves both. */
+export function formKey(form: ListForm): string {
+  const nulls = form.from?.map((value) => (value === null ? '0' : '1')).join('') ?? '-';
+  const filters = form.filters.map(({ field, values }) => `${field.member}*${values.length}`).join();
+  const sort = form.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join();
+  const members = form.fields.map((field) => field.member).join();
+  return [members, filters, sort, nulls, form.backward, form.under !== undefined].join('|');
+}
+
+/** One statement for a page. It is asked for one record more than the page shows, to know whether there is a next one. */
+export function listStatement(model: Model, form: ListForm, dialect: Dialect): ListStatement {
+  const table = dialect.name(model.table);
+  const column = (field: Field): string => `${table}.${dialect.name(field.column)}`;
+  let placed = 0;
+  const placeholder = (): string => dialect.placeholder((placed += 1));
+
+  const parent = form.under === undefined ? '1' : parentExists(form.under, dialect, placeholder);
+  const conditions: string[] = [];
+  if (form.under !== undefined) conditions.push(`${column(form.under.field)} = ${placeholder()}`);
+  for (const { field, values } of form.filters) {
+    const wanted = values.map(placeholder).join(', ');
+    conditions.push(values.length === 1 ? `${column(field)} = ${wanted}` : `${column(field)} IN (${wanted})`);
+  }
+  const keyset = form.from === undefined ? undefined : keysetOf(form, form.from, column, placeholder);
+  if (keyset !== undefined) conditions.push(keyset.sql);
+
+  const shownPosition = form.sort.every(({ field }) => form.fields.includes(field));
+  const position = dialect.array(form.sort.map(({ field }) => ({ field, column: column(field) })));
+  const inner =
+    `SELECT ${recordJson(model, form.fields, dialect)} AS j${shownPosition ? '' : `, ${position} AS p`} FROM ${table}` +
+    (conditions.length === 0 ? '' : ` WHERE ${conditions.join(' AND ')}`) +
+    ` ORDER BY ${form.sort.map((key) => orderTerm(key, form.backward, column, dialect)).join(', ')} LIMIT ${placeholder()}`;
+  const joined = shownPosition ? 'NULL' : dialect.joined('p');
+  return {
+    sql: `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent} FROM (${inner}) AS page`,
+    shownPosition,
+    positions: keyset?.positions ?? [],
+  };
+}
+
+/** The values of a statement's placeholders, in their order; `limit` is the number of records to show. */
+export function listValues(statement: ListStatement, form: ListForm, limit: number, dialect: Dialect): StoreValue[] {
+  const { under, from } = form;
+  const parent = under === undefined ? [] : [dialect.bind(under.field, under.key), dialect.bind(under.field, under.key)];
+  const filters = form.filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
+  const position = statement.positions.map((index) => dialect.bind(form.sort[index]!.field, from![index]!));
+  return [...parent, ...filters, ...position, limit + 1];
+}
+
+function parentExists({ parent }: NonNullable<ListForm['under']>, dialect: Dialect, placeholder: () => string): string {
+  const key = `${dialect.name(parent.key.column)} = ${placeholder()}`;
+  return `EXISTS (SELECT 1 FROM ${dialect.name(parent.table)} WHERE ${key})`;
+}
+
+function orderTerm(
+  { field, descending }: SortKey,
+  backward: boolean,
+  column: (field: Field) => string,
+  dialect: Dialect,
+): string {
+  const nullable = !field.rules.required;
+  if (!backward || !nullable) return dialect.order(column(field), descending !== backward, nullable);
+  // Backward, nulls come first; a plain flip of the direction would put them last again.
+  return `${column(field)} IS NOT NULL, ${dialect.order(column(field), !descending, false)}`;
+}
+
+interface Keyset {
+  readonly sql: string;
+  readonly positions: readonly number[];
+}
+
+/** The condition that a record stands after (or, backward, before) a position in a total order in which nulls are last. */
+function keysetOf(
+  form: ListForm,
+  from: readonly FieldValue[],
+  column: (field: Field) => string,
+  placeholder: () => string,
+): Keyset {
+  const positions: number[] = [];
+  const value = (index: number): string => {
+    positions.push(index);
+    return placeholder();
+  };
+  const beyond = (descending: boolean): string => (descending === form.backward ? '>' : '<');
+  const { sort } = form;
+
+  // One row comparison, which an index serves, wherever all keys go one way and none can be null.
+  if (sort.every(({ field, descending }) => field.rules.required && descending === sort[0]?.descending)) {
+    const columns = sort.map(({ field }) => column(field)).join(', ');
+    const sql = `(${columns}) ${beyond(sort[0]!.descending)} (${sort.map((_key, index) => value(index)).join(', ')})`;
+    return { sql, positions };
+  }
+
+  const equal = ({ field }: SortKey, index: number): string =>
+    from[index] === null ? `${column(field)} IS NULL` : `${column(field)} = ${value(index)}`;
+  const steps = sort.flatMap(({ field, descending }, index) => {
+    const isNull = from[index] === null;
+    if (isNull && !form.backward) return [];
+    const before = sort.slice(0, index).map(equal);
+    if (isNull) return [[...before, `${column(field)} IS NOT NULL`]];
+    const compared = `${column(field)} ${beyond(descending)} ${value(index)}`;
+    const nullsFollow = !field.rules.required && !form.backward;
+    return [[...before, nullsFollow ? `(${compared} OR ${column(field)} IS NULL)` : compared]];
+  });
+  return { sql: `(${steps.map((step) => `(${step.join(' AND ')})`).join(' OR ')})`, positions };
+}

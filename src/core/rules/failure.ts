@@ -1,0 +1,12 @@
+/** One rule that one member of a body breaks. */
+export interface Failure {
+  /** RFC 6901. */
+  readonly pointer: string;
+  /** The rule's name, JSON Schema's wherever it has one. */
+  readonly rule: string;
+  /** What is wrong, for a person: `must be 1 or more, got 0`. */
+  readonly detail: string;
+}
+
+export const pointerTo = (...path: readonly (string | number)[]): string =>
+  path.map((step) => `/${String(step).replaceAll('~', '~0').replaceAll('/', '~1')}`).join('');

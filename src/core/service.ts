@@ -1,0 +1,118 @@
+import { acceptsJson } from './http/accept.ts';
+import type { Endpoint, Method } from './http/endpoints.ts';
+import { COMMON_HEADERS } from './http/message.ts';
+import type { Reply, Request } from './http/message.ts';
+import { BODY_TYPES } from './http/body.ts';
+import { makeOwnPages } from './http/own-pages.ts';
+import { HttpProblem } from './http/problems.ts';
+import { problemReply } from './http/problem-reply.ts';
+import { makeResource } from './http/resource.ts';
+import type { Resource } from './http/resource.ts';
+import { makeRoutes } from './http/routes.ts';
+import type { Place } from './http/routes.ts';
+import type { Moment } from './change/changes.ts';
+import type { Graph, Model } from './model/graph.ts';
+import { makeCursors } from './query/cursor.ts';
+import { StoreError } from './store/contract.ts';
+import type { Store } from './store/contract.ts';
+
+/** What a service needs beside its models and its store. */
+export interface Surroundings extends Moment {
+  /** Signs whatever clients hold; at least 32 bytes. */
+  readonly key: string;
+  /** Told of every defect, with the number that the client was given. */
+  report(error: unknown, request: string): void;
+}
+
+/** All of HTTP's meaning, without its sockets: a request value in, a reply value out. It never rejects. */
+export interface Service {
+  handle(request: Request): Promise<Reply>;
+  /** The answer to a request that could not even be read, as a server meets them. */
+  refuse(problem: HttpProblem, target: string): Reply;
+}
+
+/**
+ * Everything that can be worked out before the first request is worked out here.
+ *
+ * @example
+ * const service = makeService(graph, store, surroundings);
+ * const reply = await service.handle({ method: 'GET', target: '/v1/huts?limit=5', headers: {} });
+ */
+export function makeService(graph: Graph, store: Store, surroundings: Surroundings): Service {
+  const cursors = makeCursors(surroundings.key);
+  const routes = makeRoutes(graph);
+  const ownPages = makeOwnPages(graph, store);
+  const resources = new Map<Model, Resource>(
+    graph.models.map((model) => [model, makeResource(graph, model, store, cursors, surroundings)]),
+  );
+
+  async function answer(request: Request, path: string, query: string): Promise<Reply> {
+    const { method } = request;
+    const place = routes.find(path);
+    if (place === undefined) {
+      const own = await ownPages(method, path, query);
+      if (own !== undefined) return own;
+      const near = routes.near(path);
+      const detail = near.length > 0 ? `did you mean ${near.join(' or ')}?` : 'GET / lists the endpoints';
+      throw new HttpProblem('unknown-path', detail);
+    }
+    if (method === 'OPTIONS') return optionsReply(place);
+    const endpoint = place.endpoints.get((method === 'HEAD' ? 'GET' : method) as Method);
+    if (endpoint === undefined) {
+      const detail = `${path} takes ${place.allow}`;
+      throw new HttpProblem('method-not-allowed', detail, { headers: { allow: place.allow } });
+    }
+    if (!acceptsJson(request.headers.accept)) throw new HttpProblem('not-acceptable', 'Accept must allow application/json');
+    return ask(resources.get(place.model)!, endpoint, place, request, path, query);
+  }
+
+  function refused(error: unknown, path: string): Reply {
+    const request = surroundings.uuid();
+    if (error instanceof HttpProblem) return problemReply(error, path, request);
+    surroundings.report(error, request);
+    if (error instanceof StoreError && (error.fault.kind === 'busy' || error.fault.kind === 'unreachable')) {
+      const headers = { 'retry-after': '1' };
+      return problemReply(new HttpProblem('store-unavailable', undefined, { headers }), path, request);
+    }
+    return problemReply(new HttpProblem('inner-defect'), path, request);
+  }
+
+  return {
+    handle(request) {
+      const at = request.target.indexOf('?');
+      const path = at < 0 ? request.target : request.target.slice(0, at);
+      const query = at < 0 ? '' : request.target.slice(at + 1);
+      return answer(request, path, query).catch((error: unknown) => refused(error, path));
+    },
+    refuse: (problem, target) => refused(problem, target.split('?')[0] ?? '/'),
+  };
+}
+
+function ask(
+  resource: Resource,
+  endpoint: Endpoint,
+  place: Place,
+  request: Request,
+  path: string,
+  query: string,
+): Promise<Reply> {
+  const key = place.key ?? '';
+  switch (endpoint.name) {
+    case 'list':
+      return resource.list(path, query, place.key);
+    case 'read':
+      return resource.read(key, query);
+    case 'create':
+      return resource.create(request, query, place.key);
+    case 'replace':
+    case 'update':
+      return resource.change(endpoint.name, key, request, query);
+    case 'delete':
+      return resource.delete(key, query);
+  }
+}
+
+function optionsReply(place: Place): Reply {
+  const patch: Record<string, string> = place.endpoints.has('PATCH') ? { 'accept-patch': BODY_TYPES.update.join(', ') } : {};
+  return { status: 204, headers: { ...COMMON_HEADERS, allow: place.allow, ...patch } };
+}

@@ -1,0 +1,50 @@
+import type { Dialect } from '../../core/store/dialect.ts';
+import type { Field } from '../../core/model/graph.ts';
+
+const quote = (identifier: string): string => `"${identifier.replaceAll('"', '""')}"`;
+const text = (value: string): string => `'${value.replaceAll("'", "''")}'`;
+
+/** A column's value as `json_object` and `json_array` must be given it, so that the JSON shows the field's own form. */
+function jsonValue(field: Field, column: string): string {
+  const absent = (sql: string): string => (field.rules.required ? sql : `CASE WHEN ${column} IS NOT NULL THEN ${sql} END`);
+  switch (field.type) {
+    case 'boolean':
+      return `json(CASE ${column} WHEN 1 THEN 'true' WHEN 0 THEN 'false' END)`;
+    case 'decimal': {
+      if (field.scale === 0) return `CAST(${column} AS TEXT)`;
+      const unit = 10 ** field.scale;
+      const parts = `iif(${column} < 0, '-', ''), abs(${column}) / ${unit}, abs(${column}) % ${unit}`;
+      return absent(`printf('%s%d.%0${field.scale}d', ${parts})`);
+    }
+    case 'number':
+      return absent(`json(${shortestDouble(column)})`);
+    default:
+      return column;
+  }
+}
+
+/** `json_object` writes 15 digits of a double; this writes the fewest that read back as the same double. */
+const shortestDouble = (column: string): string =>
+  `CASE WHEN abs(${column}) < 1e15 AND ${column} = CAST(${column} AS INTEGER) THEN printf('%d', ${column})` +
+  ` WHEN CAST(printf('%!.15g', ${column}) AS REAL) = ${column} THEN printf('%!.15g', ${column})` +
+  ` WHEN CAST(printf('%!.16g', ${column}) AS REAL) = ${column} THEN printf('%!.16g', ${column})` +
+  ` ELSE printf('%!.17g', ${column}) END`;
+
+export const sqliteDialect: Dialect = {
+  name: quote,
+  placeholder: () => '?',
+  object: (members) =>
+    `json_object(${members.map(({ name, field, column }) => `${text(name)}, ${jsonValue(field, column)}`).join(', ')})`,
+  array: (columns) => `json_array(${columns.map(({ field, column }) => jsonValue(field, column)).join(', ')})`,
+  joined: (column) => `group_concat(${column}, ',' || char(10))`,
+  order: (column, descending, nullable) =>
+    `${column}${descending ? ' DESC' : ''}${nullable && !descending ? ' NULLS LAST' : ''}`,
+  lock: '',
+  bind(field, value) {
+    if (typeof value === 'boolean') return value ? 1 : 0;
+    if (field.type !== 'decimal' || value === null) return value;
+    // Kept as a whole number of the smallest unit, so that the database sorts, compares and adds it exactly.
+    const digits = (value as string).replace('.', '');
+    return Number.isSafeInteger(Number(digits)) ? Number(digits) : digits;
+  },
+};

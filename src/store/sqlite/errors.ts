@@ -1,0 +1,25 @@
+import { StoreError } from '../../core/store/contract.ts';
+
+/** What SQLite threw, in the words of the store contract. */
+export function storeError(error: unknown, file: string): StoreError {
+  if (error instanceof StoreError) return error;
+  const { code = '', message = String(error) } = error as { code?: string; message?: string };
+
+  if (code === 'SQLITE_CONSTRAINT_UNIQUE' || code === 'SQLITE_CONSTRAINT_PRIMARYKEY') {
+    const named = (message.split(': ').at(-1) ?? '').split(', ').map((column) => column.split('.'));
+    const columns = named.map(([, column]) => column ?? '');
+    return new StoreError({ kind: 'unique', table: named[0]?.[0] ?? '', columns }, message, '', error);
+  }
+  if (code.startsWith('SQLITE_CONSTRAINT') && /FOREIGN KEY/.test(message)) {
+    return new StoreError({ kind: 'foreign-key' }, message, '', error);
+  }
+  if (code.startsWith('SQLITE_BUSY') || code.startsWith('SQLITE_LOCKED')) {
+    const remedy = 'wait for the other program that writes to it, or stop that program';
+    return new StoreError({ kind: 'busy' }, `the database ${file} is locked`, remedy, error);
+  }
+  if (/^SQLITE_(CANTOPEN|IOERR|READONLY|FULL|NOTADB|CORRUPT|PERM)/.test(code) || /unable to open|not a database/i.test(message)) {
+    const remedy = 'see that the folder exists and can be written to, and that the file is an SQLite database';
+    return new StoreError({ kind: 'unreachable' }, `the database ${file} can not be used: ${message}`, remedy, error);
+  }
+  return new StoreError({ kind: 'defect' }, message, 'this is a defect of vantfell: please report it', error);
+}

@@ -1,0 +1,69 @@
+import type Database from 'libsql';
+import { StoreError } from '../../core/store/contract.ts';
+import { difference, stepInWords } from '../../core/tables/difference.ts';
+import type { Table } from '../../core/tables/table.ts';
+import { storeError } from './errors.ts';
+import { statementsOf } from './tables.ts';
+
+type Connection = InstanceType<typeof Database>;
+
+/**
+ * Brings the file's tables to what the models want, where that loses nothing, and says in words what was done. The
+ * database remembers a picture of its tables, those that no model wants any more included.
+ */
+export function follow(connection: Connection, file: string, tables: readonly Table[]): string[] {
+  try {
+    connection.exec('CREATE TABLE IF NOT EXISTS vantfell_state (name TEXT PRIMARY KEY NOT NULL, value TEXT NOT NULL) STRICT');
+    connection.exec('BEGIN IMMEDIATE');
+    try {
+      const done = bring(connection, file, tables);
+      connection.exec('COMMIT');
+      return done;
+    } catch (error) {
+      connection.exec('ROLLBACK');
+      throw error;
+    }
+  } catch (error) {
+    throw storeError(error, file);
+  }
+}
+
+function bring(connection: Connection, file: string, tables: readonly Table[]): string[] {
+  const before = picture(connection) ?? '[]';
+  const standing = JSON.parse(before) as Table[];
+  const { steps, obstacles } = difference(standing, tables);
+  for (const step of steps) {
+    if (step.kind === 'create-table' && exists(connection, step.table.name)) {
+      throw otherTables(file, [`the table ${step.table.name} is there already, and this tool did not make it`]);
+    }
+  }
+  if (obstacles.length > 0) throw otherTables(file, obstacles);
+  for (const statement of steps.flatMap(statementsOf)) connection.exec(statement);
+
+  const left = standing.filter((old) => !tables.some((table) => table.name === old.name));
+  const after = JSON.stringify([...tables, ...left]);
+  if (after !== before) {
+    connection
+      .prepare("INSERT INTO vantfell_state VALUES ('tables', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value")
+      .run([after]);
+  }
+  return steps.map(stepInWords).filter((words) => words !== undefined);
+}
+
+function picture(connection: Connection): string | undefined {
+  const row = connection.prepare("SELECT value FROM vantfell_state WHERE name = 'tables'").raw(true).get([]) as
+    | [string]
+    | undefined;
+  return row?.[0];
+}
+
+const exists = (connection: Connection, table: string): boolean =>
+  connection.prepare("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND lower(name) = lower(?)").raw(true).get([table]) !==
+  undefined;
+
+const otherTables = (file: string, obstacles: readonly string[]): StoreError =>
+  new StoreError(
+    { kind: 'other-tables' },
+    `the database ${file} was made from other models:\n${obstacles.map((obstacle) => `  ${obstacle}`).join('\n')}`,
+    'take the change back; or move the file away, and fill a new one from the samples with vantfell seed',
+  );

@@ -1,0 +1,122 @@
+import Database from 'libsql';
+import type { Reader, Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
+import { StoreError } from '../../core/store/contract.ts';
+import { sqliteDialect } from './dialect.ts';
+import { storeError } from './errors.ts';
+import { follow } from './follow.ts';
+import { makeQueue } from './queue.ts';
+
+type Connection = InstanceType<typeof Database>;
+type Prepared = ReturnType<Connection['prepare']>;
+
+/** Opens (and makes, where it is missing) the database in a file. Its folder must exist. */
+export function openSqlite(file: string): Store {
+  let reading: Connection;
+  let writing: Connection;
+  try {
+    writing = connect(file);
+    reading = connect(file);
+  } catch (error) {
+    throw storeError(error, file);
+  }
+  const inLine = makeQueue();
+  const read = readerOf(reading, file);
+  const write = readerOf(writing, file);
+
+  return {
+    kind: 'sqlite',
+    address: `sqlite:${file}`,
+    dialect: sqliteDialect,
+    first: read.first,
+    all: read.all,
+
+    transaction: (work) =>
+      inLine(async () => {
+        const transaction = transactionOn(write);
+        writing.exec('BEGIN IMMEDIATE');
+        try {
+          const result = await work(transaction.handle);
+          transaction.end();
+          writing.exec('COMMIT');
+          return result;
+        } catch (error) {
+          transaction.end();
+          if (writing.inTransaction) writing.exec('ROLLBACK');
+          throw error;
+        }
+      }).catch((error: unknown) => {
+        throw isDrivers(error) ? storeError(error, file) : error;
+      }),
+
+    follow: (tables) => inLine(() => Promise.resolve(follow(writing, file, tables))),
+
+    close() {
+      return inLine(() => {
+        reading.close();
+        writing.close();
+        return Promise.resolve();
+      });
+    },
+  };
+}
+
+/** An error of the driver, as opposed to one that the work of a transaction threw by itself. */
+const isDrivers = (error: unknown): boolean =>
+  error instanceof Error && typeof (error as { code?: unknown }).code === 'string' && !(error instanceof StoreError);
+
+function connect(file: string): Connection {
+  const connection = new Database(file);
+  connection.exec('PRAGMA busy_timeout = 5000');
+  connection.exec('PRAGMA journal_mode = WAL');
+  connection.exec('PRAGMA foreign_keys = ON');
+  connection.exec('PRAGMA synchronous = NORMAL');
+  return connection;
+}
+
+interface Connected extends Reader {
+  run(statement: Statement, values: readonly StoreValue[]): Promise<number>;
+}
+
+function readerOf(connection: Connection, file: string): Connected {
+  const prepared = new WeakMap<Statement, Prepared>();
+
+  const prepare = (statement: Statement): Prepared => {
+    let found = prepared.get(statement);
+    if (found === undefined) {
+      found = connection.prepare(statement.sql);
+      // Without columns there is nothing to read, and the driver refuses to be asked for raw rows.
+      if (found.reader) found.raw(true);
+      prepared.set(statement, found);
+    }
+    return found;
+  };
+  const answer = <Result>(ask: () => Result): Promise<Result> => {
+    try {
+      return Promise.resolve(ask());
+    } catch (error) {
+      return Promise.reject(storeError(error, file));
+    }
+  };
+
+  // Values go as one array: the driver takes a lone null for a missing argument otherwise.
+  return {
+    first: (statement, values) => answer(() => prepare(statement).get(values) as Row | undefined),
+    all: (statement, values) => answer(() => prepare(statement).all(values) as Row[]),
+    run: (statement, values) => answer(() => prepare(statement).run(values).changes),
+  };
+}
+
+/** A transaction's own handle: after the end it refuses, instead of writing outside. */
+function transactionOn(connected: Connected): { handle: Transaction; end(): void } {
+  let over = false;
+  const guard =
+    <Arguments extends unknown[], Result>(ask: (...given: Arguments) => Promise<Result>) =>
+    (...given: Arguments): Promise<Result> =>
+      over
+        ? Promise.reject(new StoreError({ kind: 'defect' }, 'this transaction has ended', 'await every call within it'))
+        : ask(...given);
+  return {
+    handle: { first: guard(connected.first), all: guard(connected.all), run: guard(connected.run) },
+    end: () => void (over = true),
+  };
+}
