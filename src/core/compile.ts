@@ -49,7 +49,8 @@ function compileService(sources: ProjectSources, problems: Problem[]): ServiceSe
   const document = read.documents[0];
   if (document === undefined) {
     const remedy = 'begin with service: { name: … }';
-    if (read.problems.length === 0) problems.push(atStart(sources.service, 'missing-key', 'this file is empty', remedy));
+    if (read.problems.length === 0)
+      problems.push(atStart(sources.service, 'missing-key', 'this file is empty', remedy));
     return serviceSettings({}, (path) => read.documents[0]!.at(path)).service;
   }
   const filled = withEnvironment(document, sources.environment);

@@ -62,7 +62,8 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
       const detail = `${path} takes ${place.allow}`;
       throw new HttpProblem('method-not-allowed', detail, { headers: { allow: place.allow } });
     }
-    if (!acceptsJson(request.headers.accept)) throw new HttpProblem('not-acceptable', 'Accept must allow application/json');
+    if (!acceptsJson(request.headers.accept))
+      throw new HttpProblem('not-acceptable', 'Accept must allow application/json');
     return ask(resources.get(place.model)!, endpoint, place, request, path, query);
   }
 
@@ -113,6 +114,8 @@ function ask(
 }
 
 function optionsReply(place: Place): Reply {
-  const patch: Record<string, string> = place.endpoints.has('PATCH') ? { 'accept-patch': BODY_TYPES.update.join(', ') } : {};
+  const patch: Record<string, string> = place.endpoints.has('PATCH')
+    ? { 'accept-patch': BODY_TYPES.update.join(', ') }
+    : {};
   return { status: 204, headers: { ...COMMON_HEADERS, allow: place.allow, ...patch } };
 }

@@ -34,9 +34,7 @@ export interface Changes {
 export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment: Moment): Changes {
   const statements = changeStatements(graph, model, dialect);
   const bind = (field: Field, value: FieldValue | undefined): StoreValue => dialect.bind(field, value ?? null);
-  const defaults: Values = Object.fromEntries(
-    model.fields.map((field) => [field.member, field.rules.default ?? null]),
-  );
+  const defaults: Values = Object.fromEntries(model.fields.map((field) => [field.member, field.rules.default ?? null]));
 
   async function checkRelations(transaction: Transaction, values: Values, before: Values): Promise<void> {
     const failures: Failure[] = [];

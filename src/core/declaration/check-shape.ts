@@ -20,7 +20,13 @@ export function checkShape(declared: Declared, shape: Shape): Held {
 
   function wrongKind(value: unknown, wanted: string, path: Path): undefined {
     const where = path.length === 0 ? 'this file' : `\`${path.at(-1)}\``;
-    return complain('wrong-kind', `${where} must be ${wanted}, got ${describe(value)}`, `write ${wanted}`, path, 'value');
+    return complain(
+      'wrong-kind',
+      `${where} must be ${wanted}, got ${describe(value)}`,
+      `write ${wanted}`,
+      path,
+      'value',
+    );
   }
 
   function walk(value: unknown, shape: Shape, path: Path): unknown {

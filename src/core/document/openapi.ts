@@ -87,7 +87,15 @@ function parametersOf(graph: Graph, model: Model): [string, unknown][] {
     const members = model.fields.map((field) => field.member);
     parameters.push(
       [`${recordName(model)}Sort`, sortParameter(model, members)],
-      ['Limit', queryParameter('limit', 'How many records to show.', { type: 'integer', minimum: 1, maximum: most, default: usual })],
+      [
+        'Limit',
+        queryParameter('limit', 'How many records to show.', {
+          type: 'integer',
+          minimum: 1,
+          maximum: most,
+          default: usual,
+        }),
+      ],
       ['After', queryParameter('after', 'A cursor of `page.next`: the records after it.', { type: 'string' })],
       ['Before', queryParameter('before', 'A cursor of `page.prev`: the records before it.', { type: 'string' })],
       ...filterable(model).map((field): [string, unknown] => {
@@ -97,7 +105,11 @@ function parametersOf(graph: Graph, model: Model): [string, unknown][] {
         const items = { ...schema, ...(Array.isArray(schema.type) ? { type: schema.type[0] as string } : {}) };
         return [
           filterName(model, field.member),
-          { ...queryParameter(field.member, text, { type: 'array', items: withoutNull(items) }), style: 'form', explode: true },
+          {
+            ...queryParameter(field.member, text, { type: 'array', items: withoutNull(items) }),
+            style: 'form',
+            explode: true,
+          },
         ];
       }),
     );
@@ -108,7 +120,12 @@ function parametersOf(graph: Graph, model: Model): [string, unknown][] {
   return parameters;
 }
 
-const queryParameter = (name: string, description: string, schema: JsonSchema) => ({ name, in: 'query', description, schema });
+const queryParameter = (name: string, description: string, schema: JsonSchema) => ({
+  name,
+  in: 'query',
+  description,
+  schema,
+});
 
 function withoutNull(schema: JsonSchema): JsonSchema {
   const values = schema.enum as unknown[] | undefined;
@@ -203,7 +220,10 @@ function success(graph: Graph, name: EndpointName, model: Model): Record<string,
     schema: { type: 'string', ...(format === undefined ? {} : { format }) },
   });
   if (name === 'list') {
-    const schema = envelope({ type: 'array', items: record, maxItems: graph.service.paging.most }, { page: ref('schemas', 'Page') });
+    const schema = envelope(
+      { type: 'array', items: record, maxItems: graph.service.paging.most },
+      { page: ref('schemas', 'Page') },
+    );
     const headers = { Link: header('The first, the next and the previous page (RFC 8288).') };
     return { '200': { description: 'A page of records.', headers, content: content(schema) } };
   }

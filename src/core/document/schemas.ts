@@ -1,7 +1,7 @@
 import type { Field, Model } from '../model/graph.ts';
 import { pascalCase, withArticle } from '../model/names.ts';
 import { isSettable } from '../rules/schema.ts';
-import type { Kind } from '../rules/schema.ts';
+import type { ClientKind } from '../http/body.ts';
 
 export type JsonSchema = Record<string, unknown>;
 
@@ -18,7 +18,8 @@ function typeSchema(field: Field, side: 'request' | 'response'): JsonSchema {
     case 'boolean':
       return { type: 'boolean' };
     case 'decimal': {
-      const digits = field.scale === 0 ? '' : side === 'request' ? `(\\.\\d{1,${field.scale}}0*)?` : `\\.\\d{${field.scale}}`;
+      const digits =
+        field.scale === 0 ? '' : side === 'request' ? `(\\.\\d{1,${field.scale}}0*)?` : `\\.\\d{${field.scale}}`;
       return { type: side === 'request' ? ['string', 'number'] : 'string', pattern: `^-?\\d+${digits}$` };
     }
     case 'time':
@@ -117,13 +118,13 @@ export function recordSchema(model: Model): JsonSchema {
   };
 }
 
-export const KINDS: readonly Kind[] = ['create', 'replace', 'update'];
+export const KINDS: readonly ClientKind[] = ['create', 'replace', 'update'];
 
 export const recordName = (model: Model): string => pascalCase(model.name);
-export const bodyName = (model: Model, kind: Kind): string => `${recordName(model)}${pascalCase(kind)}`;
+export const bodyName = (model: Model, kind: ClientKind): string => `${recordName(model)}${pascalCase(kind)}`;
 
 /** A body of one kind of write. Members that can only be sent back as they were read have their plain type. */
-export function bodySchema(model: Model, kind: Kind): JsonSchema {
+export function bodySchema(model: Model, kind: ClientKind): JsonSchema {
   const members = model.fields.filter((field) => kind !== 'create' || isSettable(field, kind));
   const required = members
     .filter((field) => kind !== 'update' && isSettable(field, kind))

@@ -3,15 +3,18 @@ import { readJson } from './json-body.ts';
 import type { Request } from './message.ts';
 import { HttpProblem } from './problems.ts';
 
+/** The kinds of write that a client may ask for. */
+export type ClientKind = Exclude<Kind, 'load'>;
+
 /** The media types in which each kind of write takes its body. */
-export const BODY_TYPES: Readonly<Record<Kind, readonly string[]>> = {
+export const BODY_TYPES: Readonly<Record<ClientKind, readonly string[]>> = {
   create: ['application/json'],
   replace: ['application/json'],
   update: ['application/merge-patch+json', 'application/json'],
 };
 
 /** The parsed body of a write; another media type is a 415, anything but JSON a 400. */
-export function readBodyOf(request: Request, kind: Kind): unknown {
+export function readBodyOf(request: Request, kind: ClientKind): unknown {
   const types = BODY_TYPES[kind];
   const given = request.headers['content-type'];
   const type = typeof given === 'string' ? given.split(';')[0]!.trim().toLowerCase() : '';

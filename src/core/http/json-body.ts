@@ -63,7 +63,8 @@ function refuseTwins(text: string): void {
         at = end;
       }
     }
-    if (open.length > DEEPEST) throw new HttpProblem('malformed-request', `the body is more than ${DEEPEST} levels deep`);
+    if (open.length > DEEPEST)
+      throw new HttpProblem('malformed-request', `the body is more than ${DEEPEST} levels deep`);
   }
 }
 
@@ -74,6 +75,7 @@ function endOfString(text: string, start: number): number {
 }
 
 function noteName(name: string, names: Set<string>): void {
-  if (names.has(name)) throw new HttpProblem('malformed-request', `the body names the member ${JSON.stringify(name)} twice`);
+  if (names.has(name))
+    throw new HttpProblem('malformed-request', `the body names the member ${JSON.stringify(name)} twice`);
   names.add(name);
 }

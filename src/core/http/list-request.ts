@@ -59,7 +59,7 @@ export function readListRequest(
       if ('fault' in read) failures.push({ parameter: name, detail: read.fault.detail });
       else filters.set(field, [...(filters.get(field) ?? []), read.value]);
     }
-    if (name !== 'after' && name !== 'before') shared.push(`${encodeURIComponent(name)}=${encodeURIComponent(value)}`);
+    if (name !== 'after' && name !== 'before') shared.push(`${encoded(name)}=${encoded(value)}`);
   }
 
   const sort = readSort(model, single.get('sort'), failures);
@@ -95,6 +95,9 @@ export function readListRequest(
     shared: shared.join('&'),
   };
 }
+
+/** Commas part the entries of a list, and may stand in a query as they are (RFC 3986). */
+const encoded = (text: string): string => encodeURIComponent(text).replaceAll('%2C', ',');
 
 const isListParameter = (name: string): name is ListParameter => (listParameters as readonly string[]).includes(name);
 

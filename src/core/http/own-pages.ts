@@ -38,7 +38,9 @@ export function makeOwnPages(graph: Graph, store: Store): OwnPages {
     }
     if (query !== '') {
       const parameter = query.split('=')[0]!;
-      throw new HttpProblem('invalid-parameter', undefined, { errors: [{ parameter, detail: 'this page takes no parameters' }] });
+      throw new HttpProblem('invalid-parameter', undefined, {
+        errors: [{ parameter, detail: 'this page takes no parameters' }],
+      });
     }
     return page();
   };

@@ -50,7 +50,7 @@ export function pageReply(
 }
 
 const cutSurplus = (texts: string | null, surplus: boolean): string =>
-  surplus ? texts!.slice(0, texts!.lastIndexOf(BETWEEN)) : (texts ?? '');
+  surplus && texts !== null ? texts.slice(0, texts.lastIndexOf(BETWEEN)) : (texts ?? '');
 
 const reversed = (texts: string): string => texts.split(BETWEEN).reverse().join(BETWEEN);
 

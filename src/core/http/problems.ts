@@ -108,3 +108,7 @@ export function brokenRules(failures: readonly Failure[]): HttpProblem {
 
 export const wrongParameter = (parameter: string, detail: string): HttpProblem =>
   new HttpProblem('invalid-parameter', undefined, { errors: [{ parameter, detail }] });
+
+/** `largest` is in bytes. */
+export const tooLarge = (largest: number): HttpProblem =>
+  new HttpProblem('too-large', `a body may have ${largest} bytes at most`);

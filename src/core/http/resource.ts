@@ -10,10 +10,11 @@ import { formKey, listStatement, listValues } from '../query/list-statement.ts';
 import type { ListForm, ListStatement } from '../query/list-statement.ts';
 import { readStatement } from '../query/statements.ts';
 import { bodyReader } from '../rules/schema.ts';
-import type { BodyReader, Kind, ReadBody } from '../rules/schema.ts';
+import type { BodyReader, ReadBody } from '../rules/schema.ts';
 import { brokenRules, HttpProblem } from './problems.ts';
 import type { Statement, Store, StoreValue } from '../store/contract.ts';
 import { readBodyOf } from './body.ts';
+import type { ClientKind } from './body.ts';
 import { readFields, readListRequest } from './list-request.ts';
 import type { ListRequest } from './list-request.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
@@ -40,7 +41,7 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
   const collection = `${prefix}/${model.plural}`;
   const changes = makeChanges(graph, model, dialect, moment);
   const parent = model.parent === undefined ? undefined : modelOf(graph, model.parent.target);
-  const readers: Readonly<Record<Kind, BodyReader>> = {
+  const readers: Readonly<Record<ClientKind, BodyReader>> = {
     create: bodyReader(model, 'create'),
     replace: bodyReader(model, 'replace'),
     update: bodyReader(model, 'update'),
@@ -80,7 +81,7 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
     return statement;
   }
 
-  function readBody(kind: Kind, request: Request, add: Record<string, FieldValue> = {}): ReadBody {
+  function readBody(kind: ClientKind, request: Request, add: Record<string, FieldValue> = {}): ReadBody {
     const body = readBodyOf(request, kind);
     const isObject = typeof body === 'object' && body !== null && !Array.isArray(body);
     const read = readers[kind](isObject ? { ...add, ...body } : body);

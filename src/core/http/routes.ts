@@ -53,7 +53,10 @@ export function makeRoutes(graph: Graph): Routes {
       const meant = segments.map((segment) => nearest(segment, words)).filter((word) => word !== undefined);
       const named = meant.filter((word) => !prefix.includes(`/${word}`));
       const score = (template: string): number => named.filter((word) => template.split('/').includes(word)).length;
-      return templates.filter((template) => score(template) > 0).sort((a, b) => score(b) - score(a)).slice(0, 3);
+      return templates
+        .filter((template) => score(template) > 0)
+        .sort((a, b) => score(b) - score(a))
+        .slice(0, 3);
     },
   };
 }

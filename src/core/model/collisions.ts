@@ -23,24 +23,49 @@ export function checkNames(service: ServiceSettings, models: readonly Model[], s
 
   for (const model of [...models].sort((a, b) => (a.name < b.name ? -1 : 1))) {
     const { document, declaration } = sources.get(model.name)!;
-    const complain = (code: string, message: string, remedy: string, key: string, severity: Problem['severity'] = 'error') =>
-      problems.push({ code, severity, message, remedy, place: document.at(key.split('/'), 'key') });
+    const complain = (
+      code: string,
+      message: string,
+      remedy: string,
+      key: string,
+      severity: Problem['severity'] = 'error',
+    ) => problems.push({ code, severity, message, remedy, place: document.at(key.split('/'), 'key') });
     const keyOf = (key: 'plural' | 'table'): string => (declaration[key] === undefined ? 'model' : key);
 
     const otherPath = paths.get(model.plural);
     if (otherPath !== undefined) {
-      complain('same-path', `${model.name} and ${otherPath} both answer at /${model.plural}`, 'give one of them another plural', keyOf('plural'));
+      complain(
+        'same-path',
+        `${model.name} and ${otherPath} both answer at /${model.plural}`,
+        'give one of them another plural',
+        keyOf('plural'),
+      );
     } else if (reserved.includes(model.plural)) {
-      complain('reserved-name', `/${model.plural} is a path of the service itself`, 'choose another plural', keyOf('plural'));
+      complain(
+        'reserved-name',
+        `/${model.plural} is a path of the service itself`,
+        'choose another plural',
+        keyOf('plural'),
+      );
     }
     paths.set(model.plural, model.name);
 
     const table = model.table.toLowerCase();
     const otherTable = tables.get(table);
     if (otherTable !== undefined) {
-      complain('same-table', `${model.name} and ${otherTable} both use the table ${model.table}`, 'give one of them another table', keyOf('table'));
+      complain(
+        'same-table',
+        `${model.name} and ${otherTable} both use the table ${model.table}`,
+        'give one of them another table',
+        keyOf('table'),
+      );
     } else if (/^(vantfell|sqlite|pg)_/.test(table)) {
-      complain('reserved-name', `the table ${model.table} begins with a reserved word`, 'choose another table', keyOf('table'));
+      complain(
+        'reserved-name',
+        `the table ${model.table} begins with a reserved word`,
+        'choose another table',
+        keyOf('table'),
+      );
     }
     tables.set(table, model.name);
 

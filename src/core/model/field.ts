@@ -48,7 +48,13 @@ export function declaredField(name: string, declaration: FieldDeclaration | unde
     const types = typesOfRule[rule];
     if (types !== undefined && !types.includes(type)) {
       const article = /^[aeiou]/.test(type) ? 'an' : 'a';
-      complain('rule-of-other-type', `${article} ${type} has no \`${rule}\``, `it goes with ${types.join(', ')}`, [rule], 'key');
+      complain(
+        'rule-of-other-type',
+        `${article} ${type} has no \`${rule}\``,
+        `it goes with ${types.join(', ')}`,
+        [rule],
+        'key',
+      );
     }
   }
   checkBounds(declared, complain);
@@ -113,7 +119,9 @@ function checkBounds(declared: FieldDeclaration, complain: Complain): void {
     const [least, most] = [declared[low], declared[high]];
     if (typeof least !== 'number' || typeof most !== 'number') return;
     if (least < most || (mayBeEqual && least === most)) return;
-    complain('empty-range', `no value is allowed: ${low} is ${least} and ${high} is ${most}`, 'change one of them', [high]);
+    complain('empty-range', `no value is allowed: ${low} is ${least} and ${high} is ${most}`, 'change one of them', [
+      high,
+    ]);
   };
   ordered('minLength', 'maxLength', true);
   ordered('minimum', 'maximum', true);

@@ -71,7 +71,12 @@ function draftOf(declaration: ModelDeclaration, document: Declared, complain: Co
   }
   const found = fields.get(asked);
   if (found === undefined) {
-    complain('unknown-field', `the key \`${asked}\` is not a field`, `uuid, serial, or a field: ${didYouMean(asked, fields.keys())}`, ['key']);
+    complain(
+      'unknown-field',
+      `the key \`${asked}\` is not a field`,
+      `uuid, serial, or a field: ${didYouMean(asked, fields.keys())}`,
+      ['key'],
+    );
     return { declaration, document, key: uuidKey, keyKind: 'uuid', declared: fields, complain };
   }
   const key: Field = { ...found, origin: 'key', rules: { ...found.rules, required: true, immutable: true } };
@@ -98,7 +103,12 @@ function resolveModel(draft: Draft, drafts: ReadonlyMap<string, Draft>): Model {
     const field = byMember.get(name) ?? relations.find((relation) => relation.name === name)?.field;
     if (field === undefined) {
       const known = [...byMember.keys(), ...relations.map((relation) => relation.name)];
-      complain('unknown-field', `${declaration.model} has no field or relation \`${name}\``, didYouMean(name, known), path);
+      complain(
+        'unknown-field',
+        `${declaration.model} has no field or relation \`${name}\``,
+        didYouMean(name, known),
+        path,
+      );
     }
     return field;
   };

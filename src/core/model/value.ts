@@ -87,7 +87,11 @@ function plainText(text: string): { value: string } | { fault: Fault } {
   return text.isWellFormed() ? { value: text } : faulty('type', 'must be well-formed Unicode text');
 }
 
-function written(value: unknown, wanted: string, read: (text: string) => string | undefined): ReturnType<typeof canonical> {
+function written(
+  value: unknown,
+  wanted: string,
+  read: (text: string) => string | undefined,
+): ReturnType<typeof canonical> {
   if (typeof value !== 'string') return wrongType(`text: ${wanted}`, value);
   const found = read(value);
   return found === undefined ? faulty('format', `must be ${wanted}, got ${quoted(value)}`) : { value: found };

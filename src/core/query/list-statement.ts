@@ -68,7 +68,8 @@ export function listStatement(model: Model, form: ListForm, dialect: Dialect): L
 /** The values of a statement's placeholders, in their order; `limit` is the number of records to show. */
 export function listValues(statement: ListStatement, form: ListForm, limit: number, dialect: Dialect): StoreValue[] {
   const { under, from } = form;
-  const parent = under === undefined ? [] : [dialect.bind(under.field, under.key), dialect.bind(under.field, under.key)];
+  const parent =
+    under === undefined ? [] : [dialect.bind(under.field, under.key), dialect.bind(under.field, under.key)];
   const filters = form.filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
   const position = statement.positions.map((index) => dialect.bind(form.sort[index]!.field, from![index]!));
   return [...parent, ...filters, ...position, limit + 1];

@@ -9,12 +9,23 @@ export function checkConstants(graph: Graph, models: readonly DeclaredModel[]): 
   const problems: Problem[] = [];
   for (const { declaration, document } of models) {
     const model = modelOf(graph, declaration.model);
-    const check = (field: Field, value: FieldValue | undefined, what: string, path: readonly (string | number)[]): void => {
+    const check = (
+      field: Field,
+      value: FieldValue | undefined,
+      what: string,
+      path: readonly (string | number)[],
+    ): void => {
       const broken = brokenBy(field, value);
       if (broken === undefined) return;
       const message = `${what} of \`${field.member}\` breaks its own rule: it ${broken}`;
       const place = document.at(['fields', field.member, ...path]);
-      problems.push({ code: `${path[0]}-breaks-rule`, severity: 'error', message, remedy: 'change one of the two', place });
+      problems.push({
+        code: `${path[0]}-breaks-rule`,
+        severity: 'error',
+        message,
+        remedy: 'change one of the two',
+        place,
+      });
     };
     for (const field of model.fields) {
       if (field.origin !== 'field') continue;

@@ -9,7 +9,8 @@ import type { Failure } from './failure.ts';
 import { pointerTo } from './failure.ts';
 import { testsOf } from './tests.ts';
 
-export type Kind = 'create' | 'replace' | 'update';
+/** The writes of a client, and `load`: a sample, written with the service's own authority. */
+export type Kind = 'create' | 'replace' | 'update' | 'load';
 export type Values = Record<string, FieldValue>;
 
 /** A body that was read: what it sets, and what it repeats of that which nobody may change. */
@@ -24,6 +25,7 @@ export type BodyReader = (body: unknown) => ReadBody;
 
 /** Whether a client may give this member a value in a write of this kind. */
 export function isSettable(field: Field, kind: Kind): boolean {
+  if (kind === 'load') return true;
   if (field.rules.readOnly) return false;
   return kind === 'create' || !field.rules.immutable;
 }
@@ -92,7 +94,8 @@ function fieldSchema(field: Field, kind: Kind): AnySchema {
   const missing = ({ path, value }: { path: string; value: unknown }): Failure =>
     failure(path, 'required', worded('required', value === null ? 'must not be null' : 'must be given'));
   if (!field.rules.required) schema = schema.nullable();
-  else if (kind === 'update' || field.rules.default !== undefined) schema = schema.nonNullable(missing as never);
+  else if (kind === 'update' || field.rules.readOnly || field.rules.default !== undefined)
+    schema = schema.nonNullable(missing as never);
   else schema = schema.defined(missing as never).nonNullable(missing as never);
 
   for (const { rule, holds, says } of testsOf(field)) {

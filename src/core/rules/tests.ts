@@ -1,6 +1,5 @@
 import { compareDecimals, decimalOfNumber, parseDecimal } from '../model/decimal.ts';
 import type { Field, FieldValue } from '../model/graph.ts';
-import { isWritten } from '../model/types.ts';
 import { quoted } from '../model/value.ts';
 
 /** One rule of one field: whether a value keeps it, and what to say where it doesn't. */
@@ -18,7 +17,8 @@ export function testsOf(field: Field): RuleTest[] {
   const add = (rule: string, says: string, holds: RuleTest['holds']): number => tests.push({ rule, holds, says });
   const order = orderOf(field);
 
-  if (rules.required && isWritten(field.type) && (rules.minLength ?? 0) === 0) {
+  const isText = field.type === 'string' || field.type === 'text';
+  if (rules.required && isText && (rules.minLength ?? 0) === 0) {
     add('required', 'must not be empty', (value) => value !== '');
   }
   const { minLength, maxLength, minimum, maximum, exclusiveMinimum, exclusiveMaximum, multipleOf } = rules;

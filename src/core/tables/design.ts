@@ -1,14 +1,15 @@
 import { createHash } from 'node:crypto';
 import type { Field, Graph, Model, SortKey } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import { samplesTable } from './own-tables.ts';
 import type { Index, Table } from './table.ts';
 
 /** The shortest limit among the databases that identifiers must fit. */
 const LONGEST_NAME = 60;
 
-/** The tables of all models, each after those it refers to, as far as they allow that. */
+/** The tables of all models, each after those it refers to, as far as they allow that; then the tool's own. */
 export function designTables(graph: Graph): Table[] {
-  return graph.models.map((model) => designTable(graph, model));
+  return [...graph.models.map((model) => designTable(graph, model)), samplesTable];
 }
 
 function designTable(graph: Graph, model: Model): Table {

@@ -35,7 +35,8 @@ function compareTables(old: Table, table: Table, steps: Step[], obstacles: strin
     const reference = referenceOf(table, column.name);
     const called = `${table.name}.${column.name}`;
     if (before === undefined && column.nullable) steps.push({ kind: 'add-column', table, column, reference });
-    else if (before === undefined) obstacles.push(`${called} is new and required: the rows that are there have no value`);
+    else if (before === undefined)
+      obstacles.push(`${called} is new and required: the rows that are there have no value`);
     else if (!same(before, column)) obstacles.push(`${called} is now ${inWords(column)}; it was ${inWords(before)}`);
     else if (!same(referenceOf(old, column.name), reference)) obstacles.push(`${called} refers to something else now`);
   }

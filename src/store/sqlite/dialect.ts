@@ -6,7 +6,8 @@ const text = (value: string): string => `'${value.replaceAll("'", "''")}'`;
 
 /** A column's value as `json_object` and `json_array` must be given it, so that the JSON shows the field's own form. */
 function jsonValue(field: Field, column: string): string {
-  const absent = (sql: string): string => (field.rules.required ? sql : `CASE WHEN ${column} IS NOT NULL THEN ${sql} END`);
+  const absent = (sql: string): string =>
+    field.rules.required ? sql : `CASE WHEN ${column} IS NOT NULL THEN ${sql} END`;
   switch (field.type) {
     case 'boolean':
       return `json(CASE ${column} WHEN 1 THEN 'true' WHEN 0 THEN 'false' END)`;

@@ -17,7 +17,10 @@ export function storeError(error: unknown, file: string): StoreError {
     const remedy = 'wait for the other program that writes to it, or stop that program';
     return new StoreError({ kind: 'busy' }, `the database ${file} is locked`, remedy, error);
   }
-  if (/^SQLITE_(CANTOPEN|IOERR|READONLY|FULL|NOTADB|CORRUPT|PERM)/.test(code) || /unable to open|not a database/i.test(message)) {
+  if (
+    /^SQLITE_(CANTOPEN|IOERR|READONLY|FULL|NOTADB|CORRUPT|PERM)/.test(code) ||
+    /unable to open|not a database/i.test(message)
+  ) {
     const remedy = 'see that the folder exists and can be written to, and that the file is an SQLite database';
     return new StoreError({ kind: 'unreachable' }, `the database ${file} can not be used: ${message}`, remedy, error);
   }

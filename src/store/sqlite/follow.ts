@@ -13,7 +13,9 @@ type Connection = InstanceType<typeof Database>;
  */
 export function follow(connection: Connection, file: string, tables: readonly Table[]): string[] {
   try {
-    connection.exec('CREATE TABLE IF NOT EXISTS vantfell_state (name TEXT PRIMARY KEY NOT NULL, value TEXT NOT NULL) STRICT');
+    connection.exec(
+      'CREATE TABLE IF NOT EXISTS vantfell_state (name TEXT PRIMARY KEY NOT NULL, value TEXT NOT NULL) STRICT',
+    );
     connection.exec('BEGIN IMMEDIATE');
     try {
       const done = bring(connection, file, tables);
@@ -44,7 +46,9 @@ function bring(connection: Connection, file: string, tables: readonly Table[]): 
   const after = JSON.stringify([...tables, ...left]);
   if (after !== before) {
     connection
-      .prepare("INSERT INTO vantfell_state VALUES ('tables', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value")
+      .prepare(
+        "INSERT INTO vantfell_state VALUES ('tables', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+      )
       .run([after]);
   }
   return steps.map(stepInWords).filter((words) => words !== undefined);
@@ -52,14 +56,15 @@ function bring(connection: Connection, file: string, tables: readonly Table[]): 
 
 function picture(connection: Connection): string | undefined {
   const row = connection.prepare("SELECT value FROM vantfell_state WHERE name = 'tables'").raw(true).get([]) as
-    | [string]
-    | undefined;
+    [string] | undefined;
   return row?.[0];
 }
 
 const exists = (connection: Connection, table: string): boolean =>
-  connection.prepare("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND lower(name) = lower(?)").raw(true).get([table]) !==
-  undefined;
+  connection
+    .prepare("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND lower(name) = lower(?)")
+    .raw(true)
+    .get([table]) !== undefined;
 
 const otherTables = (file: string, obstacles: readonly string[]): StoreError =>
   new StoreError(

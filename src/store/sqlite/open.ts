@@ -90,19 +90,21 @@ function readerOf(connection: Connection, file: string): Connected {
     }
     return found;
   };
-  const answer = <Result>(ask: () => Result): Promise<Result> => {
+  const answer = <Result>(statement: Statement, ask: (prepared: Prepared) => Result): Promise<Result> => {
     try {
-      return Promise.resolve(ask());
+      return Promise.resolve(ask(prepare(statement)));
     } catch (error) {
+      // The driver doesn't reset a statement that failed: used again, it would fail again, whatever it is given.
+      prepared.delete(statement);
       return Promise.reject(storeError(error, file));
     }
   };
 
   // Values go as one array: the driver takes a lone null for a missing argument otherwise.
   return {
-    first: (statement, values) => answer(() => prepare(statement).get(values) as Row | undefined),
-    all: (statement, values) => answer(() => prepare(statement).all(values) as Row[]),
-    run: (statement, values) => answer(() => prepare(statement).run(values).changes),
+    first: (statement, values) => answer(statement, (found) => found.get(values) as Row | undefined),
+    all: (statement, values) => answer(statement, (found) => found.all(values) as Row[]),
+    run: (statement, values) => answer(statement, (found) => found.run(values).changes),
   };
 }
 

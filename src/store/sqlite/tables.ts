@@ -31,7 +31,11 @@ function columnText(table: Table, column: Column, reference: Reference | undefin
 
 function createTable(table: Table): string {
   const columns = table.columns.map((column) =>
-    columnText(table, column, table.references.find((reference) => reference.column === column.name)),
+    columnText(
+      table,
+      column,
+      table.references.find((reference) => reference.column === column.name),
+    ),
   );
   return `CREATE TABLE ${name(table.name)} (\n  ${columns.join(',\n  ')}\n) STRICT`;
 }

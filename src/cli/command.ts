@@ -1,0 +1,21 @@
+import type { Argv, ArgumentsCamelCase } from 'yargs';
+import type { Terminal } from './terminal/terminal.ts';
+
+/** What every command is given beside its own options. */
+export interface Context {
+  /** The project's folder. */
+  readonly folder: string;
+  readonly terminal: Terminal;
+}
+
+export type Arguments = ArgumentsCamelCase<Record<string, unknown>>;
+
+/** One command, one file. Its module loads nothing heavy before it runs. */
+export interface Command {
+  readonly name: string;
+  readonly about: string;
+  readonly examples: readonly (readonly [string, string])[];
+  options(yargs: Argv): Argv;
+  /** The exit code. */
+  run(context: Context, given: Arguments): Promise<number>;
+}

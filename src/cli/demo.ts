@@ -1,0 +1,174 @@
+import { cpSync, existsSync, readdirSync } from 'node:fs';
+import { relative, resolve } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { EXIT, Failure } from '../project/failure.ts';
+import type { SoundProject } from '../project/project.ts';
+import type { Command, Context } from './command.ts';
+import type { Terminal } from './terminal/terminal.ts';
+
+const DEMO = fileURLToPath(new URL('../../demo', import.meta.url));
+
+export const demo: Command = {
+  name: 'demo [folder]',
+  about: 'Make the Fell Huts, a project to look at: its database, its samples, its trials and a few requests',
+  examples: [
+    ['vantfell demo', 'in the folder fell-huts'],
+    ['vantfell demo /tmp/huts', 'in another'],
+  ],
+  options: (yargs) =>
+    yargs.positional('folder', { type: 'string', default: 'fell-huts', describe: 'where to make the project' }),
+
+  async run(context, given) {
+    const folder = resolve(given.folder as string);
+    const inside: Context = { ...context, folder };
+    const { terminal } = context;
+    const { bold } = terminal.paint;
+    const shownFolder = relative(process.cwd(), folder) || '.';
+
+    placeProject(folder, shownFolder, terminal);
+    const { soundProject } = await import('./sound-project.ts');
+    const { table } = await import('./terminal/table.ts');
+    const project = await soundProject(inside);
+
+    terminal.show(bold('\n1. The nouns, written down'));
+    terminal.show(table(project.graph.models.map((model) => [`  models/${model.name}.yaml`, model.description ?? ''])));
+
+    const requests = await seedAndAsk(inside, project);
+    if (requests === undefined) return EXIT.foundWrong;
+
+    terminal.show(bold('\n4. The API, tested against the sample data'));
+    const { runTrial } = await import('./trial/run-trial.ts');
+    const { resultText, resultValue } = await import('./trial/result-text.ts');
+    const ran = await runTrial(inside, project, { wanted: () => true, bail: false });
+    if (ran === undefined) return EXIT.foundWrong;
+    terminal.show(resultText(ran.result, ran.url, terminal.paint).replace(/^(?=.)/gm, '  '));
+    const failed = ran.result.outcomes.some(({ failure }) => failure !== undefined);
+
+    terminal.value({ folder, requests, trial: resultValue(ran.result) });
+    terminal.show(bold('\nGo on from here'));
+    terminal.show(
+      table([
+        [`  vantfell serve -C ${shownFolder}`, 'run the API, and ask it with curl'],
+        [`  vantfell outline -C ${shownFolder}`, 'all models and endpoints'],
+        [`  vantfell check -C ${shownFolder}`, 'after you changed a file of models/: what is wrong with it'],
+        [`  vantfell trial -C ${shownFolder}`, 'and whether the API still keeps its rules'],
+      ]),
+    );
+    return failed ? EXIT.foundWrong : EXIT.done;
+  },
+};
+
+/** Copies the demo's files; a project that is there already is left as its owner has made it. */
+function placeProject(folder: string, shown: string, terminal: Terminal): void {
+  const standing = existsSync(folder) ? readdirSync(folder) : [];
+  if (standing.includes('vantfell.yaml')) {
+    terminal.say(`${shown} is there already: its files are left as they are`);
+    return;
+  }
+  if (standing.length > 0) {
+    const message = `${shown} holds other files, and no project`;
+    throw new Failure(EXIT.surroundings, message, 'name an empty or a new folder: vantfell demo my-huts');
+  }
+  try {
+    cpSync(DEMO, folder, { recursive: true });
+  } catch (error) {
+    throw new Failure(
+      EXIT.surroundings,
+      `${shown} can not be made: ${(error as Error).message}`,
+      'name another folder',
+    );
+  }
+  terminal.say(`made the project in ${shown}`);
+}
+
+interface Shown {
+  readonly request: string;
+  readonly status: number;
+  readonly body: unknown;
+}
+
+async function seedAndAsk(context: Context, project: SoundProject): Promise<Shown[] | undefined> {
+  const { openModelStore, serviceKey, storeAddress } = await import('../project/project.ts');
+  const { loadProjectSamples } = await import('./seed.ts');
+  const { serviceOn } = await import('../project/serve.ts');
+  const { listen } = await import('./serve.ts');
+  const { table } = await import('./terminal/table.ts');
+  const { terminal, folder } = context;
+  const { bold } = terminal.paint;
+  const { store } = await openModelStore(project.graph, storeAddress(project));
+  try {
+    const loaded = await loadProjectSamples(context, project, store);
+    if (loaded === undefined) return undefined;
+    terminal.show(bold('\n2. Their database, with sample data'));
+    terminal.show(
+      table(
+        loaded.models.map(({ model, made, changed, unchanged }) => [
+          `  ${model}`,
+          made + changed + unchanged,
+          'records',
+        ]),
+        [1],
+      ),
+    );
+    terminal.show(`  in ${relative(folder, store.address.slice('sqlite:'.length))}`);
+
+    const service = serviceOn(project.graph, store, serviceKey(project).key, (error) => terminal.warn(String(error)));
+    const largestBody = project.graph.service.largestBody;
+    const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody });
+    try {
+      terminal.show(bold('\n3. A REST API, running'));
+      return await askAround(server.url + project.graph.service.prefix, terminal);
+    } finally {
+      await server.close();
+    }
+  } finally {
+    await store.close();
+  }
+}
+
+/** A few requests that show what the API does by itself; what they write is deleted again. */
+async function askAround(url: string, terminal: Terminal): Promise<Shown[]> {
+  const shown: Shown[] = [];
+  const ask = async (method: string, path: string, body?: unknown): Promise<{ data?: { id?: string } } | undefined> => {
+    const headers = { 'content-type': 'application/json' };
+    const response = await fetch(url + path, {
+      method,
+      ...(body === undefined ? {} : { headers, body: JSON.stringify(body) }),
+    });
+    const text = await response.text();
+    const answer: unknown = text === '' ? undefined : JSON.parse(text);
+    shown.push({ request: `${method} ${path}`, status: response.status, body: answer });
+    showExchange(terminal, `${method} ${new URL(url).pathname}${path}`, body, response.status, answer);
+    return answer as { data?: { id?: string } } | undefined;
+  };
+  await ask('GET', '/huts?valley=Askdal&sort=-altitude_m&limit=2&fields=name,valley,altitude_m,beds');
+  const wrong = { name: 'Mist Hut', valley: 'Askdale', beds: 0, altitude_m: 1204, opens_on: '2027-02-30' };
+  await ask('POST', '/huts', wrong);
+  const right = {
+    name: 'Mist Hut',
+    slug: 'mist-hut',
+    valley: 'Askdal',
+    beds: 12,
+    altitude_m: 1204,
+    opens_on: '2027-02-27',
+  };
+  const made = await ask('POST', '/huts', right);
+  const id = made?.data?.id;
+  if (id !== undefined) await ask('DELETE', `/huts/${id}`);
+  return shown;
+}
+
+function showExchange(
+  { show, paint }: Terminal,
+  request: string,
+  body: unknown,
+  status: number,
+  answer: unknown,
+): void {
+  const { cyan, green, red, dim } = paint;
+  show(`\n  ${cyan(request)}`);
+  if (body !== undefined) show(`  ${dim(JSON.stringify(body))}`);
+  const text = answer === undefined ? '' : JSON.stringify(answer, null, 2);
+  const lines = text === '' ? [] : text.split('\n').map((line) => `  ${line}`);
+  show([`  ${status < 400 ? green(String(status)) : red(String(status))}`, ...lines].join('\n'));
+}

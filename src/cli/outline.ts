@@ -1,0 +1,112 @@
+import type { Endpoint } from '../core/http/endpoints.ts';
+import type { Field, Graph, Model } from '../core/model/graph.ts';
+import { EXIT } from '../project/failure.ts';
+import type { Command } from './command.ts';
+import type { Terminal } from './terminal/terminal.ts';
+import { counted } from './terminal/terminal.ts';
+
+export const outline: Command = {
+  name: 'outline',
+  about: 'Show the models and the endpoints at a glance',
+  examples: [['vantfell outline', 'every model with its fields and endpoints']],
+  options: (yargs) => yargs,
+
+  async run(context) {
+    const { soundProject } = await import('./sound-project.ts');
+    const { endpointsOf } = await import('../core/http/endpoints.ts');
+    const { table } = await import('./terminal/table.ts');
+    const { graph } = await soundProject(context);
+    const { terminal } = context;
+    const { paint } = terminal;
+    const models = graph.models.map((model) => ({ model, endpoints: endpointsOf(graph, model) }));
+
+    terminal.value({
+      service: { name: graph.service.name, version: graph.service.version },
+      models: models.map(({ model, endpoints }) => asValue(model, endpoints)),
+    });
+    const total = models.reduce((sum, { endpoints }) => sum + endpoints.length, 0);
+    const counts = `${counted(graph.models.length, 'model')}, ${counted(total, 'endpoint')}`;
+    terminal.show(`${paint.bold(graph.service.name)} ${graph.service.version}: ${counts}\n`);
+    for (const { model, endpoints } of models) {
+      const about = model.description === undefined ? '' : `  ${paint.dim(model.description)}`;
+      terminal.show(paint.bold(model.name) + about);
+      terminal.show(indent(table(model.fields.map((field) => fieldLine(field, model, graph, paint)))));
+      terminal.show('');
+      terminal.show(indent(table(endpoints.map((endpoint) => endpointLine(endpoint, paint)))));
+      terminal.show('');
+    }
+    return EXIT.done;
+  },
+};
+
+const indent = (text: string): string => text.replace(/^(?=.)/gm, '  ');
+
+function fieldLine(field: Field, model: Model, graph: Graph, paint: Terminal['paint']): string[] {
+  const type = field.refersTo === undefined ? field.type : `→ ${field.refersTo}`;
+  const notes = [...ruleNotes(field), ...uniqueNotes(field, model)];
+  if (model.parent?.field === field) notes.unshift(`part of ${graph.byName.get(model.parent.target)?.name}`);
+  return [field.member, paint.cyan(type), paint.dim(notes.join(', '))];
+}
+
+function ruleNotes({ rules, origin }: Field): string[] {
+  const notes: string[] = [];
+  if (origin === 'key') notes.push('key');
+  if (rules.required && !rules.readOnly) notes.push('required');
+  if (rules.default !== undefined) notes.push(`default ${JSON.stringify(rules.default)}`);
+  if (rules.enum !== undefined) notes.push(`one of ${rules.enum.join(', ')}`);
+  notes.push(...rangeNotes(rules.minimum, rules.maximum, ''));
+  notes.push(...rangeNotes(rules.minLength, rules.maxLength, ' characters'));
+  if (rules.immutable && !rules.readOnly) notes.push('immutable');
+  if (rules.readOnly) notes.push('set by the service');
+  return notes;
+}
+
+function rangeNotes(least: number | undefined, most: number | undefined, unit: string): string[] {
+  if (least !== undefined && most !== undefined) return [`${least} to ${most}${unit}`];
+  if (least !== undefined) return [`${least}${unit} or more`];
+  return most === undefined ? [] : [`${most}${unit} or ${unit === '' ? 'less' : 'fewer'}`];
+}
+
+function uniqueNotes(field: Field, model: Model): string[] {
+  return model.unique
+    .filter((set) => set.at(-1) === field)
+    .map((set) =>
+      set.length === 1
+        ? 'unique'
+        : `unique with ${set
+            .slice(0, -1)
+            .map(({ member }) => member)
+            .join(', ')}`,
+    );
+}
+
+/** What an endpoint takes beside its path. */
+function takes({ name }: Endpoint): string {
+  if (name === 'list') return '?field=value sort limit after before fields';
+  if (name === 'read') return '?fields';
+  return name === 'delete' ? '' : 'a JSON body';
+}
+
+const endpointLine = (endpoint: Endpoint, paint: Terminal['paint']): string[] => [
+  paint.green(endpoint.method),
+  endpoint.path,
+  endpoint.name,
+  'anybody',
+  paint.dim(takes(endpoint)),
+];
+
+function asValue(model: Model, endpoints: readonly Endpoint[]): unknown {
+  return {
+    name: model.name,
+    plural: model.plural,
+    table: model.table,
+    description: model.description ?? null,
+    fields: model.fields.map((field) => ({
+      name: field.member,
+      type: field.type,
+      required: field.rules.required,
+      refers_to: field.refersTo ?? null,
+    })),
+    endpoints: endpoints.map(({ name, method, path }) => ({ name, method, path, may: 'anybody' })),
+  };
+}

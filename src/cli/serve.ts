@@ -1,0 +1,115 @@
+import type { Server } from '../server/server.ts';
+import { EXIT, Failure } from '../project/failure.ts';
+import type { SoundProject } from '../project/project.ts';
+import type { Command, Context } from './command.ts';
+import { counted } from './terminal/terminal.ts';
+
+const DEFAULT_PORT = 8080;
+const LOOPBACK = /^(127\.\d+\.\d+\.\d+|::1|localhost)$/;
+/** How long open requests may take to finish after a signal to stop. */
+const LONGEST_STOP_MS = 10_000;
+
+export const serve: Command = {
+  name: 'serve',
+  about: 'Run the API',
+  examples: [
+    ['vantfell serve', `at http://127.0.0.1:${DEFAULT_PORT}`],
+    ['vantfell serve --port 9000', 'at another port; 0 takes any that is free'],
+  ],
+  options: (yargs) =>
+    yargs
+      .option('port', { type: 'number', default: DEFAULT_PORT, describe: 'the port to listen on' })
+      .option('host', { type: 'string', default: '127.0.0.1', describe: 'the address to listen on' })
+      .check(({ port }) => {
+        if (Number.isInteger(port) && port >= 0 && port <= 65_535) return true;
+        throw new Failure(EXIT.wrongCommand, '--port must be a whole number from 0 to 65535', 'name another port');
+      }),
+
+  async run(context, given) {
+    const [port, host] = [given.port as number, given.host as string];
+    const { soundProject } = await import('./sound-project.ts');
+    const { openModelStore, serviceKey, storeAddress } = await import('../project/project.ts');
+    const { serviceOn } = await import('../project/serve.ts');
+    const project = await soundProject(context);
+    const { terminal } = context;
+    const key = serviceKey(project);
+    if (key.kept && !LOOPBACK.test(host)) {
+      const remedy = 'declare one in vantfell.yaml, as key: "${VANTFELL_KEY}", with 32 bytes or more';
+      throw new Failure(EXIT.foundWrong, `a service for other machines needs a key of its own (host ${host})`, remedy);
+    }
+    const { store, done } = await openModelStore(project.graph, storeAddress(project));
+    try {
+      const { makeLog } = await import('../server/log.ts');
+      const log = makeLog();
+      const service = serviceOn(project.graph, store, key.key, (error, request) => log.error({ err: error, request }));
+      const largestBody = project.graph.service.largestBody;
+      const server = await listen(service, { host, port, largestBody, log });
+      done.forEach((line) => terminal.say(line));
+      if (key.made) terminal.say('made a key for this project, and keep it in .vantfell/key');
+      await greet(context, project, server, store.address);
+      await stopped(context, server);
+      return EXIT.done;
+    } finally {
+      await store.close();
+    }
+  },
+};
+
+/** Starts a server; a port or host that can't be had is told as what it is. */
+export async function listen(...given: Parameters<typeof import('../server/server.ts').startServer>): Promise<Server> {
+  const { startServer } = await import('../server/server.ts');
+  const { host, port } = given[1];
+  try {
+    return await startServer(...given);
+  } catch (error) {
+    const { code, message } = error as NodeJS.ErrnoException;
+    if (code === 'EADDRINUSE') {
+      const remedy = 'stop the program that uses it, or choose another: --port 0 takes any that is free';
+      throw new Failure(EXIT.surroundings, `port ${port} at ${host} is taken`, remedy);
+    }
+    if (code === 'EACCES') {
+      throw new Failure(EXIT.surroundings, `port ${port} is not for this user`, 'choose one above 1023 with --port');
+    }
+    if (code === 'EADDRNOTAVAIL' || code === 'ENOTFOUND') {
+      throw new Failure(EXIT.surroundings, `this machine has no address ${host}`, 'choose another with --host');
+    }
+    throw new Failure(EXIT.surroundings, `can not listen at ${host}:${port}: ${message}`, 'see --host and --port');
+  }
+}
+
+async function greet({ terminal }: Context, { graph }: SoundProject, server: Server, store: string): Promise<void> {
+  const { allEndpoints } = await import('../core/http/endpoints.ts');
+  const { table } = await import('./terminal/table.ts');
+  const { name, version, prefix } = graph.service;
+  const endpoints = allEndpoints(graph).length;
+  terminal.value({ url: server.url, prefix, store, models: graph.models.length, endpoints });
+  const { bold, cyan, yellow } = terminal.tint;
+  const open = 'anybody may read and change every record: this service has no identity';
+  terminal.say(`${bold(name)} ${version} at ${cyan(server.url + prefix)}`);
+  terminal.say(
+    table([
+      ['  store', store],
+      ['  models', `${graph.models.length}, with ${counted(endpoints, 'endpoint')}`],
+      ['  document', `${server.url}/openapi.json`],
+      ['  open', yellow(open)],
+    ]),
+  );
+  terminal.say('Ctrl+C stops it');
+}
+
+/** Resolves when a signal has come and open requests are finished. */
+function stopped({ terminal }: Context, server: Server): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const stop = (): void => {
+      process.off('SIGTERM', stop).off('SIGINT', stop);
+      terminal.say('stopping: open requests are finished first');
+      const overdue = setTimeout(() => {
+        const limit = LONGEST_STOP_MS / 1000;
+        reject(new Failure(EXIT.surroundings, `requests were still open after ${limit} s`, 'they were cut off'));
+      }, LONGEST_STOP_MS);
+      server.close().then(resolve, reject);
+      overdue.unref();
+    };
+    process.on('SIGTERM', stop).on('SIGINT', stop);
+  });
+}

@@ -1,0 +1,54 @@
+import pc from 'picocolors';
+
+export interface TerminalOptions {
+  readonly json: boolean;
+  readonly quiet: boolean;
+  /** False where the user said so; colour is for terminals anyway. */
+  readonly color: boolean;
+}
+
+/** Where a command speaks: results go to standard output, talk to standard error. */
+export interface Terminal {
+  readonly json: boolean;
+  /** Colours for results. */
+  readonly paint: ReturnType<typeof pc.createColors>;
+  /** Colours for talk. */
+  readonly tint: ReturnType<typeof pc.createColors>;
+  /** A result, for people; nothing where a JSON value is asked for. */
+  show(text: string): void;
+  /** The one JSON value of `--json`; nothing otherwise. */
+  value(value: unknown): void;
+  /** Talk: what goes on, and what was done. */
+  say(text: string): void;
+  /** An error: said even where quiet is asked for. */
+  warn(text: string): void;
+  /** A line that the next one takes the place of; nothing where standard error is no terminal. */
+  progress(text: string): void;
+}
+
+export function makeTerminal({ json, quiet, color }: TerminalOptions): Terminal {
+  const wanted = color && process.env.NO_COLOR === undefined;
+  let drawn = false;
+  const clear = (): string => {
+    const erase = drawn ? '\r\u001b[K' : '';
+    drawn = false;
+    return erase;
+  };
+  return {
+    json,
+    paint: pc.createColors(wanted && process.stdout.isTTY),
+    tint: pc.createColors(wanted && process.stderr.isTTY),
+    show: (text) => void (json || process.stdout.write(`${text}\n`)),
+    value: (value) => void (json && process.stdout.write(`${JSON.stringify(value, null, 2)}\n`)),
+    say: (text) => void (quiet || process.stderr.write(`${clear()}${text}\n`)),
+    warn: (text) => void process.stderr.write(`${clear()}${text}\n`),
+    progress(text) {
+      if (quiet || !process.stderr.isTTY) return;
+      process.stderr.write(`${clear()}${text}`);
+      drawn = text !== '';
+    },
+  };
+}
+
+/** `1 model`, `3 models`: a count with its noun. */
+export const counted = (count: number, noun: string): string => `${count} ${noun}${count === 1 ? '' : 's'}`;

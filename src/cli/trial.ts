@@ -1,0 +1,39 @@
+import { didYouMean } from '../core/declaration/nearest.ts';
+import type { Case } from '../core/trial/case.ts';
+import { EXIT, Failure } from '../project/failure.ts';
+import type { Command } from './command.ts';
+
+export const trial: Command = {
+  name: 'trial',
+  about: 'Test the API against the sample data, on a throwaway database',
+  examples: [
+    ['vantfell trial', 'every case that follows from the declarations'],
+    ['vantfell trial --model hut --only minimum', 'those of one model, about its minimums'],
+  ],
+  options: (yargs) =>
+    yargs
+      .option('model', { type: 'string', describe: 'only the cases of this model' })
+      .option('only', { type: 'string', describe: 'only cases with this text in their title' })
+      .option('bail', { type: 'boolean', default: false, describe: 'stop at the first failure' }),
+
+  async run(context, { model, only, bail }) {
+    const { soundProject } = await import('./sound-project.ts');
+    const { runTrial } = await import('./trial/run-trial.ts');
+    const { resultText, resultValue } = await import('./trial/result-text.ts');
+    const project = await soundProject(context);
+    if (typeof model === 'string' && !project.graph.byName.has(model)) {
+      const remedy = didYouMean(model, project.graph.byName.keys());
+      throw new Failure(EXIT.wrongCommand, `there is no model ${model}`, remedy);
+    }
+    const wanted = (one: Case): boolean =>
+      (typeof model !== 'string' || one.model === model) && (typeof only !== 'string' || one.title.includes(only));
+    const ran = await runTrial(context, project, { wanted, bail: bail === true });
+    if (ran === undefined) return EXIT.foundWrong;
+    if (ran.result.outcomes.length === 0) {
+      throw new Failure(EXIT.wrongCommand, 'no case was chosen', 'leave out --model or --only, or change them');
+    }
+    context.terminal.value(resultValue(ran.result));
+    context.terminal.show(resultText(ran.result, ran.url, context.terminal.paint));
+    return ran.result.outcomes.some(({ failure }) => failure !== undefined) ? EXIT.foundWrong : EXIT.done;
+  },
+};

@@ -1,0 +1,49 @@
+import type { Method } from '../http/endpoints.ts';
+import type { EndpointName } from '../model/graph.ts';
+
+/** One thing that a service is tried for: requests in their order, each with what must come back. */
+export interface Case {
+  readonly model: string;
+  readonly endpoint: EndpointName;
+  /** For a person: `beds at its minimum, 1`. */
+  readonly title: string;
+  readonly steps: readonly Step[];
+}
+
+/** `{hut1}` in a path, and `{ kept: 'hut1' }` in a body, stand for what an earlier step kept. */
+export interface Step {
+  readonly method: Method;
+  readonly path: string;
+  readonly body?: Body;
+  readonly expect: Expectation;
+  /** What to keep of the answer: a name, and a JSON Pointer into the body. */
+  readonly keep?: { readonly name: string; readonly pointer: string };
+}
+
+export interface Kept {
+  readonly kept: string;
+}
+
+export type Body = Readonly<Record<string, unknown>>;
+
+export interface Expectation {
+  readonly status: number;
+  /** Members that `data` must have; other members are free. */
+  readonly data?: Body;
+  /** `data` is a list of so many records. */
+  readonly length?: number;
+  /** One of the problem's errors has this rule and this pointer. */
+  readonly error?: { readonly rule: string; readonly pointer: string };
+  /** The path that Location must lead to, up to the key. */
+  readonly location?: string;
+}
+
+/** A case that can't be derived, and why: it is told, never dropped in silence. */
+export interface Skipped {
+  readonly model: string;
+  readonly title: string;
+  readonly why: string;
+}
+
+export const isKept = (value: unknown): value is Kept =>
+  typeof value === 'object' && value !== null && 'kept' in value && Object.keys(value).length === 1;

@@ -1,0 +1,313 @@
+import { endpointsOf } from '../http/endpoints.ts';
+import type { Endpoint } from '../http/endpoints.ts';
+import type { EndpointName, Field, Graph, Model, Relation } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { spoken } from '../model/names.ts';
+import { isSettable } from '../rules/schema.ts';
+import type { Body, Case, Expectation, Kept, Skipped, Step } from './case.ts';
+import { edgesOf } from './edges.ts';
+import { exampleValue } from './examples.ts';
+import type { KnownValues } from './examples.ts';
+
+export interface Derived {
+  readonly cases: readonly Case[];
+  readonly skipped: readonly Skipped[];
+}
+
+/** The steps that make a record and all that it can't be without, the body that made it, and the name of its kept key. */
+interface Making {
+  readonly steps: readonly Step[];
+  readonly body: Body;
+  readonly kept: string;
+}
+
+/** The cases that follow from a model's declaration alone. */
+export function deriveCases(graph: Graph, known: KnownValues): Derived {
+  let count = 0;
+  const turn = (): number => (count += 1);
+  const results = graph.models.map((model) => deriveForModel(graph, model, known, turn));
+  return { cases: results.flatMap(({ cases }) => cases), skipped: results.flatMap(({ skipped }) => skipped) };
+}
+
+function deriveForModel(graph: Graph, model: Model, known: KnownValues, turn: () => number): Derived {
+  const cases: Case[] = [];
+  const skipped: Skipped[] = [];
+  const endpoints = new Map(
+    endpointsOf(graph, model)
+      .filter(({ under }) => under === undefined)
+      .map((endpoint) => [endpoint.name, endpoint]),
+  );
+  const skip = (title: string, why: string): number => skipped.push({ model: model.name, title, why });
+  const obstacle = whyNotMade(graph, model, known, []);
+  if (obstacle !== undefined) {
+    skip('all cases', obstacle);
+    return { cases, skipped };
+  }
+  const add = (endpoint: EndpointName, title: string, ...steps: (Step | readonly Step[])[]): void => {
+    const flat = steps.flat();
+    const sent = new Set(flat.map((step) => `${step.method} ${step.path}`));
+    if (sent.size > 0 && endpoints.has(endpoint)) cases.push({ model: model.name, endpoint, title, steps: flat });
+  };
+  const make = (): Making => makeRecord(graph, model, known, turn);
+  const on = stepsFor(graph, model, endpoints);
+
+  const whole = make();
+  add('create', 'a record is made', whole.steps.slice(0, -1), {
+    ...whole.steps.at(-1)!,
+    expect: { status: 201, data: whole.body, location: endpoints.get('create')!.path },
+  });
+  if (on.read) {
+    const made = make();
+    add(
+      'read',
+      'a record is read back as it was made',
+      made.steps,
+      on.read(made.kept, { status: 200, data: made.body }),
+    );
+  }
+  if (on.list) {
+    const made = make();
+    const narrowed = on.list(`?${model.key.member}={${made.kept}}`, { status: 200, length: 1 });
+    add('list', 'a record stands in the list', made.steps, narrowed);
+    for (const field of model.fields) {
+      add('list', `the list is sorted by ${field.member}`, on.list(`?sort=-${field.member}&limit=5`, { status: 200 }));
+    }
+    add('list', 'an unknown parameter is refused', on.list('?no_such_parameter=1', { status: 400 }));
+    add('list', 'a limit of 0 is refused', on.list('?limit=0', { status: 400 }));
+    const { most } = graph.service.paging;
+    add('list', `a limit of ${most} is taken`, on.list(`?limit=${most}`, { status: 200 }));
+    add('list', `a limit of ${most + 1} is refused`, on.list(`?limit=${most + 1}`, { status: 400 }));
+  }
+  for (const how of ['replace', 'update'] as const) {
+    const step = on[how];
+    if (!step) continue;
+    const [made, other] = [make(), make()];
+    const body = Object.fromEntries(
+      Object.entries(other.body).filter(([member]) => isSettable(model.byMember.get(member)!, how)),
+    );
+    const title = how === 'replace' ? 'a record is replaced' : 'a record is changed';
+    add(
+      how,
+      title,
+      made.steps,
+      other.steps,
+      uniqueFreed(model, on.delete, other),
+      step(made.kept, body, { status: 200, data: body }),
+    );
+  }
+  if (on.delete) {
+    const made = make();
+    const gone = on.read ? [on.read(made.kept, { status: 404 })] : [];
+    const again = on.delete(made.kept, { status: 404 });
+    add(
+      'delete',
+      'a record is deleted, and is then gone',
+      made.steps,
+      on.delete(made.kept, { status: 204 }),
+      gone,
+      again,
+    );
+  }
+  deriveRules();
+  deriveUnique();
+  deriveRelations();
+  return { cases, skipped };
+
+  function deriveRules(): void {
+    const refused = (body: Body, made: Making, expect: Expectation): Step[] => [
+      ...made.steps.slice(0, -1),
+      { ...made.steps.at(-1)!, body, expect, keep: undefined },
+    ];
+    const broken = (rule: string, member: string): Expectation => ({
+      status: 422,
+      error: { rule, pointer: `/${member}` },
+    });
+
+    const strange = make();
+    const unknown = { ...strange.body, no_such_member: 1 };
+    add(
+      'create',
+      'a member that nobody declared is refused',
+      refused(unknown, strange, broken('unknown', 'no_such_member')),
+    );
+
+    for (const field of model.fields) {
+      const { member, rules } = field;
+      if (!isSettable(field, 'create')) {
+        const made = make();
+        const value = exampleValue(field, turn(), []);
+        add(
+          'create',
+          `${member} can not be set`,
+          refused({ ...made.body, [member]: value }, made, broken('readOnly', member)),
+        );
+        continue;
+      }
+      if (rules.required && rules.default === undefined) {
+        const made = make();
+        const { [member]: _left, ...rest } = made.body;
+        add('create', `${member} left out is refused`, refused(rest, made, broken('required', member)));
+      }
+      if (rules.default !== undefined) {
+        const made = make();
+        const { [member]: _left, ...rest } = made.body;
+        const expect = { status: 201, data: { ...rest, [member]: rules.default } };
+        add('create', `${member} left out becomes its default`, refused(rest, made, expect));
+      }
+      if (field.origin !== 'relation') edgeCases(field, refused, broken);
+      if (rules.immutable && on.update && field !== model.parent?.field) {
+        const made = make();
+        const other = exampleValue(field, turn() + 1, known.get(`${model.name}.${member}`) ?? []);
+        if (other === undefined || other === made.body[member] || field.origin === 'relation') continue;
+        const step = on.update(made.kept, { [member]: other }, broken('immutable', member));
+        add('update', `${member} can not be changed`, made.steps, step);
+      }
+    }
+  }
+
+  function edgeCases(
+    field: Field,
+    sent: (body: Body, made: Making, expect: Expectation) => Step[],
+    broken: (rule: string, member: string) => Expectation,
+  ): void {
+    const { member } = field;
+    const { edges, missing } = edgesOf(field, turn);
+    for (const { rule, why } of missing) skip(`${member} past its ${rule}`, why);
+    for (const { rule, value, passes, title } of edges) {
+      const made = make();
+      const body = { ...made.body, [member]: value };
+      const expect = passes ? { status: 201, data: { [member]: value } } : broken(rule, member);
+      add('create', `${member} ${title}: ${passes ? 'taken' : 'refused'}`, sent(body, made, expect));
+    }
+  }
+
+  function deriveUnique(): void {
+    for (const fields of model.unique) {
+      const made = make();
+      const twin = make();
+      const repeated = Object.fromEntries(fields.map(({ member }) => [member, made.body[member]]));
+      const body = { ...twin.body, ...repeated };
+      const error = { rule: 'unique', pointer: `/${fields.at(-1)!.member}` };
+      const last = { ...twin.steps.at(-1)!, body, expect: { status: 409, error }, keep: undefined };
+      const names = fields.map(({ member }) => member).join(' and ');
+      add('create', `a second record with the same ${names} is refused`, made.steps, twin.steps.slice(0, -1), last);
+    }
+  }
+
+  function deriveRelations(): void {
+    for (const relation of model.relations) {
+      const { field, target } = relation;
+      const made = make();
+      const missing = exampleValue({ ...field, rules: { ...field.rules, required: true } }, 900_000 + turn(), []);
+      const body = { ...made.body, [field.member]: missing };
+      const error = { rule: 'unknown-record', pointer: `/${field.member}` };
+      add('create', `${field.member} of no ${spoken(target)} is refused`, made.steps.slice(0, -1), {
+        ...made.steps.at(-1)!,
+        body,
+        expect: { status: 422, error },
+        keep: undefined,
+      });
+      deleteOfTarget(relation);
+    }
+  }
+
+  /** What becomes of this model's record when the record that it refers to is deleted. */
+  function deleteOfTarget({ field, target, onDelete }: Relation): void {
+    const other = modelOf(graph, target);
+    const reference = make();
+    const kept = reference.body[field.member];
+    if (!other.endpoints.has('delete') || !on.read || typeof kept !== 'object') return;
+    const path = `${graph.service.prefix}/${other.plural}/{${(kept as Kept).kept}}`;
+    const gone = onDelete === 'restrict' ? 409 : 204;
+    const after: Expectation =
+      onDelete === 'cascade'
+        ? { status: 404 }
+        : { status: 200, data: { [field.member]: onDelete === 'clear' ? null : kept } };
+    const outcome = { restrict: 'refused', cascade: 'takes it along', clear: 'clears the reference' }[onDelete];
+    add('delete', `deleting its ${spoken(target)} (${field.member}): ${outcome}`, reference.steps, [
+      { method: 'DELETE', path, expect: { status: gone } },
+      on.read(reference.kept, after),
+    ]);
+  }
+}
+
+/** The other record of a replacement lends its values, and must not stand in the way of unique ones. */
+function uniqueFreed(
+  model: Model,
+  remove: ((kept: string, expect: Expectation) => Step) | undefined,
+  other: Making,
+): Step[] {
+  return model.unique.length > 0 && remove ? [remove(other.kept, { status: 204 })] : [];
+}
+
+function stepsFor(graph: Graph, model: Model, endpoints: ReadonlyMap<EndpointName, Endpoint>) {
+  const collection = `${graph.service.prefix}/${model.plural}`;
+  const has = (name: EndpointName): boolean => endpoints.has(name);
+  const record = (kept: string): string => `${collection}/{${kept}}`;
+  const changing =
+    (method: 'PUT' | 'PATCH') =>
+    (kept: string, body: Body, expect: Expectation): Step => ({
+      method,
+      path: record(kept),
+      body,
+      expect,
+    });
+  return {
+    read: has('read') && ((kept: string, expect: Expectation): Step => ({ method: 'GET', path: record(kept), expect })),
+    list:
+      has('list') &&
+      ((query: string, expect: Expectation): Step => ({ method: 'GET', path: collection + query, expect })),
+    replace: has('replace') && changing('PUT'),
+    update: has('update') && changing('PATCH'),
+    delete: has('delete')
+      ? (kept: string, expect: Expectation): Step => ({ method: 'DELETE', path: record(kept), expect })
+      : undefined,
+  };
+}
+
+/** Why no valid record of a model can be made over HTTP; undefined where one can. */
+function whyNotMade(graph: Graph, model: Model, known: KnownValues, trail: readonly string[]): string | undefined {
+  if (!model.endpoints.has('create')) return `${model.name} has no create endpoint`;
+  if (trail.includes(model.name)) return `records need each other in a circle: ${[...trail, model.name].join(', ')}`;
+  for (const field of model.fields) {
+    if (!field.rules.required || !isSettable(field, 'create')) continue;
+    if (field.refersTo !== undefined) {
+      const why = whyNotMade(graph, modelOf(graph, field.refersTo), known, [...trail, model.name]);
+      if (why !== undefined) return why;
+    } else if (exampleValue(field, 1, known.get(`${model.name}.${field.member}`) ?? []) === undefined) {
+      return `no valid value of ${model.name}.${field.member} is known: give it examples, or samples`;
+    }
+  }
+  return undefined;
+}
+
+function makeRecord(
+  graph: Graph,
+  model: Model,
+  known: KnownValues,
+  turn: () => number,
+  trail: readonly string[] = [],
+): Making {
+  const steps: Step[] = [];
+  const body: Record<string, unknown> = {};
+  const inside = [...trail, model.name];
+  for (const field of model.fields) {
+    if (!isSettable(field, 'create')) continue;
+    if (field.refersTo === undefined) {
+      const value = exampleValue(field, turn(), known.get(`${model.name}.${field.member}`) ?? []);
+      if (value !== undefined) body[field.member] = value;
+      continue;
+    }
+    const target = modelOf(graph, field.refersTo);
+    const canWait = !field.rules.required;
+    if (canWait && (inside.includes(target.name) || whyNotMade(graph, target, known, inside) !== undefined)) continue;
+    const other = makeRecord(graph, target, known, turn, inside);
+    steps.push(...other.steps);
+    body[field.member] = { kept: other.kept };
+  }
+  const kept = `${model.name}${turn()}`;
+  const pointer = `/data/${model.key.member}`;
+  const path = `${graph.service.prefix}/${model.plural}`;
+  steps.push({ method: 'POST', path, body, expect: { status: 201 }, keep: { name: kept, pointer } });
+  return { steps, body, kept };
+}

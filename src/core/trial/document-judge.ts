@@ -1,0 +1,68 @@
+import { Ajv2020 } from 'ajv/dist/2020.js';
+import type { ValidateFunction } from 'ajv/dist/2020.js';
+import addFormats from 'ajv-formats';
+import type { Answer, Fault } from './judge.ts';
+
+type Tree = Record<string, unknown>;
+
+export interface DocumentJudge {
+  /** What an answer has that the OpenAPI document doesn't say; `path` is the path that was asked for, without a query. */
+  judge(method: string, path: string, answer: Answer): Fault[];
+}
+
+/** Holds answers against an OpenAPI 3.1 document. */
+export function makeDocumentJudge(document: Record<string, unknown>): DocumentJudge {
+  const ajv = new Ajv2020({ strict: false, allErrors: true });
+  (addFormats as unknown as (ajv: Ajv2020) => void)(ajv);
+  ajv.addSchema({ $id: 'document:/', ...document });
+  const compiled = new Map<string, ValidateFunction>();
+  const templates = Object.keys(document.paths as Tree).map((template) => ({
+    template,
+    // More literal segments first: /huts/{id}/nights before /huts/{id}.
+    matches: new RegExp(`^${template.replace(/[.*+?^$()|[\]\\]/g, '\\$&').replace(/\{[^}]+\}/g, '[^/]+')}$`),
+  }));
+
+  function validatorOf(pointer: string): ValidateFunction {
+    let validate = compiled.get(pointer);
+    if (validate === undefined) compiled.set(pointer, (validate = ajv.compile({ $ref: `document:/#${pointer}` })));
+    return validate;
+  }
+
+  return {
+    judge(method, path, answer) {
+      const template = templates.find((candidate) => candidate.matches.test(path))?.template;
+      const undeclared = (what: string, expected: string, got: string): Fault[] => [{ what, expected, got }];
+      if (template === undefined) return undeclared('the document', 'the path of every endpoint', `no ${path}`);
+      const operation = ((document.paths as Tree)[template] as Tree)[method.toLowerCase()] as Tree | undefined;
+      const responses = operation?.responses as Record<string, Tree> | undefined;
+      const response = responses?.[String(answer.status)];
+      if (response === undefined) {
+        const declared = Object.keys(responses ?? {}).join(', ');
+        return undeclared('the document', `one of the statuses ${declared}`, String(answer.status));
+      }
+      const shared = /^#(\/components\/responses\/.+)$/.exec(String(response.$ref ?? ''))?.[1];
+      const pointer = shared ?? `/paths/${escaped(template)}/${method.toLowerCase()}/responses/${answer.status}`;
+      const content = (shared === undefined ? response : at(document, shared)).content as Tree | undefined;
+      const type = (answer.headers['content-type'] ?? '').split(';')[0]!;
+      if (content === undefined) {
+        return answer.body === undefined ? [] : undeclared('the document', 'an answer without a body', type);
+      }
+      if (content[type] === undefined) return undeclared('the content type', Object.keys(content).join(' or '), type);
+      const validate = validatorOf(`${pointer}/content/${escaped(type)}/schema`);
+      if (validate(answer.body)) return [];
+      return (validate.errors ?? []).map((error) => ({
+        what: `the document, at ${error.instancePath || 'the body'}`,
+        expected: error.message ?? error.keyword,
+        got: JSON.stringify(error.params),
+      }));
+    },
+  };
+}
+
+const escaped = (text: string): string => encodeURIComponent(text.replaceAll('~', '~0').replaceAll('/', '~1'));
+
+const at = (tree: Tree, pointer: string): Tree =>
+  pointer
+    .split('/')
+    .slice(1)
+    .reduce<Tree>((found, step) => found[step] as Tree, tree);

@@ -1,0 +1,86 @@
+import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../model/decimal.ts';
+import type { Field, FieldValue } from '../model/graph.ts';
+import { testsOf } from '../rules/tests.ts';
+
+/** Values known to be good: those of the samples, by `hut.name`. */
+export type KnownValues = ReadonlyMap<string, readonly FieldValue[]>;
+
+/** Whether a value of the right type keeps every rule of its field. */
+export const isSound = (field: Field, value: NonNullable<FieldValue>): boolean =>
+  testsOf(field).every(({ holds }) => holds(value));
+
+/**
+ * A value that keeps every rule of a field, another one for each `turn` as far as there are others; undefined where
+ * none can be made up, because of a pattern.
+ */
+export function exampleValue(field: Field, turn: number, known: readonly FieldValue[]): FieldValue | undefined {
+  const { rules } = field;
+  if (rules.const !== undefined) return rules.const;
+  if (rules.enum !== undefined) return rules.enum[turn % rules.enum.length];
+  const made = madeUp(field, turn);
+  if (made !== undefined && isSound(field, made)) return made;
+  const choices = [...field.examples, ...known].filter((value) => value !== null && isSound(field, value));
+  return choices.length === 0 ? undefined : choices[turn % choices.length];
+}
+
+function madeUp(field: Field, turn: number): NonNullable<FieldValue> | undefined {
+  const { minLength = 1, maxLength = 40 } = field.rules;
+  const moment = new Date(Date.UTC(2031, 0, 1) + turn * 86_400_000).toISOString();
+  switch (field.type) {
+    case 'string':
+    case 'text':
+      return inCase(field, textOf(Math.min(Math.max(minLength, 8), maxLength), turn));
+    case 'email':
+      return inCase(field, `trial-${turn}@huts.example`);
+    case 'uri':
+      return `https://huts.example/${turn}`;
+    case 'uuid':
+      return `00000000-0000-4000-8000-${turn.toString(16).padStart(12, '0')}`;
+    case 'boolean':
+      return turn % 2 === 0;
+    case 'date':
+      return moment.slice(0, 10);
+    case 'date-time':
+      return moment;
+    case 'time':
+      return new Date(turn * 1000).toISOString().slice(11, 19);
+    default:
+      return counted(field, turn);
+  }
+}
+
+/** A number of the field's grid, `turn` steps above the lowest that is allowed. */
+function counted(field: Field, turn: number): string | number {
+  const { minimum, maximum, exclusiveMinimum, exclusiveMaximum } = field.rules;
+  const step = stepOf(field);
+  const low = minimum ?? (exclusiveMinimum === undefined ? undefined : exclusiveMinimum + step);
+  const high = maximum ?? (exclusiveMaximum === undefined ? undefined : exclusiveMaximum - step);
+  const first = Math.ceil((low ?? Math.min(1, high ?? 1)) / step);
+  const last = high === undefined ? first + 1000 : Math.floor(high / step);
+  const span = Math.max(1, last - first + 1);
+  return onGrid(field, (first + (turn % span)) * step);
+}
+
+/** The smallest difference between two values of a field that keep its rules. */
+export function stepOf(field: Field): number {
+  if (field.rules.multipleOf !== undefined) return field.rules.multipleOf;
+  return field.type === 'decimal' ? 10 ** -field.scale : 1;
+}
+
+/** A number as the field's JSON has it. */
+export function onGrid(field: Field, value: number): string | number {
+  if (field.type !== 'decimal') return Number(value.toPrecision(15));
+  const exact = parseDecimal(value.toFixed(field.scale)) ?? decimalOfNumber(value);
+  return formatDecimal(rescale(exact, field.scale) ?? exact);
+}
+
+/** A text of so many characters that differs from turn to turn, as far as its length allows. */
+export function textOf(length: number, turn: number): string {
+  const mark = turn.toString(36);
+  return mark.length >= length ? mark.slice(-length) : 'a'.repeat(length - mark.length) + mark;
+}
+
+export function inCase(field: Field, text: string): string {
+  if (field.rules.letters === 'upper') return text.toUpperCase();
+  return field.rules.letters === 'lower' ? text.toLowerCase() : text;
+}

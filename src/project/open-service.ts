@@ -1,0 +1,53 @@
+import { tooLarge } from '../core/http/problems.ts';
+import type { Reply } from '../core/http/message.ts';
+import { EXIT, Failure } from './failure.ts';
+import { openModelStore, readProject, serviceKey, storeAddress } from './project.ts';
+import type { SoundProject } from './project.ts';
+import { serviceOn } from './serve.ts';
+
+/** A project's API inside a program, without a socket. */
+export interface OpenService {
+  /** Answers a WHATWG `Request`, for any server or test to mount. */
+  fetch(request: Request): Promise<Response>;
+  close(): Promise<void>;
+}
+
+/**
+ * Opens the project in a folder. Rejects where its declarations have errors, or its store can't be had.
+ *
+ * @example
+ * const service = await openService('./fell-huts');
+ * const answer = await service.fetch(new Request('http://huts.example/v1/huts?limit=5'));
+ * await service.close();
+ */
+export async function openService(folder: string): Promise<OpenService> {
+  const project = readProject(folder);
+  if (project.graph === undefined) {
+    const [first] = project.problems;
+    const where = first === undefined ? '' : `: ${first.place.file}:${first.place.line} ${first.message}`;
+    throw new Failure(EXIT.foundWrong, `the declarations have errors${where}`, 'vantfell check shows them all');
+  }
+  const sound = project as SoundProject;
+  const { store } = await openModelStore(project.graph, storeAddress(sound));
+  const service = serviceOn(project.graph, store, serviceKey(sound).key, (error) => console.error(error));
+  const { largestBody } = project.graph.service;
+
+  return {
+    async fetch(request) {
+      const { pathname, search } = new URL(request.url);
+      const target = pathname + search;
+      const body = request.body === null ? undefined : new Uint8Array(await request.arrayBuffer());
+      if (body !== undefined && body.length > largestBody) {
+        return asResponse(service.refuse(tooLarge(largestBody), target));
+      }
+      const headers = Object.fromEntries(request.headers);
+      const reply = await service.handle({ method: request.method, target, headers, body });
+      return asResponse(reply, request.method === 'HEAD');
+    },
+    close: () => store.close(),
+  };
+}
+
+function asResponse({ status, headers, body }: Reply, withoutBody = false): Response {
+  return new Response(withoutBody ? null : (body ?? null), { status, headers });
+}

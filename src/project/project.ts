@@ -1,0 +1,75 @@
+import { mkdirSync } from 'node:fs';
+import { dirname, isAbsolute, resolve } from 'node:path';
+import { v7 } from 'uuid';
+import { compile } from '../core/compile.ts';
+import type { Problem } from '../core/declaration/problem.ts';
+import type { Source } from '../core/declaration/document.ts';
+import type { Graph } from '../core/model/graph.ts';
+import type { Moment } from '../core/change/changes.ts';
+import type { Store } from '../core/store/contract.ts';
+import { StoreError } from '../core/store/contract.ts';
+import { designTables } from '../core/tables/design.ts';
+import { openStore } from '../store/open.ts';
+import { EXIT, Failure } from './failure.ts';
+import { keptKey } from './own-folder.ts';
+import { readSources } from './read.ts';
+
+/** A project's declarations, read and compiled. */
+export interface Project {
+  readonly folder: string;
+  /** Undefined where there are errors among the problems. */
+  readonly graph?: Graph;
+  readonly problems: readonly Problem[];
+  /** Every text that a problem's place may point into. */
+  readonly sources: readonly Source[];
+}
+
+export type SoundProject = Project & { readonly graph: Graph };
+
+export function readProject(folder: string): Project {
+  const sources = readSources(folder);
+  return { folder, sources: [sources.service, ...sources.models], ...compile(sources) };
+}
+
+/** The wall clock, and keys that sort by it. */
+export const moment: Moment = { now: () => new Date(), uuid: v7 };
+
+const DEFAULT_STORE = 'sqlite:./data.db';
+
+/** The address of the project's store, its path made absolute. */
+export function storeAddress({ folder, graph }: SoundProject): string {
+  const declared = graph.service.store ?? DEFAULT_STORE;
+  const path = declared.slice('sqlite:'.length);
+  return `sqlite:${isAbsolute(path) ? path : resolve(folder, path)}`;
+}
+
+/** Opens a store whose tables are what the models need, and tells in words what was done to them. */
+export async function openModelStore(
+  graph: Graph,
+  address: string,
+): Promise<{ store: Store; done: readonly string[] }> {
+  let store: Store | undefined;
+  try {
+    mkdirSync(dirname(address.slice('sqlite:'.length)), { recursive: true });
+    store = await openStore(address);
+    return { store, done: await store.follow(designTables(graph)) };
+  } catch (error) {
+    await store?.close();
+    if (error instanceof StoreError && error.fault.kind !== 'defect') {
+      throw new Failure(EXIT.surroundings, error.message, error.remedy);
+    }
+    if ((error as NodeJS.ErrnoException).code === undefined) throw error;
+    const why = (error as Error).message;
+    throw new Failure(
+      EXIT.surroundings,
+      `the database ${address} can not be used: ${why}`,
+      'name another with store: in vantfell.yaml',
+    );
+  }
+}
+
+/** The key that signs what clients hold: the declared one, or one that is kept in the project. */
+export function serviceKey({ folder, graph }: SoundProject): { key: string; kept: boolean; made: boolean } {
+  if (graph.service.key !== undefined) return { key: graph.service.key, kept: false, made: false };
+  return { ...keptKey(folder), kept: true };
+}

@@ -1,0 +1,70 @@
+import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
+import { join, relative, sep } from 'node:path';
+import type { ProjectSources } from '../core/compile.ts';
+import type { Source } from '../core/declaration/document.ts';
+import { EXIT, Failure } from './failure.ts';
+
+export const SERVICE_FILE = 'vantfell.yaml';
+const DECLARATION = /\.(yaml|yml|json)$/;
+const SAMPLE = /\.(yaml|yml|json|ndjson|csv)$/;
+
+/** Reads the texts of a project's declarations. Runs none of its code. */
+export function readSources(folder: string): ProjectSources {
+  if (!existsSync(folder) || !statSync(folder).isDirectory()) {
+    throw new Failure(EXIT.surroundings, `there is no folder ${folder}`, 'name the folder of your project with -C');
+  }
+  if (!existsSync(join(folder, SERVICE_FILE))) {
+    const remedy = `go to the project's folder, or name it with -C; vantfell demo makes one to look at`;
+    throw new Failure(EXIT.surroundings, `${folder} is no project: it has no ${SERVICE_FILE}`, remedy);
+  }
+  refuseCode(folder);
+  return {
+    service: readSource(folder, SERVICE_FILE),
+    models: filesIn(folder, 'models', DECLARATION).map((file) => readSource(folder, file)),
+    environment: process.env,
+  };
+}
+
+/** The texts of `samples/`, in the order of their names. */
+export const readSampleSources = (folder: string): Source[] =>
+  filesIn(folder, 'samples', SAMPLE).map((file) => readSource(folder, file));
+
+function readSource(folder: string, file: string): Source {
+  return { file: file.split(sep).join('/'), text: readFileSync(join(folder, file), 'utf8') };
+}
+
+function filesIn(folder: string, name: string, wanted: RegExp): string[] {
+  const inside = join(folder, name);
+  if (!existsSync(inside)) return [];
+  const files = readdirSync(inside, { recursive: true, withFileTypes: true })
+    .filter((entry) => entry.isFile() && !entry.name.startsWith('.'))
+    .map((entry) => relative(folder, join(entry.parentPath, entry.name)))
+    .sort();
+  const strange = files.find((file) => !wanted.test(file));
+  if (strange !== undefined) {
+    const kinds = wanted.source
+      .replace(/[^a-z|]/g, '')
+      .split('|')
+      .join(', ');
+    throw new Failure(
+      EXIT.foundWrong,
+      `${strange} is not read: ${name}/ takes ${kinds}`,
+      'move it elsewhere, or rename it',
+    );
+  }
+  return files;
+}
+
+/** A hook that never runs would be worse than none: what this version can't put to work stops it. */
+function refuseCode(folder: string): void {
+  for (const name of ['code', 'trials', 'migrations']) {
+    const inside = join(folder, name);
+    if (!existsSync(inside) || readdirSync(inside).every((file) => file.startsWith('.'))) continue;
+    const message = `${name}/ is part of a project, but this version does not put it to work`;
+    throw new Failure(
+      EXIT.foundWrong,
+      message,
+      `move ${name}/ elsewhere: what is declared is never ignored in silence`,
+    );
+  }
+}
