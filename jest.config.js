@@ -1,7 +1,12 @@
 export default {
   testEnvironment: 'node',
   extensionsToTreatAsEsm: ['.ts'],
-  transform: { '^.+\\.ts$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } }] },
+  transform: {
+    '^.+\\.ts$': [
+      '@swc/jest',
+      { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } },
+    ],
+  },
   testMatch: ['<rootDir>/src/**/*.test.ts', '<rootDir>/test/*.test.ts'],
   modulePathIgnorePatterns: ['<rootDir>/dist', '<rootDir>/fell-huts'],
   testTimeout: 60_000,

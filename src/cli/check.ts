@@ -3,7 +3,7 @@ import type { Command } from './command.ts';
 import { counted } from './terminal/terminal.ts';
 
 export const check: Command = {
-  name: 'check',
+  usage: 'check',
   about: 'Read the declarations and report every problem',
   examples: [
     ['vantfell check', 'the project in this folder'],

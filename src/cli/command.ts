@@ -12,7 +12,8 @@ export type Arguments = ArgumentsCamelCase<Record<string, unknown>>;
 
 /** One command, one file. Its module loads nothing heavy before it runs. */
 export interface Command {
-  readonly name: string;
+  /** Its name, and what it takes by its place: `demo [folder]`. */
+  readonly usage: string;
   readonly about: string;
   readonly examples: readonly (readonly [string, string])[];
   options(yargs: Argv): Argv;

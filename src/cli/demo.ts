@@ -9,8 +9,8 @@ import type { Terminal } from './terminal/terminal.ts';
 const DEMO = fileURLToPath(new URL('../../demo', import.meta.url));
 
 export const demo: Command = {
-  name: 'demo [folder]',
-  about: 'Make the Fell Huts, a project to look at: its database, its samples, its trials and a few requests',
+  usage: 'demo [folder]',
+  about: 'Make the Fell Huts, a project to look at, and show what it does',
   examples: [
     ['vantfell demo', 'in the folder fell-huts'],
     ['vantfell demo /tmp/huts', 'in another'],

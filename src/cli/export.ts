@@ -3,7 +3,7 @@ import { EXIT, Failure } from '../project/failure.ts';
 import type { Command } from './command.ts';
 
 export const exportCommand: Command = {
-  name: 'export <what>',
+  usage: 'export <what>',
   about: 'Write a file for others: openapi, the OpenAPI 3.1 document',
   examples: [
     ['vantfell export openapi', 'the document on standard output'],
@@ -12,7 +12,7 @@ export const exportCommand: Command = {
   options: (yargs) =>
     yargs
       .positional('what', { describe: 'what to write', choices: ['openapi'] as const })
-      .option('out', { type: 'string', describe: 'the file to write; left out: standard output' }),
+      .option('out', { type: 'string', requiresArg: true, describe: 'the file to write; left out: standard output' }),
 
   async run(context, { out }) {
     const { soundProject } = await import('./sound-project.ts');

@@ -6,7 +6,7 @@ import type { Terminal } from './terminal/terminal.ts';
 import { counted } from './terminal/terminal.ts';
 
 export const outline: Command = {
-  name: 'outline',
+  usage: 'outline',
   about: 'Show the models and the endpoints at a glance',
   examples: [['vantfell outline', 'every model with its fields and endpoints']],
   options: (yargs) => yargs,

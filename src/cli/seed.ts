@@ -4,7 +4,7 @@ import type { SoundProject } from '../project/project.ts';
 import type { Command, Context } from './command.ts';
 
 export const seed: Command = {
-  name: 'seed',
+  usage: 'seed',
   about: 'Load the sample data of samples/ into the database',
   examples: [['vantfell seed', 'again and again: what is unchanged is left alone']],
   options: (yargs) => yargs,

@@ -10,7 +10,7 @@ const LOOPBACK = /^(127\.\d+\.\d+\.\d+|::1|localhost)$/;
 const LONGEST_STOP_MS = 10_000;
 
 export const serve: Command = {
-  name: 'serve',
+  usage: 'serve',
   about: 'Run the API',
   examples: [
     ['vantfell serve', `at http://127.0.0.1:${DEFAULT_PORT}`],
@@ -18,8 +18,8 @@ export const serve: Command = {
   ],
   options: (yargs) =>
     yargs
-      .option('port', { type: 'number', default: DEFAULT_PORT, describe: 'the port to listen on' })
-      .option('host', { type: 'string', default: '127.0.0.1', describe: 'the address to listen on' })
+      .option('port', { type: 'number', requiresArg: true, default: DEFAULT_PORT, describe: 'the port to listen on' })
+      .option('host', { type: 'string', requiresArg: true, default: '127.0.0.1', describe: 'the address to listen on' })
       .check(({ port }) => {
         if (Number.isInteger(port) && port >= 0 && port <= 65_535) return true;
         throw new Failure(EXIT.wrongCommand, '--port must be a whole number from 0 to 65535', 'name another port');

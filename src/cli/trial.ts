@@ -1,10 +1,9 @@
-import { didYouMean } from '../core/declaration/nearest.ts';
 import type { Case } from '../core/trial/case.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { Command } from './command.ts';
 
 export const trial: Command = {
-  name: 'trial',
+  usage: 'trial',
   about: 'Test the API against the sample data, on a throwaway database',
   examples: [
     ['vantfell trial', 'every case that follows from the declarations'],
@@ -12,11 +11,12 @@ export const trial: Command = {
   ],
   options: (yargs) =>
     yargs
-      .option('model', { type: 'string', describe: 'only the cases of this model' })
-      .option('only', { type: 'string', describe: 'only cases with this text in their title' })
+      .option('model', { type: 'string', requiresArg: true, describe: 'only the cases of this model' })
+      .option('only', { type: 'string', requiresArg: true, describe: 'only cases with this text in their title' })
       .option('bail', { type: 'boolean', default: false, describe: 'stop at the first failure' }),
 
   async run(context, { model, only, bail }) {
+    const { didYouMean } = await import('../core/declaration/nearest.ts');
     const { soundProject } = await import('./sound-project.ts');
     const { runTrial } = await import('./trial/run-trial.ts');
     const { resultText, resultValue } = await import('./trial/result-text.ts');

@@ -33,7 +33,7 @@ export async function startServer(service: Service, options: ServerOptions): Pro
     return503OnClosing: false,
     exposeHeadRoutes: false,
     frameworkErrors: (error, request, reply) => {
-      send(reply as unknown as FastifyReply, service.refuse(problemOf(error, options), request.url));
+      send(reply, service.refuse(problemOf(error, options), request.url));
     },
   });
 

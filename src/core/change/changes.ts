@@ -4,6 +4,7 @@ import { canonical, quoted } from '../model/value.ts';
 import { HttpProblem, brokenRules } from '../http/problems.ts';
 import type { Failure } from '../rules/failure.ts';
 import { pointerTo } from '../rules/failure.ts';
+import { worded } from '../rules/message.ts';
 import type { ReadBody, Values } from '../rules/schema.ts';
 import { StoreError } from '../store/contract.ts';
 import type { StoreValue, Transaction } from '../store/contract.ts';
@@ -154,6 +155,6 @@ function taken(graph: Graph, table: string, columns: readonly string[]): HttpPro
   const last = fields.at(-1);
   if (model === undefined || last === undefined) return undefined;
   const names = fields.map(({ member }) => member).join(' and ');
-  const detail = `another ${spoken(model.name)} has this ${names}`;
+  const detail = worded(last, 'unique', `another ${spoken(model.name)} has this ${names}`);
   return new HttpProblem('taken', undefined, { errors: [{ pointer: pointerTo(last.member), rule: 'unique', detail }] });
 }

@@ -132,6 +132,6 @@ export function describe(value: unknown): string {
   if (value === undefined) return 'nothing';
   if (Array.isArray(value)) return value.length === 0 ? 'an empty list' : 'a list';
   if (isRecord(value)) return 'a map';
-  const shown = typeof value === 'string' ? `"${value}"` : String(value);
+  const shown = typeof value === 'string' ? `"${value}"` : JSON.stringify(value);
   return shown.length > 60 ? `${shown.slice(0, 57)}…` : shown;
 }

@@ -101,7 +101,7 @@ function parametersOf(graph: Graph, model: Model): [string, unknown][] {
       ...filterable(model).map((field): [string, unknown] => {
         const { readOnly: _ignored, description, ...schema } = memberSchema(field, model, 'response');
         const about = `Only records whose ${field.member} is this value; given again, any of the values.`;
-        const text = description === undefined ? about : `${about} ${String(description)}`;
+        const text = typeof description === 'string' ? `${about} ${description}` : about;
         const items = { ...schema, ...(Array.isArray(schema.type) ? { type: schema.type[0] as string } : {}) };
         return [
           filterName(model, field.member),

@@ -7,6 +7,7 @@ import { isWritten } from '../model/types.ts';
 import { canonical, quoted } from '../model/value.ts';
 import type { Failure } from './failure.ts';
 import { pointerTo } from './failure.ts';
+import { worded } from './message.ts';
 import { testsOf } from './tests.ts';
 
 /** The writes of a client, and `load`: a sample, written with the service's own authority. */
@@ -79,35 +80,31 @@ function changed(field: Field, value: unknown): unknown {
   return field.rules.letters === 'upper' ? text.toUpperCase() : text;
 }
 
-function fieldSchema(field: Field, kind: Kind): AnySchema {
-  const own = field.rules.message;
-  const worded = (rule: string, detail: string): string =>
-    own === undefined ? detail : typeof own === 'string' ? own : (own[rule] ?? detail);
+interface Given {
+  readonly path: string;
+  readonly value: unknown;
+}
 
+function fieldSchema(field: Field, kind: Kind): AnySchema {
   const check = (value: unknown): value is NonNullable<FieldValue> => 'value' in canonical(field, value);
-  let schema: AnySchema = mixed({ type: field.type, check });
-  schema = schema.typeError(({ value, path }: { value: unknown; path: string }) => {
+  const missing = ({ path, value }: Given): Failure =>
+    failure(field, path, 'required', value === null ? 'must not be null' : 'must be given');
+  const wrongType = ({ path, value }: Given): Failure => {
     const read = canonical(field, value);
-    const fault = 'fault' in read ? read.fault : { rule: 'type', detail: 'has another type' };
-    return failure(path, fault.rule, worded(fault.rule, fault.detail));
-  });
-  const missing = ({ path, value }: { path: string; value: unknown }): Failure =>
-    failure(path, 'required', worded('required', value === null ? 'must not be null' : 'must be given'));
-  if (!field.rules.required) schema = schema.nullable();
-  else if (kind === 'update' || field.rules.readOnly || field.rules.default !== undefined)
-    schema = schema.nonNullable(missing as never);
-  else schema = schema.defined(missing as never).nonNullable(missing as never);
+    return 'fault' in read ? failure(field, path, read.fault.rule, read.fault.detail) : missing({ path, value });
+  };
+
+  const { required, readOnly, default: standing } = field.rules;
+  let schema: AnySchema = mixed({ type: field.type, check }).typeError(wrongType);
+  schema = (required ? schema.nonNullable(missing) : schema.nullable()) as AnySchema;
+  if (required && !readOnly && standing === undefined && kind !== 'update')
+    schema = schema.defined(missing) as AnySchema;
 
   for (const { rule, holds, says } of testsOf(field)) {
-    schema = schema.test({
-      name: rule,
-      skipAbsent: true,
-      message: ({ path, value }: { path: string; value: unknown }) => {
-        const got = rule === 'required' ? '' : `, got ${shown(field, value)}`;
-        return failure(path, rule, worded(rule, says + got)) as never;
-      },
-      test: (value: unknown) => holds(value as NonNullable<FieldValue>),
-    });
+    const message = ({ path, value }: Given): Failure =>
+      failure(field, path, rule, rule === 'required' ? says : `${says}, got ${shown(field, value)}`);
+    const test = (value: unknown): boolean => holds(value as NonNullable<FieldValue>);
+    schema = schema.test({ name: rule, skipAbsent: true, message, test });
   }
   return schema;
 }
@@ -119,7 +116,11 @@ function shown(field: Field, value: unknown): string {
 }
 
 /** Yup carries whatever a message function gives, so each failure travels whole in its message. */
-const failure = (path: string, rule: string, detail: string): Failure => ({ pointer: pointerTo(path), rule, detail });
+const failure = (field: Field, path: string, rule: string, detail: string): Failure => ({
+  pointer: pointerTo(path),
+  rule,
+  detail: worded(field, rule, detail),
+});
 
 function failuresOf(error: ValidationError): Failure[] {
   const each = error.inner.length > 0 ? error.inner : [error];

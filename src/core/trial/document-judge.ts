@@ -40,7 +40,7 @@ export function makeDocumentJudge(document: Record<string, unknown>): DocumentJu
         const declared = Object.keys(responses ?? {}).join(', ');
         return undeclared('the document', `one of the statuses ${declared}`, String(answer.status));
       }
-      const shared = /^#(\/components\/responses\/.+)$/.exec(String(response.$ref ?? ''))?.[1];
+      const shared = /^#(\/components\/responses\/.+)$/.exec((response.$ref as string | undefined) ?? '')?.[1];
       const pointer = shared ?? `/paths/${escaped(template)}/${method.toLowerCase()}/responses/${answer.status}`;
       const content = (shared === undefined ? response : at(document, shared)).content as Tree | undefined;
       const type = (answer.headers['content-type'] ?? '').split(';')[0]!;

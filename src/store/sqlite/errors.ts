@@ -10,7 +10,7 @@ export function storeError(error: unknown, file: string): StoreError {
     const columns = named.map(([, column]) => column ?? '');
     return new StoreError({ kind: 'unique', table: named[0]?.[0] ?? '', columns }, message, '', error);
   }
-  if (code.startsWith('SQLITE_CONSTRAINT') && /FOREIGN KEY/.test(message)) {
+  if (code.startsWith('SQLITE_CONSTRAINT') && message.includes('FOREIGN KEY')) {
     return new StoreError({ kind: 'foreign-key' }, message, '', error);
   }
   if (code.startsWith('SQLITE_BUSY') || code.startsWith('SQLITE_LOCKED')) {

@@ -1,0 +1,67 @@
+import { resolve } from 'node:path';
+import yargs from 'yargs';
+import { didYouMean } from '../core/declaration/nearest.ts';
+import { EXIT, Failure } from '../project/failure.ts';
+import type { Arguments } from './command.ts';
+import { COMMANDS, GLOBAL_OPTIONS } from './commands.ts';
+import { makeTerminal } from './terminal/terminal.ts';
+
+/** Parses the words of a command line and runs the command; gives its exit code. */
+export async function run(words: readonly string[]): Promise<number> {
+  let exit: number = EXIT.done;
+  const cli = yargs([...words])
+    .scriptName('vantfell')
+    .version()
+    .help()
+    .wrap(100)
+    .demandCommand(1, 'a command is missing')
+    .strict()
+    .exitProcess(false)
+    .fail((message, error) => {
+      // The parser's own errors are named so; whatever else is thrown comes from a command.
+      if (error instanceof Error && error.name !== 'YError') throw error;
+      throw wrongCommand(message, words);
+    });
+  for (const option of GLOBAL_OPTIONS) {
+    const negated = option.name.startsWith('no-');
+    cli.option(option.name.replace(/^no-/, ''), {
+      type: 'value' in option ? 'string' : 'boolean',
+      default: 'value' in option ? '.' : negated,
+      requiresArg: 'value' in option,
+      group: 'Options of every command',
+      describe: negated ? `${option.about.replace(/^no /, '')}; --${option.name} for none` : option.about,
+    });
+  }
+  for (const command of COMMANDS) {
+    cli.command(
+      command.usage,
+      command.about,
+      (inner) => command.options(inner).example(command.examples.map(([line, about]) => [line, about])),
+      async (given) => {
+        exit = await command.run({ folder: resolve(String(given.C)), terminal: terminalOf(given) }, given);
+      },
+    );
+  }
+  await cli.parseAsync();
+  return exit;
+}
+
+const terminalOf = ({ json, quiet, color }: Arguments) =>
+  makeTerminal({ json: json === true, quiet: quiet === true, color: color !== false });
+
+const NAMES = COMMANDS.map((command) => command.usage.split(' ')[0]!);
+const OWN_HELP = 'its own --help tells what it takes';
+
+/** The parser's complaint in the tool's own words, with the nearest name. */
+function wrongCommand(message: string, words: readonly string[]): Failure {
+  const wrong = (what: string, remedy: string): Failure => new Failure(EXIT.wrongCommand, what, remedy);
+  const unknown = /^Unknown (?:command|argument)s?: ([^,]+)/.exec(message)?.[1];
+  if (unknown !== undefined) {
+    if (words.some((word) => NAMES.includes(word))) return wrong(`this command takes no ${unknown}`, OWN_HELP);
+    return wrong(`there is no command ${unknown}`, didYouMean(unknown, NAMES));
+  }
+  if (message.startsWith('Not enough non-option')) return wrong('this command needs another word', OWN_HELP);
+  const [, name, given, choices = ''] = /Argument: (\S+), Given: (.+), Choices: (.+)/.exec(message) ?? [];
+  if (name !== undefined) return wrong(`${name} can not be ${given}`, `known: ${choices.replaceAll('"', '')}`);
+  return wrong(message.charAt(0).toLowerCase() + message.slice(1), 'vantfell --help lists commands and options');
+}
