@@ -1,5 +1,5 @@
 import { acceptsJson } from './http/accept.ts';
-import type { Endpoint, Method } from './http/endpoints.ts';
+import type { Endpoint } from './http/endpoints.ts';
 import { COMMON_HEADERS } from './http/message.ts';
 import type { Reply, Request } from './http/message.ts';
 import { BODY_TYPES } from './http/body.ts';
@@ -48,23 +48,24 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
 
   async function answer(request: Request, path: string, query: string): Promise<Reply> {
     const { method } = request;
-    const place = routes.find(path);
-    if (place === undefined) {
+    const found = routes.find(path);
+    if (found === undefined) {
       const own = await ownPages(method, path, query);
       if (own !== undefined) return own;
       const near = routes.near(path);
       const detail = near.length > 0 ? `did you mean ${near.join(' or ')}?` : 'GET / lists the endpoints';
       throw new HttpProblem('unknown-path', detail);
     }
+    const { place, key } = found;
     if (method === 'OPTIONS') return optionsReply(place);
-    const endpoint = place.endpoints.get((method === 'HEAD' ? 'GET' : method) as Method);
+    const endpoint = place.endpoints.get(method);
     if (endpoint === undefined) {
       const detail = `${path} takes ${place.allow}`;
       throw new HttpProblem('method-not-allowed', detail, { headers: { allow: place.allow } });
     }
     if (!acceptsJson(request.headers.accept))
       throw new HttpProblem('not-acceptable', 'Accept must allow application/json');
-    return ask(resources.get(place.model)!, endpoint, place, request, path, query);
+    return ask(resources.get(place.model)!, endpoint, key, request, path, query);
   }
 
   function refused(error: unknown, path: string): Reply {
@@ -92,24 +93,23 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
 function ask(
   resource: Resource,
   endpoint: Endpoint,
-  place: Place,
+  key: string | undefined,
   request: Request,
   path: string,
   query: string,
 ): Promise<Reply> {
-  const key = place.key ?? '';
   switch (endpoint.name) {
     case 'list':
-      return resource.list(path, query, place.key);
+      return resource.list(path, query, key);
     case 'read':
-      return resource.read(key, query);
+      return resource.read(key!, query);
     case 'create':
-      return resource.create(request, query, place.key);
+      return resource.create(request, query, key);
     case 'replace':
     case 'update':
-      return resource.change(endpoint.name, key, request, query);
+      return resource.change(endpoint.name, key!, request, query);
     case 'delete':
-      return resource.delete(key, query);
+      return resource.delete(key!, query);
   }
 }
 

@@ -1,5 +1,5 @@
 import Fastify from 'fastify';
-import type { FastifyBaseLogger, FastifyError, FastifyReply, FastifyRequest } from 'fastify';
+import type { FastifyError, FastifyReply, FastifyRequest } from 'fastify';
 import { HttpProblem, tooLarge } from '../core/http/problems.ts';
 import type { Reply } from '../core/http/message.ts';
 import type { Service } from '../core/service.ts';
@@ -10,7 +10,6 @@ export interface ServerOptions {
   readonly port: number;
   /** Bytes. */
   readonly largestBody: number;
-  readonly log?: FastifyBaseLogger;
 }
 
 export interface Server {
@@ -26,7 +25,6 @@ const SLOWEST_REQUEST_MS = 30_000;
 /** Puts a service on a socket. Rejects with the system's own error where it can't listen. */
 export async function startServer(service: Service, options: ServerOptions): Promise<Server> {
   const app = Fastify({
-    ...(options.log === undefined ? {} : { loggerInstance: options.log, disableRequestLogging: true }),
     bodyLimit: options.largestBody,
     requestTimeout: SLOWEST_REQUEST_MS,
     forceCloseConnections: 'idle',
@@ -59,8 +57,14 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   return { url: `http://${host}:${port}`, close: () => app.close() };
 }
 
-function send(reply: FastifyReply, answer: Reply): void {
-  reply.code(answer.status).headers(answer.headers).send(answer.body);
+/**
+ * The answer is finished text with all its headers: it goes to the socket as it is, past what a framework would still
+ * look for in it.
+ */
+function send(reply: FastifyReply, { status, headers, body = '' }: Reply): void {
+  reply.hijack();
+  reply.raw.writeHead(status, status === 204 ? headers : { ...headers, 'content-length': Buffer.byteLength(body) });
+  reply.raw.end(body);
 }
 
 /** What the server itself refuses, before the service has seen it. */

@@ -29,24 +29,18 @@ export function pageReply(
     const position = Array.isArray(read) ? read : form.sort.map(({ field }) => read[field.member] ?? null);
     return cursors.write(binding, position);
   };
-  const url = (extra: string): string => {
-    const query = [shared, extra].filter((part) => part !== '').join('&');
-    return query === '' ? path : `${path}?${query}`;
-  };
+  const base = shared === '' ? path : `${path}?${shared}`;
+  const onward = `${base}${shared === '' ? '?' : '&'}`;
   const more = form.backward ? form.from !== undefined : surplus;
   const less = form.backward ? surplus : form.from !== undefined;
-  const next = more && count > 0 ? url(`after=${cursorAt('last')}`) : null;
-  const prev = less && count > 0 ? url(`before=${cursorAt('first')}`) : null;
+  const next = more && count > 0 ? `${onward}after=${cursorAt('last')}` : null;
+  const prev = less && count > 0 ? `${onward}before=${cursorAt('first')}` : null;
 
+  let link = `<${base}>; rel="first"`;
+  if (prev !== null) link += `, <${prev}>; rel="prev"`;
+  if (next !== null) link += `, <${next}>; rel="next"`;
   const page = `{"limit":${limit},"next":${JSON.stringify(next)},"prev":${JSON.stringify(prev)}}`;
-  const links = [`<${url('')}>; rel="first"`];
-  if (prev !== null) links.push(`<${prev}>; rel="prev"`);
-  if (next !== null) links.push(`<${next}>; rel="next"`);
-  return {
-    status: 200,
-    headers: { ...JSON_HEADERS, link: links.join(', ') },
-    body: `{"data":[${records}],"page":${page}}`,
-  };
+  return { status: 200, headers: { ...JSON_HEADERS, link }, body: `{"data":[${records}],"page":${page}}` };
 }
 
 const cutSurplus = (texts: string | null, surplus: boolean): string =>

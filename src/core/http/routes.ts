@@ -1,57 +1,63 @@
 import { nearest } from '../declaration/nearest.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import { allEndpoints } from './endpoints.ts';
-import type { Endpoint, Method } from './endpoints.ts';
+import type { Endpoint } from './endpoints.ts';
 import { decodeSegment } from './query.ts';
 
-/** What a path leads to, whatever the method: its endpoints, and the key that stands in it. */
+/** What answers at a form of path, whatever the method. */
 export interface Place {
   readonly model: Model;
-  readonly endpoints: ReadonlyMap<Method, Endpoint>;
-  /** The record's own key, or its parent's where the place is nested; absent for a collection. */
-  readonly key?: string;
+  readonly endpoints: ReadonlyMap<string, Endpoint>;
+  /** The value of the header Allow. */
   readonly allow: string;
+}
+
+export interface Found {
+  readonly place: Place;
+  /** The record's own key, or its parent's where the place is nested, still as text; undefined for a collection. */
+  readonly key: string | undefined;
 }
 
 export interface Routes {
   /** Undefined where nothing is at the path. */
-  find(path: string): Place | undefined;
+  find(path: string): Found | undefined;
   /** The templates of the endpoints that a mistaken path was most likely meant for. */
   near(path: string): string[];
 }
 
-type Shelf = Omit<Place, 'key'>;
-
-/** Looks paths up by their segments: no path costs more than three look-ups in a map. */
+/** Looks a path up by its segments: one look-up in a map, however many models there are. */
 export function makeRoutes(graph: Graph): Routes {
-  const { prefix } = graph.service;
-  const shelves = new Map<string, { endpoints: Map<Method, Endpoint>; model: Model }>();
-  for (const endpoint of allEndpoints(graph)) {
-    const shelf = shelfName(endpoint.path.slice(prefix.length + 1).split('/'));
-    const found = shelves.get(shelf) ?? { endpoints: new Map<Method, Endpoint>(), model: endpoint.model };
-    found.endpoints.set(endpoint.method, endpoint);
-    shelves.set(shelf, found);
+  const endpoints = allEndpoints(graph);
+  const prefix = `${graph.service.prefix}/`;
+  // `huts`, `huts/` for a record, `huts/nights` for what is within one: the key is left out of the name.
+  const places = new Map<string, Place>();
+  for (const { path } of endpoints) {
+    const name = path.slice(prefix.length).replace(/\{[^}]+\}\/?/, '');
+    if (!places.has(name)) places.set(name, placeOf(endpoints.filter((endpoint) => endpoint.path === path)));
   }
-  const finished = new Map<string, Shelf>(
-    [...shelves].map(([name, { endpoints, model }]) => [name, { model, endpoints, allow: allowOf(endpoints) }]),
-  );
-  const templates = [...new Set(allEndpoints(graph).map((endpoint) => endpoint.path))];
+  const templates = [...new Set(endpoints.map((endpoint) => endpoint.path))];
 
   return {
     find(path) {
-      if (!path.startsWith(prefix) || path[prefix.length] !== '/') return undefined;
-      const segments = path.slice(prefix.length + 1).split('/');
-      if (segments.length > 3) return undefined;
-      const shelf = finished.get(shelfName(segments));
-      if (shelf === undefined || segments.length === 1) return shelf;
-      const key = decodeSegment(segments[1]!);
-      return key === undefined || key === '' ? undefined : { ...shelf, key };
+      if (!path.startsWith(prefix)) return undefined;
+      const slash = path.indexOf('/', prefix.length);
+      if (slash < 0) {
+        const place = places.get(path.slice(prefix.length));
+        return place && { place, key: undefined };
+      }
+      const second = path.indexOf('/', slash + 1);
+      const end = second < 0 ? path.length : second;
+      const place = places.get(path.slice(prefix.length, slash + 1) + path.slice(end + 1));
+      const key = decodeSegment(path.slice(slash + 1, end));
+      // A slash with nothing behind it leads nowhere.
+      const complete = place !== undefined && key !== undefined && key !== '' && second !== path.length - 1;
+      return complete ? { place, key } : undefined;
     },
     near(path) {
       const segments = path.split('/').filter((segment) => segment !== '');
       const words = new Set(templates.flatMap((template) => template.split('/').filter((word) => /^[^{]/.test(word))));
       const meant = segments.map((segment) => nearest(segment, words)).filter((word) => word !== undefined);
-      const named = meant.filter((word) => !prefix.includes(`/${word}`));
+      const named = meant.filter((word) => !prefix.split('/').includes(word));
       const score = (template: string): number => named.filter((word) => template.split('/').includes(word)).length;
       return templates
         .filter((template) => score(template) > 0)
@@ -61,11 +67,9 @@ export function makeRoutes(graph: Graph): Routes {
   };
 }
 
-/** `huts`, `huts/*` or `huts/*` + `/nights`: the key is whatever stands in the middle. */
-const shelfName = ([collection = '', ...rest]: readonly string[]): string =>
-  rest.length === 0 ? collection : rest.length === 1 ? `${collection}/*` : `${collection}/*/${rest[1]}`;
-
-function allowOf(endpoints: ReadonlyMap<Method, Endpoint>): string {
-  const methods = [...endpoints.keys()].flatMap((method) => (method === 'GET' ? ['GET', 'HEAD'] : [method]));
-  return [...methods, 'OPTIONS'].join(', ');
+function placeOf(here: readonly Endpoint[]): Place {
+  const endpoints = new Map<string, Endpoint>(here.map((endpoint) => [endpoint.method, endpoint]));
+  const read = endpoints.get('GET');
+  if (read !== undefined) endpoints.set('HEAD', read);
+  return { model: here[0]!.model, endpoints, allow: [...endpoints.keys(), 'OPTIONS'].join(', ') };
 }
