@@ -38,7 +38,7 @@ function frame(text: string | undefined, { place }: Problem): string | undefined
   const sameLine = place.endLine === place.line;
   const location = {
     start: { line: place.line, column: place.column },
-    end: sameLine ? { line: place.line, column: place.endColumn - 1 } : undefined,
+    end: sameLine ? { line: place.line, column: place.endColumn } : undefined,
   };
   const shown = codeFrame.codeFrameColumns(text, location, { linesAbove: 1, linesBelow: 1 });
   return shown.replace(/^/gm, '  ');

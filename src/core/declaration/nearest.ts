@@ -17,12 +17,14 @@ export function nearest(unknown: string, known: Iterable<string>): string | unde
   return best;
 }
 
+const MOST_SHOWN = 12;
+
 /** A remedy for an unknown name: the nearest one, or else all that there are. */
 export function didYouMean(unknown: string, known: Iterable<string>): string {
   const names = [...known];
   const guess = nearest(unknown, names);
   if (guess !== undefined) return `did you mean ${guess}?`;
   if (names.length === 0) return 'there are none';
-  const shown = names.slice(0, 24).join(', ');
-  return `known: ${shown}${names.length > 24 ? ` and ${names.length - 24} more` : ''}`;
+  const shown = names.slice(0, MOST_SHOWN).join(', ');
+  return `known: ${shown}${names.length > MOST_SHOWN ? ` and ${names.length - MOST_SHOWN} more` : ''}`;
 }

@@ -1,12 +1,14 @@
 import { createHash } from 'node:crypto';
 import { makeChanges } from '../change/changes.ts';
 import type { Changes, Moment } from '../change/changes.ts';
+import { didYouMean } from '../declaration/nearest.ts';
 import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { HttpProblem } from '../http/problems.ts';
 import type { FieldValue, Graph, Model } from '../model/graph.ts';
 import { fromText } from '../model/value.ts';
 import { readStatement } from '../query/statements.ts';
+import { pointerTo } from '../rules/failure.ts';
 import type { Failure } from '../rules/failure.ts';
 import { bodyReader } from '../rules/schema.ts';
 import type { BodyReader, Values } from '../rules/schema.ts';
@@ -80,20 +82,21 @@ export async function loadSamples(
       counts.set(model, count);
 
       const name = nameOf(row);
-      const resolved = withKeys(row, handles, keys);
-      if ('awaits' in resolved) {
-        problems.push(...awaiting(row, resolved.awaits, resolved.member, refused));
-        refused.add(name);
-        continue;
-      }
-      const { values, failures } = reader(resolved.values);
-      if (failures.length > 0) {
-        problems.push(...failures.map((failure) => problemOf(row, failure)));
+      const { values: given, missing } = withKeys(row, handles, keys);
+      const { values, failures } = reader(given);
+      const broken = [
+        ...missing.filter(({ sample }) => !refused.has(sample)).map((one) => missingSample(row, one, handles)),
+        ...failures
+          .filter(({ pointer }) => !missing.some(({ member }) => pointer === pointerTo(member)))
+          .map((failure) => problemOf(row, failure)),
+      ];
+      if (broken.length + missing.length > 0) {
+        problems.push(...broken);
         refused.add(name);
         continue;
       }
       const before = remembered.get(name);
-      const digest = digestOf(resolved.values);
+      const digest = digestOf(given);
       const oldKey = before === undefined ? undefined : valueOf(fromText(model.key, before.key));
       const stands =
         oldKey !== undefined && (await transaction.first(there, [dialect.bind(model.key, oldKey)])) !== undefined;
@@ -130,41 +133,57 @@ const nameOf = ({ model, handle }: SampleRow): string => `${model.name}/${handle
 const valueOf = (read: ReturnType<typeof fromText>): FieldValue | undefined =>
   'value' in read ? read.value : undefined;
 
-/**
- * The row with its members' own names, and the keys that its relations' handles stand for; or the first sample that it
- * refers to and that has no key yet.
- */
+/** A sample that a row refers to and that has no record, or none yet. */
+interface Missing {
+  readonly sample: string;
+  /** The member that the value is for. */
+  readonly member: string;
+  /** It stands in the files, but its record has not been made. */
+  readonly known: boolean;
+}
+
+/** The row with its members' own names, and the keys that its relations' handles stand for. */
 function withKeys(
   row: SampleRow,
   handles: ReadonlySet<string>,
   keys: ReadonlyMap<string, FieldValue>,
-): { values: Values } | { awaits: string; member: string } {
+): { values: Values; missing: Missing[] } {
   const values: Record<string, unknown> = {};
+  const missing: Missing[] = [];
   for (const [member, value] of Object.entries(row.values)) {
     const field = memberField(row.model, member);
     if (field?.refersTo === undefined || typeof value !== 'string') {
       values[field?.member ?? member] = value;
       continue;
     }
-    const name = `${field.refersTo}/${value}`;
-    if (handles.has(name) && !keys.has(name)) return { awaits: name, member };
+    const sample = `${field.refersTo}/${value}`;
     const read = fromText(field, value);
-    values[field.member] = handles.has(name) ? keys.get(name) : 'value' in read ? read.value : value;
+    const known = handles.has(sample);
+    if (known ? !keys.has(sample) : 'fault' in read) missing.push({ sample, member: field.member, known });
+    else values[field.member] = known ? keys.get(sample) : valueOf(read);
   }
-  return { values: values as Values };
+  return { values: values as Values, missing };
 }
 
-/** A sample can't refer to one that is loaded after it; where that one was refused, its own problem has been told. */
-function awaiting(row: SampleRow, awaits: string, member: string, refused: ReadonlySet<string>): Problem[] {
-  if (refused.has(awaits)) return [];
-  const message = `${nameOf(row)}: ${member} refers to ${awaits}, which is loaded after it`;
-  const remedy = 'put it further up; records that refer to each other in a circle can not be loaded by this version';
-  return [{ code: 'loaded-later', severity: 'error', message, remedy, place: row.at(member) }];
+function missingSample(row: SampleRow, { sample, member, known }: Missing, handles: ReadonlySet<string>): Problem {
+  const place = row.at(givenName(row, member));
+  if (known) {
+    const message = `${nameOf(row)}: ${sample} is loaded after it`;
+    const remedy = 'put it further up; records that refer to each other in a circle can not be loaded by this version';
+    return { code: 'loaded-later', severity: 'error', message, remedy, place };
+  }
+  const alike = [...handles].filter((handle) => handle.startsWith(sample.slice(0, sample.indexOf('/') + 1)));
+  const message = `${nameOf(row)}: there is no sample ${sample}, and it is no key`;
+  return { code: 'unknown-record', severity: 'error', message, remedy: didYouMean(sample, alike), place };
 }
+
+/** The name under which a row gives a member: a relation goes by its own name too. */
+const givenName = (row: SampleRow, member: string): string =>
+  Object.keys(row.values).find((name) => memberField(row.model, name)?.member === member) ?? member;
 
 function problemOf(row: SampleRow, { pointer, rule, detail }: Failure): Problem {
   const member = pointer.slice(1);
-  const given = Object.keys(row.values).find((name) => memberField(row.model, name)?.member === member) ?? member;
+  const given = givenName(row, member);
   return {
     code: rule,
     severity: 'error',

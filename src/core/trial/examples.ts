@@ -1,3 +1,4 @@
+import randexp from 'randexp';
 import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../model/decimal.ts';
 import type { Field, FieldValue } from '../model/graph.ts';
 import { testsOf } from '../rules/tests.ts';
@@ -11,7 +12,7 @@ export const isSound = (field: Field, value: NonNullable<FieldValue>): boolean =
 
 /**
  * A value that keeps every rule of a field, another one for each `turn` as far as there are others; undefined where
- * none can be made up, because of a pattern.
+ * none can be made up or is known.
  */
 export function exampleValue(field: Field, turn: number, known: readonly FieldValue[]): FieldValue | undefined {
   const { rules } = field;
@@ -19,6 +20,8 @@ export function exampleValue(field: Field, turn: number, known: readonly FieldVa
   if (rules.enum !== undefined) return rules.enum[turn % rules.enum.length];
   const made = madeUp(field, turn);
   if (made !== undefined && isSound(field, made)) return made;
+  const matching = rules.pattern === undefined ? undefined : matchingText(field, rules.pattern, turn);
+  if (matching !== undefined) return matching;
   const choices = [...field.examples, ...known].filter((value) => value !== null && isSound(field, value));
   return choices.length === 0 ? undefined : choices[turn % choices.length];
 }
@@ -47,6 +50,37 @@ function madeUp(field: Field, turn: number): NonNullable<FieldValue> | undefined
     default:
       return counted(field, turn);
   }
+}
+
+/** The package's types hide that its export is the class itself. */
+const RandExp = randexp as unknown as new (pattern: string) => {
+  max: number;
+  randInt: (from: number, to: number) => number;
+  gen(): string;
+};
+
+/** How often a text is made up from a pattern before other rules of the field are found to rule all of them out. */
+const TRIES = 40;
+
+/** A text that a pattern allows, the same for the same turn; undefined where none was found. */
+function matchingText(field: Field, pattern: string, turn: number): string | undefined {
+  try {
+    const maker = new RandExp(pattern);
+    maker.max = 12;
+    let state = turn * 2_654_435_761;
+    maker.randInt = (from, to) => {
+      // A linear congruential generator (Numerical Recipes): the upper bits are the good ones.
+      state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0;
+      return from + Math.floor((state / 2 ** 32) * (to - from + 1));
+    };
+    for (let tried = 0; tried < TRIES; tried += 1) {
+      const text = inCase(field, maker.gen());
+      if (isSound(field, text)) return text;
+    }
+  } catch {
+    // The pattern uses a form that only the regular expression engine knows.
+  }
+  return undefined;
 }
 
 /** A number of the field's grid, `turn` steps above the lowest that is allowed. */

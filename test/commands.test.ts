@@ -1,0 +1,374 @@
+import { cpSync, existsSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { createServer, request } from 'node:http';
+import { connect } from 'node:net';
+import type { AddressInfo } from 'node:net';
+import { join } from 'node:path';
+import { describe, expect, test } from '@jest/globals';
+import { ask, demoFolder, folderWith, serving, vantfell } from './kit/program.ts';
+
+describe('the command line', () => {
+  test('--help lists every command, and a command tells of itself with examples', async () => {
+    const help = await vantfell(['--help']);
+    expect(help.code).toBe(0);
+    for (const name of ['demo', 'check', 'outline', 'serve', 'seed', 'trial', 'export']) {
+      expect(help.out).toMatch(new RegExp(`^  ${name}\\b`, 'm'));
+      const own = await vantfell([name, '--help']);
+      expect(own.code).toBe(0);
+      expect(own.out).toContain('Examples:');
+    }
+  });
+
+  test.each([
+    [[], 'a command is missing', 'vantfell --help'],
+    [['-C', '.'], 'a command is missing', 'vantfell --help'],
+    [['chek'], 'there is no command chek', 'did you mean check?'],
+    [['check', '--jsn'], 'this command takes no jsn', '--help'],
+    [['serve', '--port', '70000'], '--port must be a whole number', 'another port'],
+    [['serve', '--port'], 'not enough arguments following: port', '--help'],
+    [['export'], 'this command needs another word', '--help'],
+    [['export', 'opnapi'], 'what can not be "opnapi"', 'known: openapi'],
+    [['trial', '-C', demoFolder(), '--model', 'huts'], 'there is no model huts', 'did you mean hut?'],
+    [['trial', '-C', demoFolder(), '--only', 'nothing of this kind'], 'no case was chosen', '--only'],
+  ])('a wrong command line %j is told with the way out, exit 2', async (words, what, remedy) => {
+    const ran = await vantfell(words);
+    expect(ran).toMatchObject({ code: 2, out: '' });
+    expect(ran.err).toContain(`vantfell: ${what}`);
+    expect(ran.err).toContain('→');
+    expect(ran.err).toContain(remedy);
+  });
+
+  test('a missing folder and a folder without a project: exit 3', async () => {
+    const missing = await vantfell(['check', '-C', '/no/such/folder']);
+    expect(missing).toMatchObject({ code: 3 });
+    expect(missing.err).toContain('there is no folder /no/such/folder');
+    const empty = await vantfell(['check', '-C', folderWith()]);
+    expect(empty).toMatchObject({ code: 3 });
+    expect(empty.err).toContain('it has no vantfell.yaml');
+  });
+
+  test('with --json an error is one JSON value on standard output', async () => {
+    const ran = await vantfell(['check', '-C', '/no/such/folder', '--json']);
+    expect(JSON.parse(ran.out)).toEqual({ error: { message: expect.any(String), remedy: expect.any(String) } });
+  });
+});
+
+describe('check', () => {
+  test('the demo is sound', async () => {
+    const ran = await vantfell(['check', '-C', demoFolder()]);
+    expect(ran).toEqual({ code: 0, out: 'sound: Fell Huts, 3 models, 20 endpoints\n', err: '' });
+  });
+
+  test('every problem is shown at once, each with its place marked and a remedy', async () => {
+    const folder = folderWith({
+      'vantfell.yaml': 'service: { name: Broken, prefix: v1 }\n',
+      'models/hut.yaml':
+        'model: hut\nfields:\n  beds: { type: integr, minimun: 1 }\nrelations:\n  keeper: { to: membr }\n',
+      'models/member.yaml': 'model: member\nsort: nam\nfields:\n  name: { type: string }\n',
+    });
+    const ran = await vantfell(['check', '-C', folder]);
+    expect(ran.code).toBe(1);
+    expect(ran.out).toMatchInlineSnapshot(`
+     "models/hut.yaml:3:17  unknown-word
+       \`type\` can not be "integr"
+         2 | fields:
+       > 3 |   beds: { type: integr, minimun: 1 }
+           |                 ^^^^^^
+         4 | relations:
+       → did you mean integer?
+
+     models/hut.yaml:3:25  unknown-key
+       a field has no \`minimun\`
+         2 | fields:
+       > 3 |   beds: { type: integr, minimun: 1 }
+           |                         ^^^^^^^
+         4 | relations:
+       → did you mean minimum?
+
+     models/hut.yaml:5:17  unknown-model
+       there is no model membr
+         4 | relations:
+       > 5 |   keeper: { to: membr }
+           |                 ^^^^^
+         6 |
+       → did you mean member?
+
+     models/member.yaml:2:7  unknown-field
+       member has no field or relation \`nam\`
+         1 | model: member
+       > 2 | sort: nam
+           |       ^^^
+         3 | fields:
+       → did you mean name?
+
+     vantfell.yaml:1:34  wrong-kind
+       \`prefix\` must be empty, or segments like /v1, got "v1"
+       > 1 | service: { name: Broken, prefix: v1 }
+           |                                  ^^
+         2 |
+       → write empty, or segments like /v1
+
+     5 errors in 3 files
+     "
+    `);
+  });
+
+  test('problems as JSON have their file, line and column', async () => {
+    const folder = folderWith({ 'vantfell.yaml': 'service: { name: X }\nstor: y\n', 'models/a.yaml': 'model: a\n' });
+    const { code, out } = await vantfell(['check', '-C', folder, '--json']);
+    expect(code).toBe(1);
+    expect(JSON.parse(out)).toMatchObject({
+      sound: false,
+      problems: [
+        { code: 'unknown-key', place: { file: 'vantfell.yaml', line: 2, column: 1 }, remedy: 'did you mean store?' },
+      ],
+    });
+  });
+
+  test.each(['code/hut.hooks.ts', 'trials/race.yaml', 'migrations/0001/after.json'])(
+    '%s, which this version can not put to work, is not ignored',
+    async (file) => {
+      const folder = demoFolder();
+      const other = folderWith({ [file]: '' });
+      cpSync(other, folder, { recursive: true });
+      const ran = await vantfell(['check', '-C', folder]);
+      expect(ran.code).toBe(1);
+      expect(ran.err).toContain('does not put it to work');
+    },
+  );
+});
+
+describe('outline and export', () => {
+  test('outline shows each model with its fields and endpoints', async () => {
+    const folder = demoFolder();
+    const { code, out } = await vantfell(['outline', '-C', folder]);
+    expect(code).toBe(0);
+    expect(out).toMatch(/^ {2}beds +integer +required, 1 to 120$/m);
+    expect(out).toMatch(/^ {2}GET +\/v1\/huts\/\{id\}\/nights +list +anybody/m);
+    const asJson = JSON.parse((await vantfell(['outline', '-C', folder, '--json'])).out) as {
+      models: { name: string }[];
+    };
+    expect(asJson.models.map(({ name }) => name)).toEqual(['member', 'hut', 'night']);
+  });
+
+  test('export openapi writes the same bytes each time, to a file or to standard output', async () => {
+    const folder = demoFolder();
+    const file = join(folder, 'openapi.json');
+    expect(await vantfell(['export', 'openapi', '-C', folder, '--out', file])).toMatchObject({ code: 0, out: '' });
+    const { out } = await vantfell(['export', 'openapi', '-C', folder]);
+    expect(out).toBe(readFileSync(file, 'utf8'));
+    const refused = await vantfell(['export', 'openapi', '-C', folder, '--out', join(folder, 'no/such/file')]);
+    expect(refused).toMatchObject({ code: 3 });
+  });
+});
+
+describe('seed', () => {
+  test('loads once, skips what is unchanged, writes what changed, and tells what is gone', async () => {
+    const folder = demoFolder();
+    const load = async () => JSON.parse((await vantfell(['seed', '-C', folder, '--json'])).out) as unknown;
+    expect(await load()).toMatchObject({
+      models: [
+        { model: 'member', made: 12 },
+        { model: 'hut', made: 18 },
+        { model: 'night', made: 252 },
+      ],
+    });
+    const members = join(folder, 'samples/members.yaml');
+    const text = readFileSync(members, 'utf8')
+      .replace('Ines Askheim', 'Ines Askheim-Berg')
+      .replace(/^runa:.*\n/m, '');
+    writeFileSync(members, text);
+    const huts = join(folder, 'samples/huts.yaml');
+    writeFileSync(huts, readFileSync(huts, 'utf8').replaceAll(/^ {2}warden: runa\n/gm, ''));
+    expect(await load()).toMatchObject({
+      models: [
+        { model: 'member', made: 0, changed: 1, unchanged: 10 },
+        { model: 'hut', made: 0, changed: 1, unchanged: 17 },
+        { model: 'night', unchanged: 252 },
+      ],
+      gone: ['member/runa'],
+    });
+  });
+
+  test('bad rows name file, line and rule, and nothing is loaded', async () => {
+    const folder = demoFolder();
+    writeFileSync(
+      join(folder, 'samples/nights.csv'),
+      '$,hut,date,price,beds_left\na,grey-hut,2026-02-30,1,-1\nb,no-hut,2026-06-01,1.005,1\n',
+    );
+    const ran = await vantfell(['seed', '-C', folder]);
+    expect(ran.code).toBe(1);
+    expect(ran.err).toContain('samples/nights.csv:2:1  format');
+    expect(ran.err).toContain('samples/nights.csv:2:1  minimum');
+    expect(ran.err).toContain('samples/nights.csv:3:1  scale');
+    expect(ran.err).toContain('nothing was loaded');
+    writeFileSync(join(folder, 'samples/nights.csv'), '$,hut,date,price,beds_left\n');
+    const again = await vantfell(['seed', '-C', folder, '--json']);
+    expect(JSON.parse(again.out)).toMatchObject({
+      models: [
+        { model: 'member', made: 12 },
+        { model: 'hut', made: 18 },
+      ],
+    });
+  });
+
+  test.each([
+    ['samples/barn.yaml', 'a: {}\n', 'there is no model barn'],
+    ['samples/members.yaml', 'a: [1]\n', 'a sample is a map'],
+    [
+      'samples/members.yaml',
+      '- { $: x, name: A, email: a@b.example, joined_on: 2026-01-01 }\n- { $: x }\n',
+      'two samples member/x',
+    ],
+    ['samples/huts.yaml', 'a: { warden: b }\n', 'there is no sample member/b'],
+    ['samples/huts.ndjson', '{"name": }\n', 'this line is not JSON'],
+    ['samples/nights.csv', 'a,b\n1\n', 'unreadable-csv'],
+    ['samples/notes.txt', 'hello', 'samples/ takes'],
+  ])('%s with %j is refused', async (file, text, message) => {
+    const folder = folderWith({
+      'vantfell.yaml': 'service: { name: X }\n',
+      'models/all.yaml': ['member', 'hut', 'night']
+        .map((name) => readFileSync(join(demoFolder(), `models/${name}.yaml`), 'utf8'))
+        .join('---\n'),
+      [file]: text,
+    });
+    const ran = await vantfell(['seed', '-C', folder]);
+    expect(ran.code).toBe(1);
+    expect(ran.err).toContain(message);
+  });
+});
+
+describe('serve', () => {
+  test('greets, answers, finishes an open request at SIGTERM and exits with 0', async () => {
+    const folder = demoFolder();
+    const server = await serving(folder);
+    expect((await ask(`${server.url}/v1/huts`)).status).toBe(200);
+    expect(server.said()).toContain('made the table huts');
+    expect(server.said()).toContain('anybody may read and change every record');
+    expect(statSync(join(folder, '.vantfell/key')).mode & 0o777).toBe(0o600);
+
+    const headers = { 'content-type': 'application/json', expect: '100-continue' };
+    const open = request(`${server.url}/v1/huts`, { method: 'POST', headers });
+    const answered = new Promise<number | undefined>((resolve, reject) => {
+      open.on('response', (response) => resolve(response.resume().statusCode)).on('error', reject);
+    });
+    open.flushHeaders();
+    await new Promise((resolve) => open.on('continue', resolve));
+    const ended = server.stop();
+    // The server takes nothing new, and waits for the body that it was promised.
+    await refused(server.url);
+    open.end(JSON.stringify({ name: 'Late Hut', slug: 'late', valley: 'Sulvik', beds: 3, altitude_m: 9 }));
+    expect(await answered).toBe(201);
+    expect(await ended).toBe(0);
+  });
+
+  test('a taken port: exit 3, and which', async () => {
+    const other = createServer();
+    await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve));
+    const { port } = other.address() as AddressInfo;
+    const ran = await vantfell(['serve', '-C', demoFolder(), '--port', String(port)]);
+    other.close();
+    expect(ran.code).toBe(3);
+    expect(ran.err).toContain(`port ${port} at 127.0.0.1 is taken`);
+    expect(ran.err).toContain('--port 0');
+  });
+
+  test('for other machines it wants a declared key', async () => {
+    const ran = await vantfell(['serve', '-C', demoFolder(), '--host', '0.0.0.0', '--port', '0']);
+    expect(ran.code).toBe(1);
+    expect(ran.err).toContain('needs a key of its own');
+  });
+
+  test('a file that is no database: exit 3, and the file is left alone', async () => {
+    const text = 'this is no database, but somebody may want to keep it\n'.repeat(40);
+    const folder = folderWith({
+      'vantfell.yaml': 'service: { name: X }\nstore: sqlite:notes.txt\n',
+      'models/a.yaml': 'model: a\nfields: { name: { type: string } }\n',
+      'notes.txt': text,
+    });
+    const ran = await vantfell(['serve', '-C', folder, '--port', '0']);
+    expect(ran.code).toBe(3);
+    expect(ran.err).toContain('can not be used');
+    expect(readFileSync(join(folder, 'notes.txt'), 'utf8')).toBe(text);
+  });
+
+  test('a database follows models that grow, and refuses those that would lose data', async () => {
+    const folder = folderWith({
+      'vantfell.yaml': 'service: { name: X }\nstore: sqlite:x.db\n',
+      'models/a.yaml': 'model: shelf\nfields: { name: { type: string } }\n',
+      'samples/shelf.yaml': 'one: { name: One }\n',
+    });
+    const model = (text: string) => writeFileSync(join(folder, 'models/a.yaml'), text);
+    expect((await vantfell(['seed', '-C', folder])).err).toContain('made the table shelves');
+    model('model: shelf\nfields: { name: { type: string }, width: { type: integer } }\nindex: [[name]]\n');
+    expect((await vantfell(['seed', '-C', folder])).err).toContain('added the column shelves.width');
+    model('model: shelf\nfields: { width: { type: decimal }, height: { type: integer, required: true } }\n');
+    const ran = await vantfell(['seed', '-C', folder]);
+    expect(ran.code).toBe(3);
+    for (const words of [
+      'shelves.name is gone',
+      'shelves.width is now a decimal',
+      'shelves.height is new and required',
+    ]) {
+      expect(ran.err).toContain(words);
+    }
+  });
+});
+
+describe('demo and trial', () => {
+  test('demo makes a project, seeds, asks, tries, and says how to go on; a second time it goes on', async () => {
+    const cwd = folderWith();
+    const first = await vantfell(['demo'], { cwd });
+    expect(first.code).toBe(0);
+    for (const words of [
+      'night   252',
+      'The record breaks 4 rules',
+      ' passed, 0 failed in',
+      'vantfell serve -C fell-huts',
+    ]) {
+      expect(first.out).toContain(words);
+    }
+    expect(existsSync(join(cwd, 'fell-huts/data/fell-huts.db'))).toBe(true);
+    const second = await vantfell(['demo'], { cwd });
+    expect(second.code).toBe(0);
+    expect(second.err).toContain('its files are left as they are');
+  });
+
+  test('demo leaves a folder with other files alone', async () => {
+    const cwd = folderWith({ 'fell-huts/letter.txt': 'dear all' });
+    const ran = await vantfell(['demo'], { cwd });
+    expect(ran.code).toBe(3);
+    expect(ran.err).toContain('fell-huts holds other files');
+    expect(readFileSync(join(cwd, 'fell-huts/letter.txt'), 'utf8')).toBe('dear all');
+  });
+
+  test('demo fails where anything in it fails', async () => {
+    const cwd = folderWith();
+    await vantfell(['demo'], { cwd });
+    writeFileSync(join(cwd, 'fell-huts/samples/huts.yaml'), 'grey-hut: { name: X }\n');
+    const ran = await vantfell(['demo'], { cwd });
+    expect(ran.code).toBe(1);
+    expect(ran.err).toContain('nothing was loaded');
+  });
+
+  test('trial leaves the own database alone, and can be narrowed', async () => {
+    const folder = demoFolder();
+    const ran = await vantfell(['trial', '-C', folder, '--model', 'hut', '--only', 'minimum', '--json']);
+    expect(ran.code).toBe(0);
+    expect(JSON.parse(ran.out)).toMatchObject({ failed: 0, skipped: [] });
+    expect((JSON.parse(ran.out) as { passed: number }).passed).toBeGreaterThan(3);
+    expect(existsSync(join(folder, 'data'))).toBe(false);
+  });
+});
+
+/** Resolves when nobody listens at an address any more. */
+async function refused(url: string): Promise<void> {
+  const { hostname, port } = new URL(url);
+  for (;;) {
+    const socket = connect(Number(port), hostname);
+    const taken = await new Promise<boolean>((resolve) =>
+      socket.on('connect', () => resolve(true)).on('error', () => resolve(false)),
+    );
+    socket.destroy();
+    if (!taken) return;
+  }
+}

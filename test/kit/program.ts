@@ -1,0 +1,125 @@
+import { spawn } from 'node:child_process';
+import type { ChildProcess } from 'node:child_process';
+import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { afterAll } from '@jest/globals';
+
+const PROGRAM = fileURLToPath(new URL('../../dist/cli/main.js', import.meta.url));
+const DEMO = fileURLToPath(new URL('../../demo', import.meta.url));
+
+export interface Ran {
+  readonly code: number | null;
+  readonly out: string;
+  readonly err: string;
+}
+
+const folders: string[] = [];
+const servers: Serving[] = [];
+
+afterAll(async () => {
+  await Promise.all(servers.map((server) => server.stop()));
+  for (const folder of folders) rmSync(folder, { recursive: true, force: true });
+});
+
+/** A temporary folder with these files; it goes when the test file is through. */
+export function folderWith(files: Readonly<Record<string, string>> = {}): string {
+  const folder = mkdtempSync(join(tmpdir(), 'vantfell-test-'));
+  folders.push(folder);
+  for (const [name, text] of Object.entries(files)) {
+    mkdirSync(dirname(join(folder, name)), { recursive: true });
+    writeFileSync(join(folder, name), text);
+  }
+  return folder;
+}
+
+/** A copy of the demo project, in a temporary folder. */
+export function demoFolder(): string {
+  const folder = folderWith();
+  cpSync(DEMO, folder, { recursive: true });
+  return folder;
+}
+
+/** Runs the built program to its end. */
+export function vantfell(
+  words: readonly string[],
+  options: { cwd?: string; env?: NodeJS.ProcessEnv } = {},
+): Promise<Ran> {
+  return new Promise((resolve, reject) => {
+    const child = startProgram(words, options);
+    let [out, err] = ['', ''];
+    child.stdout!.on('data', (chunk: Buffer) => (out += chunk.toString()));
+    child.stderr!.on('data', (chunk: Buffer) => (err += chunk.toString()));
+    child.on('error', reject);
+    child.on('close', (code) => resolve({ code, out, err }));
+  });
+}
+
+function startProgram(words: readonly string[], { cwd, env }: { cwd?: string; env?: NodeJS.ProcessEnv }): ChildProcess {
+  return spawn(process.execPath, [PROGRAM, ...words], {
+    cwd: cwd ?? tmpdir(),
+    env: { ...process.env, NO_COLOR: '1', ...env },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
+}
+
+export interface Serving {
+  readonly url: string;
+  /** What the program has said so far. */
+  said(): string;
+  /** Sends a signal, and gives the exit code. */
+  stop(signal?: NodeJS.Signals): Promise<number | null>;
+}
+
+/** Runs `serve` on a free port until the test stops it. */
+export async function serving(folder: string, words: readonly string[] = []): Promise<Serving> {
+  const child = startProgram(['serve', '-C', folder, '--port', '0', '--json', ...words], {});
+  const ended = new Promise<number | null>((resolve) => child.on('close', resolve));
+  let [out, err] = ['', ''];
+  child.stderr!.on('data', (chunk: Buffer) => (err += chunk.toString()));
+  const url = await new Promise<string>((resolve, reject) => {
+    child.stdout!.on('data', (chunk: Buffer) => {
+      out += chunk.toString();
+      if (out.trimEnd().endsWith('}')) resolve((JSON.parse(out) as { url: string }).url);
+    });
+    void ended.then((code) => reject(new Error(`serve ended with ${code}: ${err}`)));
+  });
+  const server: Serving = {
+    url,
+    said: () => err,
+    stop(signal = 'SIGTERM') {
+      if (child.exitCode === null) child.kill(signal);
+      return ended;
+    },
+  };
+  servers.push(server);
+  return server;
+}
+
+export interface Answered {
+  readonly status: number;
+  readonly headers: Headers;
+  // Tests look into bodies of every form.
+  // eslint-disable-next-line @typescript-eslint/no-explicit-any
+  readonly body: any;
+}
+
+/** One request; a body that is no text goes as JSON. */
+export async function ask(
+  url: string,
+  method = 'GET',
+  body?: unknown,
+  headers: Record<string, string> = {},
+): Promise<Answered> {
+  const type = method === 'PATCH' ? 'application/merge-patch+json' : 'application/json';
+  const init: RequestInit = { method, headers };
+  if (body !== undefined) {
+    init.headers = { 'content-type': type, ...headers };
+    init.body = typeof body === 'string' ? body : JSON.stringify(body);
+  }
+  const response = await fetch(url, init);
+  const text = await response.text();
+  const isJson = response.headers.get('content-type')?.includes('json') === true;
+  return { status: response.status, headers: response.headers, body: isJson && text !== '' ? JSON.parse(text) : text };
+}
