@@ -1,3 +1,5 @@
+import type { IncomingMessage, Server as HttpServer, ServerResponse } from 'node:http';
+import type { Socket } from 'node:net';
 import Fastify from 'fastify';
 import type { FastifyError, FastifyReply, FastifyRequest } from 'fastify';
 import { HttpProblem, tooLarge } from '../core/http/problems.ts';
@@ -30,8 +32,9 @@ export async function startServer(service: Service, options: ServerOptions): Pro
     forceCloseConnections: 'idle',
     return503OnClosing: false,
     exposeHeadRoutes: false,
+    clientErrorHandler: refuseNoise,
     frameworkErrors: (error, request, reply) => {
-      send(reply, service.refuse(problemOf(error, options), request.url));
+      refuse(reply, service.refuse(problemOf(error, options), request.url));
     },
   });
 
@@ -40,16 +43,17 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   app.addContentTypeParser('*', { parseAs: 'buffer' }, (_request, body, done) => done(null, body));
 
   const handle = (request: FastifyRequest, reply: FastifyReply): void => {
-    const { method, headers, url } = request.raw;
-    const message = { method: method!, target: url!, headers, body: request.body as Buffer | undefined };
-    void service.handle(message).then((answer) => send(reply, answer));
+    reply.hijack();
+    answer(service, request.raw, reply.raw, request.body as Buffer | undefined);
   };
   app.all('/*', handle);
   app.setNotFoundHandler(handle);
   app.setErrorHandler((error: FastifyError, request, reply) => {
-    send(reply, service.refuse(problemOf(error, options), request.url));
+    refuse(reply, service.refuse(problemOf(error, options), request.url));
   });
 
+  await app.ready();
+  readStraight(app.server, service);
   await app.listen({ host: options.host, port: options.port });
   const address = app.server.address();
   const port = typeof address === 'object' && address !== null ? address.port : options.port;
@@ -58,13 +62,45 @@ export async function startServer(service: Service, options: ServerOptions): Pro
 }
 
 /**
- * The answer is finished text with all its headers: it goes to the socket as it is, past what a framework would still
- * look for in it.
+ * Requests without a body have nothing that a framework would parse, limit or look up: they go straight to the service,
+ * which makes a read by key a fifth faster (docs/benchmarks.md).
  */
-function send(reply: FastifyReply, { status, headers, body = '' }: Reply): void {
+function readStraight(server: HttpServer, service: Service): void {
+  const [framework] = server.listeners('request') as ((request: IncomingMessage, response: ServerResponse) => void)[];
+  server.removeAllListeners('request');
+  server.on('request', (request: IncomingMessage, response: ServerResponse) => {
+    if (request.method === 'GET' || request.method === 'HEAD') answer(service, request, response, undefined);
+    else framework!(request, response);
+  });
+}
+
+function answer(service: Service, request: IncomingMessage, response: ServerResponse, body: Buffer | undefined): void {
+  const { method, headers, url } = request;
+  void service.handle({ method: method!, target: url!, headers, body }).then((reply) => write(response, reply));
+}
+
+/** An answer is finished text with all its headers: it goes to the socket as it is. */
+function write(response: ServerResponse, { status, headers, body = '' }: Reply): void {
+  response.writeHead(status, status === 204 ? headers : { ...headers, 'content-length': Buffer.byteLength(body) });
+  response.end(body);
+}
+
+/**
+ * What can't be read as HTTP at all. There is no telling whether it asked for a body (HEAD doesn't), so it gets none.
+ */
+function refuseNoise(error: Error & { code?: string }, socket: Socket): void {
+  if (error.code === 'ECONNRESET' || !socket.writable) return;
+  const status =
+    error.code === 'HPE_HEADER_OVERFLOW' ? '431 Request Header Fields Too Large'
+    : error.code === 'ERR_HTTP_REQUEST_TIMEOUT' ? '408 Request Timeout'
+    : '400 Bad Request'; // prettier-ignore
+  socket.end(`HTTP/1.1 ${status}\r\nContent-Length: 0\r\nConnection: close\r\n\r\n`);
+}
+
+/** What was refused before its body was read leaves bytes behind that are no request: the connection ends with it. */
+function refuse(reply: FastifyReply, { status, headers, body }: Reply): void {
   reply.hijack();
-  reply.raw.writeHead(status, status === 204 ? headers : { ...headers, 'content-length': Buffer.byteLength(body) });
-  reply.raw.end(body);
+  write(reply.raw, { status, headers: { ...headers, connection: 'close' }, body });
 }
 
 /** What the server itself refuses, before the service has seen it. */

@@ -81,8 +81,7 @@ function refuseTricks(
       complain('alias', 'anchors and aliases are not read', 'write the value out', ...span(node_));
       return visit.SKIP;
     }
-    const nested = path.length / 2 > DEEPEST;
-    if (nested) {
+    if (path.filter((above) => isMap(above) || isSeq(above)).length > DEEPEST) {
       complain('too-deep', `more than ${DEEPEST} levels deep`, 'a declaration is flat', ...span(node_));
       return visit.SKIP;
     }
