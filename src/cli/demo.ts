@@ -1,9 +1,11 @@
 import { cpSync, existsSync, readdirSync } from 'node:fs';
 import { relative, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import stringify from 'json-stringify-pretty-compact';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';
 import type { Command, Context } from './command.ts';
+import { shownPath } from '../project/shown-path.ts';
 import type { Terminal } from './terminal/terminal.ts';
 
 const DEMO = fileURLToPath(new URL('../../demo', import.meta.url));
@@ -23,7 +25,7 @@ export const demo: Command = {
     const inside: Context = { ...context, folder };
     const { terminal } = context;
     const { bold } = terminal.paint;
-    const shownFolder = relative(process.cwd(), folder) || '.';
+    const shownFolder = shownPath(folder);
 
     placeProject(folder, shownFolder, terminal);
     const { soundProject } = await import('./sound-project.ts');
@@ -168,7 +170,11 @@ function showExchange(
   const { cyan, green, red, dim } = paint;
   show(`\n  ${cyan(request)}`);
   if (body !== undefined) show(`  ${dim(JSON.stringify(body))}`);
-  const text = answer === undefined ? '' : JSON.stringify(answer, null, 2);
-  const lines = text === '' ? [] : text.split('\n').map((line) => `  ${line}`);
+  const lines =
+    answer === undefined
+      ? []
+      : stringify(answer, { maxLength: 110 })
+          .split('\n')
+          .map((line) => `  ${line}`);
   show([`  ${status < 400 ? green(String(status)) : red(String(status))}`, ...lines].join('\n'));
 }

@@ -1,5 +1,6 @@
 import type { Server } from '../server/server.ts';
 import { EXIT, Failure } from '../project/failure.ts';
+import { shownPath } from '../project/shown-path.ts';
 import type { SoundProject } from '../project/project.ts';
 import type { Command, Context } from './command.ts';
 import { counted } from './terminal/terminal.ts';
@@ -88,7 +89,7 @@ async function greet({ terminal }: Context, { graph }: SoundProject, server: Ser
   terminal.say(`${bold(name)} ${version} at ${cyan(server.url + prefix)}`);
   terminal.say(
     table([
-      ['  store', store],
+      ['  store', `sqlite:${shownPath(store.slice('sqlite:'.length))}`],
       ['  models', `${graph.models.length}, with ${counted(endpoints, 'endpoint')}`],
       ['  document', `${server.url}/openapi.json`],
       ['  open', yellow(open)],

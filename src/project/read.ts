@@ -3,6 +3,7 @@ import { join, relative, sep } from 'node:path';
 import type { ProjectSources } from '../core/compile.ts';
 import type { Source } from '../core/declaration/document.ts';
 import { EXIT, Failure } from './failure.ts';
+import { shownPath } from './shown-path.ts';
 
 export const SERVICE_FILE = 'vantfell.yaml';
 const DECLARATION = /\.(yaml|yml|json)$/;
@@ -11,11 +12,16 @@ const SAMPLE = /\.(yaml|yml|json|ndjson|csv)$/;
 /** Reads the texts of a project's declarations. Runs none of its code. */
 export function readSources(folder: string): ProjectSources {
   if (!existsSync(folder) || !statSync(folder).isDirectory()) {
-    throw new Failure(EXIT.surroundings, `there is no folder ${folder}`, 'name the folder of your project with -C');
+    throw new Failure(
+      EXIT.surroundings,
+      `there is no folder ${shownPath(folder)}`,
+      'name the folder of your project with -C',
+    );
   }
   if (!existsSync(join(folder, SERVICE_FILE))) {
-    const remedy = `go to the project's folder, or name it with -C; vantfell demo makes one to look at`;
-    throw new Failure(EXIT.surroundings, `${folder} is no project: it has no ${SERVICE_FILE}`, remedy);
+    const remedy = "go to the project's folder, or name it with -C; vantfell demo makes one to look at";
+    const shown = shownPath(folder) === '.' ? 'this folder' : shownPath(folder);
+    throw new Failure(EXIT.surroundings, `${shown} is no project: it has no ${SERVICE_FILE}`, remedy);
   }
   refuseCode(folder);
   return {

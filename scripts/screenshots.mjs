@@ -1,0 +1,109 @@
+// npm run screenshots: docs/screenshots/, each a terminal that runs a command on the demo data. Needs Xvfb, xterm and
+// ImageMagick (Debian: xvfb, xterm, imagemagick, fonts-dejavu-core).
+import { spawn, spawnSync } from 'node:child_process';
+import { cpSync, existsSync, mkdirSync, mkdtempSync, rmSync, watch, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+const shots = join(root, 'docs/screenshots');
+const folder = mkdtempSync(join(tmpdir(), 'vantfell-shots-'));
+
+const broken = `model: hut
+fields:
+  name: { type: string, requird: true, maxLength: 60 }
+  beds: { type: integer, minimum: 120, maximum: 1 }
+  valley: { enum: [Askdal, Brattdal], default: Sulvik }
+relations:
+  warden: { to: membr }
+`;
+
+/** What is typed, and what stands behind it. \`vantfell\` is the built program. */
+const SHOTS = {
+  demo: 'vantfell demo',
+  outline: 'vantfell outline -C fell-huts',
+  check: 'vantfell check -C broken',
+  serve: `vantfell serve -C fell-huts & server=$!; sleep 2
+echo; echo '$ curl -i "http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&sort=-beds"'
+curl -si 'http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&sort=-beds'; echo
+echo; echo "$ kill $server"; kill $server; wait $server`,
+  seed: `vantfell seed -C fell-huts; echo; echo '$ vantfell seed -C bad-rows'; vantfell seed -C bad-rows`,
+  trial: 'vantfell trial -C fell-huts',
+  errors: `vantfell chek; echo; echo '$ vantfell check -C nowhere'; vantfell check -C nowhere; echo
+echo '$ vantfell serve -C fell-huts (with the port taken)'
+vantfell serve -C fell-huts --quiet & server=$!; sleep 2; vantfell serve -C fell-huts; kill $server; wait $server; echo; echo '$ vantfell --help'; vantfell --help`,
+};
+
+mkdirSync(shots, { recursive: true });
+writeFileSync(join(folder, 'vantfell'), `#!/bin/sh\nexec node ${join(root, 'dist/cli/main.js')} "$@"\n`, {
+  mode: 0o755,
+});
+spawnSync(join(folder, 'vantfell'), ['demo'], { cwd: folder });
+cpSync(join(folder, 'fell-huts'), join(folder, 'bad-rows'), { recursive: true });
+writeFileSync(
+  join(folder, 'bad-rows/samples/nights.csv'),
+  '$,hut,date,price,beds_left\na,grey-hutt,2026-06-12,29.00,12\nb,grey-hut,2026-06-31,29.005,-1\n',
+);
+mkdirSync(join(folder, 'broken/models'), { recursive: true });
+writeFileSync(join(folder, 'broken/vantfell.yaml'), 'service: { name: Broken }\n');
+writeFileSync(join(folder, 'broken/models/hut.yaml'), broken);
+writeFileSync(join(folder, 'broken/models/member.yaml'), 'model: member\n');
+
+// The server picks a free display, and says so when it is ready.
+const screen = spawn('Xvfb', ['-displayfd', '3', '-screen', '0', '1280x800x24'], {
+  stdio: ['ignore', 'ignore', 'ignore', 'pipe'],
+});
+const DISPLAY = await new Promise((resolve, reject) => {
+  screen.stdio[3].on('data', (text) => resolve(`:${String(text).trim()}`));
+  screen.on('error', reject).on('exit', () => reject(new Error('Xvfb ended')));
+});
+try {
+  const wanted = process.argv.slice(2);
+  for (const [name, command] of Object.entries(SHOTS)) {
+    if (wanted.length === 0 || wanted.includes(name)) await shoot(name, command);
+  }
+} finally {
+  screen.kill();
+  rmSync(folder, { recursive: true, force: true });
+}
+
+async function shoot(name, command) {
+  const done = join(folder, `${name}.done`);
+  const shown = command.split(/[&;\n]/)[0].trim();
+  const script = `PATH=${folder}:$PATH; cd ${folder}; clear; echo '$ ${shown}'; ${command}\nprintf '\\033[?25l'; touch ${done}; sleep 60`;
+  const finished = new Promise((resolve) => {
+    const watcher = watch(folder, () => {
+      if (!existsSync(done)) return;
+      watcher.close();
+      resolve();
+    });
+  });
+  const look = [
+    '-fa',
+    'DejaVu Sans Mono',
+    '-fs',
+    '9',
+    '-bg',
+    '#15181c',
+    '-fg',
+    '#d7dce2',
+    '-geometry',
+    '156x51+0+0',
+    '-b',
+    '12',
+  ];
+  const terminal = spawn('xterm', [...look, '-e', 'bash', '-c', script], {
+    env: { ...process.env, DISPLAY, TERM: 'xterm-256color' },
+    stdio: 'ignore',
+  });
+  const closed = new Promise((_resolve, reject) => {
+    terminal.on('error', reject).on('exit', () => reject(new Error(`the terminal of ${name} ended early`)));
+  });
+  await Promise.race([finished, closed]);
+  // The terminal draws a moment after the program has written.
+  await new Promise((resolve) => setTimeout(resolve, 400));
+  spawnSync('import', ['-display', DISPLAY, '-window', 'root', '-strip', '-colors', '64', join(shots, `${name}.png`)]);
+  terminal.removeAllListeners('exit').kill();
+  console.log(`docs/screenshots/${name}.png`);
+}
