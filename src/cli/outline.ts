@@ -56,6 +56,11 @@ function ruleNotes({ rules, origin }: Field): string[] {
   if (rules.enum !== undefined) notes.push(`one of ${rules.enum.join(', ')}`);
   notes.push(...rangeNotes(rules.minimum, rules.maximum, ''));
   notes.push(...rangeNotes(rules.minLength, rules.maxLength, ' characters'));
+  if (rules.exclusiveMinimum !== undefined) notes.push(`more than ${rules.exclusiveMinimum}`);
+  if (rules.exclusiveMaximum !== undefined) notes.push(`less than ${rules.exclusiveMaximum}`);
+  if (rules.multipleOf !== undefined) notes.push(`a multiple of ${rules.multipleOf}`);
+  if (rules.const !== undefined) notes.push(`always ${JSON.stringify(rules.const)}`);
+  if (rules.pattern !== undefined) notes.push(`matches ${rules.pattern}`);
   if (rules.immutable && !rules.readOnly) notes.push('immutable');
   if (rules.readOnly) notes.push('set by the service');
   return notes;

@@ -1,5 +1,5 @@
 import { mkdirSync } from 'node:fs';
-import { dirname, isAbsolute, resolve } from 'node:path';
+import { dirname, isAbsolute, join, resolve } from 'node:path';
 import { v7 } from 'uuid';
 import { compile } from '../core/compile.ts';
 import type { Problem } from '../core/declaration/problem.ts';
@@ -11,7 +11,7 @@ import { StoreError } from '../core/store/contract.ts';
 import { designTables } from '../core/tables/design.ts';
 import { openStore } from '../store/open.ts';
 import { EXIT, Failure } from './failure.ts';
-import { keptKey } from './own-folder.ts';
+import { keptKey, ownFolder } from './own-folder.ts';
 import { readSources } from './read.ts';
 
 /** A project's declarations, read and compiled. */
@@ -34,12 +34,9 @@ export function readProject(folder: string): Project {
 /** The wall clock, and keys that sort by it. */
 export const moment: Moment = { now: () => new Date(), uuid: v7 };
 
-const DEFAULT_STORE = 'sqlite:./data.db';
-
-/** The address of the project's store, its path made absolute. */
+/** The address of the project's store, its path made absolute; where none is declared, a file in the tool's own folder. */
 export function storeAddress({ folder, graph }: SoundProject): string {
-  const declared = graph.service.store ?? DEFAULT_STORE;
-  const path = declared.slice('sqlite:'.length);
+  const path = graph.service.store?.slice('sqlite:'.length) ?? join(ownFolder(folder), 'data.db');
   return `sqlite:${isAbsolute(path) ? path : resolve(folder, path)}`;
 }
 

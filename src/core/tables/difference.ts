@@ -63,11 +63,11 @@ function compareTables(old: Table, table: Table, steps: Step[], obstacles: strin
 const inWords = ({ type, scale, nullable }: Column): string =>
   `${type === 'decimal' ? `a decimal with ${scale} digits after the point` : type}${nullable ? '' : ', required'}`;
 
-/** A step as the tool tells it. */
+/** A step as the tool tells it; undefined for what is its own affair. */
 export function stepInWords(step: Step): string | undefined {
   switch (step.kind) {
     case 'create-table':
-      return `made the table ${step.table.name}`;
+      return step.table.name.startsWith('vantfell_') ? undefined : `made the table ${step.table.name}`;
     case 'add-column':
       return `added the column ${step.table.name}.${step.column.name}`;
     default:
