@@ -94,6 +94,7 @@ describe('models', () => {
     ['two models of one name', 'model: a\n---\nmodel: a\n', ['3:8 duplicate-model']],
     ['two models at one path', 'model: a\nplural: x\n---\nmodel: b\nplural: x\ntable: y\n', ['5:1 same-path']],
     ['two models on one table', 'model: a\ntable: t\n---\nmodel: b\ntable: T\n', ['5:1 same-table']],
+    ['two models of one name in the document', 'model: hut2\n---\nmodel: hut-2\n', ['1:1 same-name']],
     ['a table of the tool', 'model: a\ntable: vantfell_a\n', ['2:1 reserved-name']],
     ['a path of the service', 'model: token\n', ['1:1 reserved-name']],
     [

@@ -64,8 +64,8 @@ function schemasOf(model: Model): [string, JsonSchema][] {
   return [...(shown ? [[recordName(model), recordSchema(model)] as [string, JsonSchema]] : []), ...bodies];
 }
 
-const keyName = (model: Model): string => `${recordName(model)}Key`;
-const filterName = (model: Model, member: string): string => `${recordName(model)}Where${pascalCase(member)}`;
+const keyName = (model: Model): string => `${recordName(model)}.key`;
+const filterName = (model: Model, member: string): string => `${recordName(model)}.where.${member}`;
 
 function parametersOf(graph: Graph, model: Model): [string, unknown][] {
   const ofRecord = (['read', 'replace', 'update', 'delete'] as const).some((name) => model.endpoints.has(name));
@@ -86,9 +86,9 @@ function parametersOf(graph: Graph, model: Model): [string, unknown][] {
     const { default: usual, most } = graph.service.paging;
     const members = model.fields.map((field) => field.member);
     parameters.push(
-      [`${recordName(model)}Sort`, sortParameter(model, members)],
+      [`${recordName(model)}.sort`, sortParameter(model, members)],
       [
-        'Limit',
+        'limit',
         queryParameter('limit', 'How many records to show.', {
           type: 'integer',
           minimum: 1,
@@ -96,8 +96,8 @@ function parametersOf(graph: Graph, model: Model): [string, unknown][] {
           default: usual,
         }),
       ],
-      ['After', queryParameter('after', 'A cursor of `page.next`: the records after it.', { type: 'string' })],
-      ['Before', queryParameter('before', 'A cursor of `page.prev`: the records before it.', { type: 'string' })],
+      ['after', queryParameter('after', 'A cursor of `page.next`: the records after it.', { type: 'string' })],
+      ['before', queryParameter('before', 'A cursor of `page.prev`: the records before it.', { type: 'string' })],
       ...filterable(model).map((field): [string, unknown] => {
         const { readOnly: _ignored, description, ...schema } = memberSchema(field, model, 'response');
         const about = `Only records whose ${field.member} is this value; given again, any of the values.`;
@@ -115,7 +115,7 @@ function parametersOf(graph: Graph, model: Model): [string, unknown][] {
     );
   }
   if (model.endpoints.has('list') || model.endpoints.has('read')) {
-    parameters.push([`${recordName(model)}Fields`, fieldsParameter(model)]);
+    parameters.push([`${recordName(model)}.fields`, fieldsParameter(model)]);
   }
   return parameters;
 }
@@ -163,19 +163,19 @@ function operation(graph: Graph, { name, model, under }: Endpoint): Record<strin
   const many = name === 'list';
   const of = under === undefined ? '' : ` of ${withArticle(under.name)}`;
   const summary = `${VERBS[name]} ${many ? spoken(model.plural) : withArticle(model.name)}${of}`;
-  const verb = name + (under === undefined ? '' : recordName(under));
-  const operationId = `${verb}${pascalCase(many ? model.plural : model.name)}`;
+  const nested = under === undefined ? '' : `_in${recordName(under)}`;
+  const operationId = `${name}${pascalCase(many ? model.plural : model.name)}${nested}`;
   const parameters = [
     ...(many
       ? [
           ...filterable(model)
             .filter((field) => under === undefined || field !== model.parent?.field)
             .map((field) => ref('parameters', filterName(model, field.member))),
-          ref('parameters', `${recordName(model)}Sort`),
-          ...['Limit', 'After', 'Before'].map((shared) => ref('parameters', shared)),
+          ref('parameters', `${recordName(model)}.sort`),
+          ...['limit', 'after', 'before'].map((shared) => ref('parameters', shared)),
         ]
       : []),
-    ...(many || name === 'read' ? [ref('parameters', `${recordName(model)}Fields`)] : []),
+    ...(many || name === 'read' ? [ref('parameters', `${recordName(model)}.fields`)] : []),
   ];
   return {
     operationId,
@@ -222,7 +222,7 @@ function success(graph: Graph, name: EndpointName, model: Model): Record<string,
   if (name === 'list') {
     const schema = envelope(
       { type: 'array', items: record, maxItems: graph.service.paging.most },
-      { page: ref('schemas', 'Page') },
+      { page: ref('schemas', 'page') },
     );
     const headers = { Link: header('The first, the next and the previous page (RFC 8288).') };
     return { '200': { description: 'A page of records.', headers, content: content(schema) } };
@@ -236,7 +236,7 @@ function success(graph: Graph, name: EndpointName, model: Model): Record<string,
 }
 
 /** Every problem of a status shares one response. */
-const responseName = (status: number): string => `Problem${status}`;
+const responseName = (status: number): string => `problem.${status}`;
 
 function problemsOf(name: EndpointName, nested: boolean): ProblemName[] {
   return [...PROBLEMS[name], ...(nested ? (['not-found'] as const) : []), ...ALWAYS];
@@ -254,7 +254,7 @@ function responsesOf(endpoints: readonly Endpoint[]): Record<string, unknown> {
     statuses.map((status) => {
       const problems = [...used].filter((problem) => problemTypes[problem].status === status).sort();
       const description = problems.map((problem) => `${problemTypes[problem].title} (${problem}).`).join(' ');
-      const content = { 'application/problem+json': { schema: ref('schemas', 'Problem') } };
+      const content = { 'application/problem+json': { schema: ref('schemas', 'problem') } };
       return [responseName(status), { description, content }];
     }),
   );

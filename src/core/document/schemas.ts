@@ -121,7 +121,8 @@ export function recordSchema(model: Model): JsonSchema {
 export const KINDS: readonly ClientKind[] = ['create', 'replace', 'update'];
 
 export const recordName = (model: Model): string => pascalCase(model.name);
-export const bodyName = (model: Model, kind: ClientKind): string => `${recordName(model)}${pascalCase(kind)}`;
+/** With a dot, which no model's own name has: `Hut.create` can never be a model. */
+export const bodyName = (model: Model, kind: ClientKind): string => `${recordName(model)}.${kind}`;
 
 /** A body of one kind of write. Members that can only be sent back as they were read have their plain type. */
 export function bodySchema(model: Model, kind: ClientKind): JsonSchema {

@@ -42,5 +42,5 @@ export function sharedSchemas(lists: boolean): Record<string, JsonSchema> {
     required: ['type', 'title', 'status', 'instance', 'request'],
     additionalProperties: false,
   };
-  return { ...(lists ? { Page: page } : {}), Problem: problem };
+  return { ...(lists ? { page } : {}), problem };
 }

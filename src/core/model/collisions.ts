@@ -2,6 +2,7 @@ import type { Declared } from '../declaration/document.ts';
 import type { Problem } from '../declaration/problem.ts';
 import type { ModelDeclaration } from './declarations.ts';
 import type { Model, ServiceSettings } from './graph.ts';
+import { pascalCase } from './names.ts';
 
 /** Path segments that the service itself answers at. */
 const OWN_SEGMENTS = ['tokens', 'me'];
@@ -19,6 +20,7 @@ export function checkNames(service: ServiceSettings, models: readonly Model[], s
   const problems: Problem[] = [];
   const paths = new Map<string, string>();
   const tables = new Map<string, string>();
+  const documentNames = new Map<string, string>();
   const reserved = service.prefix === '' ? [...OWN_SEGMENTS, ...OWN_ROOT_SEGMENTS] : OWN_SEGMENTS;
 
   for (const model of [...models].sort((a, b) => (a.name < b.name ? -1 : 1))) {
@@ -49,6 +51,14 @@ export function checkNames(service: ServiceSettings, models: readonly Model[], s
       );
     }
     paths.set(model.plural, model.name);
+
+    const shown = pascalCase(model.name);
+    const otherName = documentNames.get(shown);
+    if (otherName !== undefined) {
+      const message = `${model.name} and ${otherName} would both be ${shown} in the OpenAPI document`;
+      complain('same-name', message, 'give one of them another name', 'model');
+    }
+    documentNames.set(shown, model.name);
 
     const table = model.table.toLowerCase();
     const otherTable = tables.get(table);

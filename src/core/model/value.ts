@@ -11,9 +11,9 @@ export interface Fault {
 const MOST_DIGITS = 18;
 
 const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
-/** The form that the HTML standard asks of an e-mail address. */
+/** A dot-atom before the @ (RFC 5322), and a domain of two labels or more behind it. */
 const EMAIL =
-  /^[\w.!#$%&'*+/=?^`{|}~-]+@[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)*$/i;
+  /^[\w!#$%&'*+/=?^`{|}~-]+(?:\.[\w!#$%&'*+/=?^`{|}~-]+)*@(?:[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?\.)+[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/i;
 const ABSOLUTE_URI = /^[a-z][a-z0-9+.-]*:[^\s<>"{}|\\^`]+$/i;
 const DATE = /^(\d{4})-(\d\d)-(\d\d)$/;
 const TIME = /^([01]\d|2[0-3]):([0-5]\d):([0-5]\d)(?:\.(\d+))?$/;

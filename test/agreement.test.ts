@@ -1,0 +1,79 @@
+import { Ajv2020 } from 'ajv/dist/2020.js';
+import addFormats from 'ajv-formats';
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { bodyName } from '../src/core/document/schemas.ts';
+import { openApi } from '../src/core/document/openapi.ts';
+import { endpointsOf } from '../src/core/http/endpoints.ts';
+import { makeRoutes } from '../src/core/http/routes.ts';
+import { bodyReader } from '../src/core/rules/schema.ts';
+import { readProject } from '../src/project/project.ts';
+import { demoFolder } from './kit/program.ts';
+
+const graph = readProject(demoFolder()).graph!;
+const ajv = new Ajv2020({ strict: false });
+(addFormats as unknown as (ajv: Ajv2020) => void)(ajv);
+ajv.addSchema({ $id: 'document:/', ...openApi(graph) });
+
+/** Values near the edges of the demo's rules, and far from them. */
+const anyValue = fc.oneof(
+  fc.constantFrom<unknown>(
+    null, '', ' ', 'abc', 'Askdal', 'staffed', 'grey-hut', 'Grey Hut', '2026-06-12', '2026-02-30', 'a@huts.example', '+99 555 0142',
+    0, 1, -1, 120, 121, 2400, 2401, 0.5, '29.50', '29.505', 500, '500.01', true, false, [], {}, '019b76da-a800-7000-8000-000000000000',
+  ), // prettier-ignore
+  fc.string(),
+  fc.double({ noNaN: true }),
+);
+
+describe.each(graph.models.map((model) => [model.name, model] as const))('%s', (_name, model) => {
+  test.each(['create', 'replace', 'update'] as const)('what the service takes to %s, the document takes', (kind) => {
+    const validate = ajv.compile({ $ref: `document:/#/components/schemas/${bodyName(model, kind)}` });
+    const read = bodyReader(model, kind);
+    const members = [...model.byMember.keys(), 'stranger'];
+    const bodies = fc.uniqueArray(fc.tuple(fc.constantFrom(...members), anyValue), { selector: ([member]) => member });
+    let taken = 0;
+    fc.assert(
+      fc.property(bodies, (entries) => {
+        const body: Record<string, unknown> = Object.fromEntries(entries);
+        const { failures, repeated } = read(body);
+        if (failures.length > 0 || repeated.size > 0) return;
+        taken += 1;
+        expect({ body, valid: validate(body), errors: validate.errors }).toMatchObject({ valid: true });
+      }),
+      { numRuns: 3000 },
+    );
+    // An update of nothing is always fine; a whole record is hard to hit by chance.
+    if (kind === 'update') expect(taken).toBeGreaterThan(100);
+  });
+
+  test('each value that the service takes for a member, the document takes, and where no rule is in words the reverse', () => {
+    const validate = ajv.compile({ $ref: `document:/#/components/schemas/${bodyName(model, 'update')}` });
+    const read = bodyReader(model, 'update');
+    for (const field of model.fields) {
+      if (field.rules.readOnly || field.rules.immutable) continue;
+      const inWords =
+        field.type === 'decimal' || field.rules.trim || field.type === 'email' || field.rules.letters !== undefined;
+      fc.assert(
+        fc.property(anyValue, (value) => {
+          const body = { [field.member]: value };
+          const taken = read(body).failures.length === 0;
+          const valid = validate(body);
+          if (taken || !inWords) expect({ body, valid }).toEqual({ body, valid: taken });
+        }),
+      );
+    }
+  });
+
+  test('every endpoint is found at its path, and nothing at a path like it', () => {
+    const routes = makeRoutes(graph);
+    for (const { path, method, under } of endpointsOf(graph, model)) {
+      const found = routes.find(path.replace(/\{[^}]+\}/, 'a%2Fb'));
+      expect(found?.place.endpoints.has(method)).toBe(true);
+      expect(found?.key).toBe(path.includes('{') ? 'a/b' : undefined);
+      expect(found?.place.model).toBe(model);
+      for (const wrong of [`${path}/`, `/x${path}`, path.slice(1), `${path}/${under?.plural ?? 'more'}/x/y`]) {
+        expect(routes.find(wrong.replace(/\{[^}]+\}/, 'k'))).toBeUndefined();
+      }
+    }
+  });
+});
