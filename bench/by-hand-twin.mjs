@@ -38,11 +38,18 @@ const toJson = ({ price, winter_room, ...row }) => ({
 const app = express();
 app.disable('x-powered-by');
 app.set('etag', false);
+app.use((_request, response, next) => {
+  response.set('x-content-type-options', 'nosniff');
+  response.set('content-security-policy', "default-src 'none'; frame-ancestors 'none'");
+  response.set('referrer-policy', 'no-referrer');
+  next();
+});
 app.get('/v1/huts', async (request, response) => {
   const { limit, after: cursor } = await query.validate(request.query, { abortEarly: false });
   const rows = cursor === undefined ? first.all([limit + 1]) : after.all([cursor, limit + 1]);
   const data = rows.slice(0, limit).map(toJson);
   const next = rows.length > limit ? `/v1/huts?limit=${limit}&after=${data.at(-1).id}` : null;
+  if (next !== null) response.set('link', `<${next}>; rel="next"`);
   response.json({ data, page: { limit, next, prev: null } });
 });
 app.get('/v1/huts/:id', async (request, response) => {

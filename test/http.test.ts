@@ -235,6 +235,8 @@ describe('the edges of HTTP', () => {
     ['PATCH', '/v1/huts', 405, 'method-not-allowed'],
     ['POST', '/openapi.json', 405, 'method-not-allowed'],
     ['GET', '/../../etc/passwd', 404, 'unknown-path'],
+    ['GET', 'http://huts.example/v1/huts/x', 404, 'not-found'],
+    ['GET', 'http://huts.example', 200, undefined],
   ])('%s %s is %d %s', async (method, path, status, name) => {
     // fetch would tidy the path first.
     const answer = await new Promise<{ status?: number; text: string }>((resolve, reject) => {
@@ -246,7 +248,7 @@ describe('the edges of HTTP', () => {
       sent.on('error', reject).end();
     });
     expect(answer.status).toBe(status);
-    expect(JSON.parse(answer.text)).toMatchObject({ type: `/problems/${name}`, status });
+    if (name !== undefined) expect(JSON.parse(answer.text)).toMatchObject({ type: `/problems/${name}`, status });
   });
 
   test('405 and OPTIONS list the methods, a 404 the nearest endpoints', async () => {
@@ -300,6 +302,13 @@ describe('the edges of HTTP', () => {
     const page = await ask(`${server.url}/problems/invalid-body`);
     expect(page.headers.get('content-type')).toContain('text/html');
     expect(page.body).toContain('breaks a rule');
+  });
+
+  test('headers beyond all measure are a 431, and a body over the limit ends the connection', async () => {
+    await expect(ask(v1, 'GET', undefined, { 'x-long': 'x'.repeat(20_000) })).resolves.toMatchObject({ status: 431 });
+    const large = await ask(`${v1}/huts`, 'POST', `"${'x'.repeat(1_000_001)}"`);
+    expect(large).toMatchObject({ status: 413, body: { type: '/problems/too-large' } });
+    expect(large.headers.get('connection')).toBe('close');
   });
 
   test('what is no HTTP at all is answered and does no harm', async () => {

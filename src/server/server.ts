@@ -76,8 +76,14 @@ function readStraight(server: HttpServer, service: Service): void {
 
 function answer(service: Service, request: IncomingMessage, response: ServerResponse, body: Buffer | undefined): void {
   const { method, headers, url } = request;
-  void service.handle({ method: method!, target: url!, headers, body }).then((reply) => write(response, reply));
+  void service
+    .handle({ method: method!, target: originForm(url!), headers, body })
+    .then((reply) => write(response, reply));
 }
+
+/** A request may name the whole URL (RFC 9112, 3.2.2): what counts of it is the path and the query. */
+const originForm = (target: string): string =>
+  target.startsWith('/') ? target : target.replace(/^https?:\/\/[^/?#]*/i, '').replace(/^(?!\/)/, '/');
 
 /** An answer is finished text with all its headers: it goes to the socket as it is. */
 function write(response: ServerResponse, { status, headers, body = '' }: Reply): void {

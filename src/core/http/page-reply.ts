@@ -9,6 +9,15 @@ import type { Reply } from './message.ts';
 /** JSON text holds no raw line feed, so this can only stand between two records. */
 const BETWEEN = ',\n';
 
+/**
+ * The records at the ends of a page when it was last asked for, and their cursors. The first pages of lists are asked for
+ * all day, and mostly end where they ended a moment ago: signing again would cost as much as fetching ten records.
+ */
+export interface PageEnds {
+  first?: { readonly text: string; readonly cursor: string };
+  last?: { readonly text: string; readonly cursor: string };
+}
+
 /** The answer to a list: the records as the database wrote them, between a prefix and the page's links. */
 export function pageReply(
   path: string,
@@ -16,6 +25,7 @@ export function pageReply(
   statement: ListStatement,
   row: Row,
   cursors: Cursors,
+  ends: PageEnds,
 ): Reply {
   const count = Number(row[1]);
   const surplus = count > limit;
@@ -25,9 +35,13 @@ export function pageReply(
 
   const cursorAt = (end: 'first' | 'last'): string => {
     const text = pick(statement.shownPosition ? records : positions, end);
+    const known = ends[end];
+    if (known?.text === text) return known.cursor;
     const read = JSON.parse(text) as FieldValue[] | Record<string, FieldValue>;
     const position = Array.isArray(read) ? read : form.sort.map(({ field }) => read[field.member] ?? null);
-    return cursors.write(binding, position);
+    const cursor = cursors.write(binding, position);
+    ends[end] = { text, cursor };
+    return cursor;
   };
   const base = shared === '' ? path : `${path}?${shared}`;
   const onward = `${base}${shared === '' ? '?' : '&'}`;

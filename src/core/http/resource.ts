@@ -20,6 +20,7 @@ import type { ListRequest } from './list-request.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
 import type { Reply, Request } from './message.ts';
 import { pageReply } from './page-reply.ts';
+import type { PageEnds } from './page-reply.ts';
 import type { ParameterFailure } from './problems.ts';
 import { readQuery } from './query.ts';
 
@@ -32,8 +33,18 @@ export interface Resource {
   delete(keyText: string, query: string): Promise<Reply>;
 }
 
+/** A list's query, understood, and all that it takes to answer it. */
+interface ListPlan {
+  readonly request: ListRequest;
+  readonly statement: ListStatement;
+  readonly values: readonly StoreValue[];
+  readonly ends: PageEnds;
+}
+
 /** Forms of requests whose statements are kept: clients use a few, and a flood of others must not fill the memory. */
 const KEPT_FORMS = 500;
+/** A query of more characters is no everyday one, and is understood anew each time. */
+const LONGEST_KEPT = 1_000;
 
 export function makeResource(graph: Graph, model: Model, store: Store, cursors: Cursors, moment: Moment): Resource {
   const { dialect } = store;
@@ -52,13 +63,11 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
   const readForms = new LRUCache<string, Statement>({ max: KEPT_FORMS });
   const listForms = new LRUCache<string, ListStatement>({ max: KEPT_FORMS });
   // The same few queries come again and again, to the letter: what they mean needs to be found out once.
-  const plans = new LRUCache<string, { request: ListRequest; statement: ListStatement; values: StoreValue[] }>({
-    max: KEPT_FORMS,
-  });
+  const plans = new LRUCache<string, ListPlan>({ max: KEPT_FORMS });
 
   const keyOf = (text: string): FieldValue => keyFromText(model.key, text);
 
-  function planOf(path: string, query: string, under: ListForm['under']) {
+  function planOf(path: string, query: string, under: ListForm['under']): ListPlan {
     const name = `${path}?${query}`;
     let plan = plans.get(name);
     if (plan === undefined) {
@@ -66,18 +75,18 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
       const key = formKey(request.form);
       let statement = listForms.get(key);
       if (statement === undefined) listForms.set(key, (statement = listStatement(model, request.form, dialect)));
-      plan = { request, statement, values: listValues(statement, request.form, request.limit, dialect) };
-      plans.set(name, plan);
+      const values = listValues(statement, request.form, request.limit, dialect);
+      plan = { request, statement, values, ends: {} };
+      if (name.length <= LONGEST_KEPT) plans.set(name, plan);
     }
     return plan;
   }
 
   function readStatementOf(query: string): Statement {
-    let statement = readForms.get(query);
-    if (statement === undefined) {
-      statement = readStatement(model, readRecordFields(model, query), dialect);
-      readForms.set(query, statement);
-    }
+    const fields = readRecordFields(model, query);
+    const name = fields.map((field) => field.member).join();
+    let statement = readForms.get(name);
+    if (statement === undefined) readForms.set(name, (statement = readStatement(model, fields, dialect)));
     return statement;
   }
 
@@ -103,10 +112,10 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
         parent === undefined || parentKey === undefined
           ? undefined
           : { parent, field: model.parent!.field, key: keyFromText(parent.key, parentKey) };
-      const { request, statement, values } = planOf(path, query, under);
+      const { request, statement, values, ends } = planOf(path, query, under);
       const row = await store.first(statement, values);
       if (!row![3]) throw new HttpProblem('not-found');
-      return pageReply(path, request, statement, row!, cursors);
+      return pageReply(path, request, statement, row!, cursors, ends);
     },
 
     async read(keyText, query) {

@@ -46,12 +46,19 @@ export function resolve(
   const unordered = [...drafts.values()].map((draft) => resolveModel(draft, drafts));
   const partsOf = (name: string): string[] =>
     unordered.filter((model) => model.parent?.target === name).map((model) => model.name);
-  const models = orderByReference(unordered.map((model) => Object.freeze({ ...model, parts: partsOf(model.name) })));
+  const models = orderByReference(unordered.map((model) => frozen({ ...model, parts: partsOf(model.name) })));
   for (const draft of drafts.values()) checkCircle(draft, drafts);
   problems.push(...checkNames(service, models, drafts));
 
   const byName = new Map(models.map((model) => [model.name, model]));
-  return { graph: Object.freeze({ service, models, byName }), problems };
+  return { graph: Object.freeze({ service, models: Object.freeze(models), byName }), problems };
+}
+
+/** Nothing behind the resolver changes a model: everything that was worked out from it may be kept. */
+function frozen(model: Model): Model {
+  for (const field of model.fields) Object.freeze(Object.freeze(field).rules);
+  for (const part of [model.fields, model.relations, model.sort, model.unique, model.indexes]) Object.freeze(part);
+  return Object.freeze(model);
 }
 
 function draftOf(declaration: ModelDeclaration, document: Declared, complain: Complain): Draft {

@@ -1,5 +1,4 @@
 import { createHmac, createSecretKey, timingSafeEqual } from 'node:crypto';
-import { LRUCache } from 'lru-cache';
 import type { FieldValue } from '../model/graph.ts';
 
 /** Signs and reads the positions in a list that clients hold. */
@@ -9,8 +8,6 @@ export interface Cursors {
   /** Undefined where the text is not a cursor of this service for this binding. */
   read(binding: string, text: string): FieldValue[] | undefined;
 }
-
-const KEPT = 1_000;
 
 /** 128 bits, as base64url. */
 const MAC_LENGTH = 22;
@@ -22,19 +19,10 @@ export function makeCursors(serviceKey: string): Cursors {
   const sign = (binding: string, payload: string): string =>
     createHmac('sha256', key).update(`${binding}\0${payload}`).digest('base64url').slice(0, MAC_LENGTH);
 
-  // The first pages of lists are asked for all day, and end where they ended a moment ago.
-  const written = new LRUCache<string, string>({ max: KEPT });
-
   return {
     write(binding, position) {
       const payload = JSON.stringify(position);
-      const name = `${binding}\0${payload}`;
-      let text = written.get(name);
-      if (text === undefined) {
-        text = sign(binding, payload) + Buffer.from(payload).toString('base64url');
-        written.set(name, text);
-      }
-      return text;
+      return sign(binding, payload) + Buffer.from(payload).toString('base64url');
     },
     read(binding, text) {
       const payload = Buffer.from(text.slice(MAC_LENGTH), 'base64url').toString();
