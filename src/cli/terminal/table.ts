@@ -1,6 +1,6 @@
 import Table from 'cli-table3';
 
-const NOTHING = ''.padEnd(0);
+const NOTHING = '';
 const CHARS = {
   top: NOTHING, 'top-mid': NOTHING, 'top-left': NOTHING, 'top-right': NOTHING,
   bottom: NOTHING, 'bottom-mid': NOTHING, 'bottom-left': NOTHING, 'bottom-right': NOTHING,

@@ -9,7 +9,6 @@ export interface TerminalOptions {
 
 /** Where a command speaks: results go to standard output, talk to standard error. */
 export interface Terminal {
-  readonly json: boolean;
   /** Colours for results. */
   readonly paint: ReturnType<typeof pc.createColors>;
   /** Colours for talk. */
@@ -35,7 +34,6 @@ export function makeTerminal({ json, quiet, color }: TerminalOptions): Terminal 
     return erase;
   };
   return {
-    json,
     paint: pc.createColors(wanted && process.stdout.isTTY),
     tint: pc.createColors(wanted && process.stderr.isTTY),
     show: (text) => void (json || process.stdout.write(`${text}\n`)),

@@ -17,7 +17,6 @@ export interface ChangeStatements {
   /** One row: the record's JSON and its key. */
   readonly insert: Statement;
   readonly inserted: readonly Field[];
-  readonly read: Statement;
   /** One row with the record's JSON, which nobody else can change until the transaction ends. */
   readonly readLocked: Statement;
   /** Sets `updated`, in that order, and takes the key last. One row with the record's JSON. */
@@ -43,7 +42,6 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
   return {
     insert: { sql: `INSERT INTO ${table} (${columns}) VALUES (${places(inserted)}) RETURNING ${json}, ${key}` },
     inserted,
-    read: readStatement(model, model.fields, dialect),
     readLocked: readStatement(model, model.fields, dialect, true),
     update: { sql: `UPDATE ${table} SET ${sets} WHERE ${key} = ${placeholder(updated.length + 1)} RETURNING ${json}` },
     updated,

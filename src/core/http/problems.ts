@@ -106,9 +106,6 @@ export function brokenRules(failures: readonly Failure[]): HttpProblem {
   return new HttpProblem('invalid-body', undefined, { title, errors: failures });
 }
 
-export const wrongParameter = (parameter: string, detail: string): HttpProblem =>
-  new HttpProblem('invalid-parameter', undefined, { errors: [{ parameter, detail }] });
-
 /** `largest` is in bytes. */
 export const tooLarge = (largest: number): HttpProblem =>
   new HttpProblem('too-large', `a body may have ${largest} bytes at most`);

@@ -9,6 +9,7 @@ import type { Cursors } from '../query/cursor.ts';
 import { formKey, listStatement, listValues } from '../query/list-statement.ts';
 import type { ListForm, ListStatement } from '../query/list-statement.ts';
 import { readStatement } from '../query/statements.ts';
+import { pointerTo } from '../rules/failure.ts';
 import { bodyReader } from '../rules/schema.ts';
 import type { BodyReader, ReadBody } from '../rules/schema.ts';
 import { brokenRules, HttpProblem } from './problems.ts';
@@ -138,7 +139,7 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
       for (const [member, value] of Object.entries(add)) {
         if (body.values[member] === value) continue;
         const detail = `the path says ${JSON.stringify(value)}; leave it out of the body`;
-        throw brokenRules([{ pointer: `/${member}`, rule: 'immutable', detail }]);
+        throw brokenRules([{ pointer: pointerTo(member), rule: 'immutable', detail }]);
       }
       const { json, key } = await store.transaction((transaction) => changes.create(transaction, body.values));
       return written(201, json, { location: `${collection}/${encodeURIComponent(String(key))}` });
@@ -186,7 +187,7 @@ function refuseQuery(query: string): void {
 }
 
 const notForClients = (member: string) => ({
-  pointer: `/${member}`,
+  pointer: pointerTo(member),
   rule: 'readOnly',
   detail: 'is set by the service alone; leave it out',
 });

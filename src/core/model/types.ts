@@ -38,4 +38,3 @@ export const typesOfRule: Readonly<Record<string, readonly TypeName[]>> = {
 };
 
 export const isWritten = (type: TypeName): boolean => WRITTEN.includes(type);
-export const isCounted = (type: TypeName): boolean => COUNTED.includes(type);

@@ -109,7 +109,7 @@ function strangers(field: Field): NonNullable<FieldValue>[] {
 
 function ofLength(field: Field, length: number, turn: number): string {
   if (field.type === 'email') return `${textOf(length - '@huts.example'.length, turn)}@huts.example`;
-  if (field.type === 'uri') return `https://${'huts.example/'}${textOf(length - 'https://huts.example/'.length, turn)}`;
+  if (field.type === 'uri') return `https://huts.example/${textOf(length - 'https://huts.example/'.length, turn)}`;
   return length === 0 ? '' : textOf(length, turn);
 }
 
