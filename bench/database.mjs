@@ -23,6 +23,7 @@ export async function makeDatabase() {
   let made = 0;
   const changes = makeChanges(graph, hut, store.dialect, {
     now: () => new Date(start + made),
+    random: (bytes) => new Uint8Array(bytes),
     uuid: () => v7({ msecs: start + made, seq: made }),
   });
   const keys = [];

@@ -7,7 +7,7 @@ import { runCase } from '../src/cli/trial/run-cases.ts';
 import { compile } from '../src/core/compile.ts';
 import { openApi } from '../src/core/document/openapi.ts';
 import type { Reply, Request } from '../src/core/http/message.ts';
-import { noRules } from '../src/core/model/field.ts';
+import { noRules } from '../src/core/model/rules.ts';
 import type { Field, Graph, Rules } from '../src/core/model/graph.ts';
 import type { Service } from '../src/core/service.ts';
 import type { Store } from '../src/core/store/contract.ts';

@@ -115,7 +115,7 @@ async function seedAndAsk(context: Context, project: SoundProject): Promise<Show
     terminal.show(`  in ${relative(folder, store.address.slice('sqlite:'.length))}`);
 
     const service = serviceOn(project.graph, store, serviceKey(project).key, (error) => terminal.warn(String(error)));
-    const largestBody = project.graph.service.largestBody;
+    const largestBody = project.graph.service.limits.body;
     const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody });
     try {
       terminal.show(bold('\n3. A REST API, running'));

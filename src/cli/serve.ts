@@ -43,7 +43,7 @@ export const serve: Command = {
       const { makeLog } = await import('../server/log.ts');
       const log = makeLog();
       const service = serviceOn(project.graph, store, key.key, (error, request) => log.error({ err: error, request }));
-      const largestBody = project.graph.service.largestBody;
+      const largestBody = project.graph.service.limits.body;
       const server = await listen(service, { host, port, largestBody });
       done.forEach((line) => terminal.say(line));
       if (key.made) terminal.say('made a key for this project, and keep it in .vantfell/key');

@@ -1,17 +1,21 @@
+import { isOpen } from './access/open.ts';
+import { checkReveals } from './access/check-reveals.ts';
 import { checkShape } from './declaration/check-shape.ts';
 import { readDocuments } from './declaration/document.ts';
-import type { Source } from './declaration/document.ts';
+import type { Declared, Source } from './declaration/document.ts';
 import { withEnvironment } from './declaration/environment.ts';
 import { modelShape } from './declaration/model-shape.ts';
 import { byPlace, isError } from './declaration/problem.ts';
-import type { Problem } from './declaration/problem.ts';
+import type { Place, Problem } from './declaration/problem.ts';
+import { reporterOf } from './declaration/reporter.ts';
+import type { Reporter } from './declaration/reporter.ts';
 import { serviceShape } from './declaration/service-shape.ts';
-import type { ModelDeclaration } from './model/declarations.ts';
-import type { Graph, ServiceSettings } from './model/graph.ts';
+import { checkNames } from './model/collisions.ts';
+import type { ModelDeclaration, ServiceDeclaration } from './model/declarations.ts';
+import type { DeclaredModel } from './model/draft.ts';
+import type { Graph } from './model/graph.ts';
 import { resolve } from './model/resolve.ts';
-import type { DeclaredModel } from './model/resolve.ts';
 import { serviceSettings } from './model/service-settings.ts';
-import type { ServiceDeclaration } from './model/service-settings.ts';
 import { checkConstants } from './rules/check-constants.ts';
 
 /** The texts of a project's declarations, as they were read. */
@@ -32,32 +36,52 @@ export interface Compiled {
 /** Turns declarations into the model graph. Everything that is wrong with them is told at once, sorted by place. */
 export function compile(sources: ProjectSources): Compiled {
   const problems: Problem[] = [];
-  const service = compileService(sources, problems);
+  const { declaration, report } = readService(sources, problems);
+  const service = serviceSettings(declaration, report);
   const models = sources.models.flatMap((source) => compileModels(source, problems));
   if (sources.models.length === 0) {
     problems.push(atStart(sources.service, 'no-models', 'this project has no models', 'write one, as models/hut.yaml'));
   }
-  const resolved = resolve(service, models);
-  problems.push(...resolved.problems, ...checkConstants(resolved.graph, models));
+  const { identity } = declaration;
+  const graph = resolve({ service, identity, identityReport: report.below('identity'), models }, problems);
+  const known = models.filter(({ document }, at) => models.findIndex((other) => other.document === document) === at);
+  const first = known.filter(
+    ({ declaration: { model } }, at) => known.findIndex((other) => other.declaration.model === model) === at,
+  );
+  problems.push(...checkNames(graph, first), ...checkConstants(graph, first), ...checkReveals(graph, first));
+  const sound = !problems.some(isError);
+  if (sound) noteOpenModels(graph, report);
   problems.sort(byPlace);
-  return problems.some(isError) ? { problems } : { graph: resolved.graph, problems };
+  return sound ? { graph, problems } : { problems };
 }
 
-function compileService(sources: ProjectSources, problems: Problem[]): ServiceSettings {
+/** A service where nobody signs in, and whose models say nothing of who may do what, is everybody's. */
+function noteOpenModels(graph: Graph, report: Reporter): void {
+  const open = graph.identity === undefined ? graph.models.filter(isOpen).map(({ plural }) => plural) : [];
+  if (open.length === 0) return;
+  const shown = open.length > 4 ? `${open.slice(0, 3).join(', ')} and ${open.length - 3} more` : open.join(', ');
+  const remedy = 'declare an identity, or say in `may` who may do what';
+  report.warn('open-service', `anybody may read and change ${shown}`, remedy, ['service', 'name'], 'key');
+}
+
+function readService(
+  sources: ProjectSources,
+  problems: Problem[],
+): { declaration: ServiceDeclaration; report: Reporter } {
   const read = readDocuments(sources.service);
   problems.push(...read.problems);
   const document = read.documents[0];
   if (document === undefined) {
     const remedy = 'begin with service: { name: … }';
-    if (read.problems.length === 0)
-      problems.push(atStart(sources.service, 'missing-key', 'this file is empty', remedy));
-    return serviceSettings({}, (path) => read.documents[0]!.at(path)).service;
+    if (read.problems.length === 0) problems.push(atStart(sources.service, 'missing-key', 'this file is empty', remedy));
+    const nowhere = (): Place => atStart(sources.service, '', '', '').place;
+    const empty: Declared = { file: sources.service.file, value: {}, at: nowhere, within: nowhere };
+    return { declaration: {}, report: reporterOf(empty, problems) };
   }
   const filled = withEnvironment(document, sources.environment);
   const held = checkShape(filled.declared, serviceShape);
-  const settings = serviceSettings(held.sound as ServiceDeclaration, document.at);
-  problems.push(...filled.problems, ...held.problems, ...settings.problems);
-  return settings.service;
+  problems.push(...filled.problems, ...held.problems);
+  return { declaration: (held.sound ?? {}) as ServiceDeclaration, report: reporterOf(document, problems) };
 }
 
 function compileModels(source: Source, problems: Problem[]): DeclaredModel[] {

@@ -30,7 +30,7 @@ export async function openService(folder: string): Promise<OpenService> {
   const sound = project as SoundProject;
   const { store } = await openModelStore(project.graph, storeAddress(sound));
   const service = serviceOn(project.graph, store, serviceKey(sound).key, (error) => console.error(error));
-  const { largestBody } = project.graph.service;
+  const largestBody = project.graph.service.limits.body;
 
   return {
     async fetch(request) {

@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto';
 import { mkdirSync } from 'node:fs';
 import { dirname, isAbsolute, join, resolve } from 'node:path';
 import { v7 } from 'uuid';
@@ -32,7 +33,7 @@ export function readProject(folder: string): Project {
 }
 
 /** The wall clock, and keys that sort by it. */
-export const moment: Moment = { now: () => new Date(), uuid: v7 };
+export const moment: Moment = { now: () => new Date(), uuid: v7, random: randomBytes };
 
 /** The address of the project's store, its path made absolute; where none is declared, a file in the tool's own folder. */
 export function storeAddress({ folder, graph }: SoundProject): string {

@@ -44,7 +44,11 @@ afterAll(async () => {
   rmSync(folder, { recursive: true });
 });
 
-const moment = { now: () => new Date(0), uuid: () => '00000000-0000-7000-8000-000000000000' };
+const moment = {
+  now: () => new Date(0),
+  uuid: () => '00000000-0000-7000-8000-000000000000',
+  random: (bytes: number) => new Uint8Array(bytes),
+};
 type Values = Record<string, FieldValue>;
 
 const create = async (values: Values): Promise<Values> => {

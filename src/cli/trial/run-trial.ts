@@ -46,7 +46,7 @@ export async function runTrial(
     const key = randomBytes(32).toString('hex');
     const defects: unknown[] = [];
     const service = serviceOn(graph, store, key, (error) => defects.push(error));
-    const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody: graph.service.largestBody });
+    const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody: graph.service.limits.body });
     try {
       const judge = makeDocumentJudge(openApi(graph));
       const chosen = cases.filter(wanted);

@@ -1,14 +1,20 @@
 import type { Field, FieldValue, Graph, Model } from '../model/graph.ts';
 import { spoken } from '../model/names.ts';
-import { canonical, quoted } from '../model/value.ts';
+import { evaluate } from '../expression/evaluate.ts';
+import { canonical, isSame, quoted } from '../model/value.ts';
 import { HttpProblem, brokenRules } from '../http/problems.ts';
 import type { Failure } from '../rules/failure.ts';
 import { pointerTo } from '../rules/failure.ts';
 import { worded } from '../rules/message.ts';
+import { valueReader } from '../rules/schema.ts';
 import type { ReadBody, Values } from '../rules/schema.ts';
 import { StoreError } from '../store/contract.ts';
 import type { StoreValue, Transaction } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
+import { mergePatch } from './merge-patch.ts';
+import { recordRules } from './record-rules.ts';
+import { hashSecret, SALT_LENGTH } from './secret.ts';
+import { slugOf } from './slug.ts';
 import { changeStatements } from './statements.ts';
 
 /** What a write needs from the world around it. */
@@ -16,6 +22,8 @@ export interface Moment {
   now(): Date;
   /** A UUID of version 7. */
   uuid(): string;
+  /** So many bytes that nobody can guess. */
+  random(bytes: number): Uint8Array;
 }
 
 export interface Written {
@@ -26,6 +34,8 @@ export interface Written {
 
 /** The writes of one model. Each runs inside a transaction of its caller's, and throws `HttpProblem` where it can't be. */
 export interface Changes {
+  /** Secrets as their hashes. It takes time, so it is done before a transaction begins. */
+  seal(values: Values): Promise<Values>;
   create(transaction: Transaction, values: Values): Promise<Written>;
   /** `replace` gives members that the body leaves out their defaults; `update` leaves them as they are. */
   change(transaction: Transaction, how: 'replace' | 'update', key: FieldValue, body: ReadBody): Promise<Written>;
@@ -35,10 +45,21 @@ export interface Changes {
 export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment: Moment): Changes {
   const statements = changeStatements(graph, model, dialect);
   const bind = (field: Field, value: FieldValue | undefined): StoreValue => dialect.bind(field, value ?? null);
-  const defaults: Values = Object.fromEntries(model.fields.map((field) => [field.member, field.rules.default ?? null]));
+  const rules = recordRules(graph, model, dialect);
+  const secrets = model.fields.filter(({ type }) => type === 'secret');
+  const hidden = model.shown.length < model.fields.length;
+  const computedDefaults = model.fields.filter(({ rules }) => rules.defaultTo !== undefined);
+  const constants: Values = Object.fromEntries(model.fields.map(({ member, rules }) => [member, rules.default ?? null]));
+  const defaultsAt = (now: Date): Values => ({
+    ...constants,
+    ...Object.fromEntries(
+      computedDefaults.map(({ member, rules }) => [member, evaluate(rules.defaultTo!, { values: {}, now })]),
+    ),
+  });
 
-  async function checkRelations(transaction: Transaction, values: Values, before: Values): Promise<void> {
-    const failures: Failure[] = [];
+  /** Rules across fields that the record's own values settle, and relations to records that are not there. */
+  async function checkDraft(transaction: Transaction, values: Values, before: Values, now: Date): Promise<void> {
+    const failures: Failure[] = rules.ownFailures(values, now);
     for (const [relation, exists] of statements.exists) {
       const { field, target } = relation;
       const value = values[field.member] ?? null;
@@ -50,6 +71,31 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
     if (failures.length > 0) throw brokenRules(failures);
   }
 
+  async function checkStored(transaction: Transaction, key: FieldValue, now: Date): Promise<void> {
+    const failures: Failure[] = [];
+    for (const { statement, values, failure } of rules.stored) {
+      const row = await transaction.first(statement, [...values(now), bind(model.key, key)]);
+      const value = row?.[0] ?? null;
+      if (value !== null && Number(value) === 0) failures.push(failure);
+    }
+    if (failures.length > 0) throw brokenRules(failures);
+  }
+
+  /** Gives slugs to records that have none: the source's text, with a number behind it where that is taken. */
+  async function fillSlugs(transaction: Transaction, values: Values): Promise<void> {
+    for (const { field, source, set } of statements.slugTaken) {
+      const text = values[source];
+      if (values[field.member] !== null || typeof text !== 'string') continue;
+      let slug = slugOf(text, field);
+      for (let n = 2; set !== undefined; n += 1) {
+        const others = set.fields.slice(0, -1).map((other) => bind(other, values[other.member]));
+        if ((await transaction.first(set.statement, [...others, slug])) === undefined) break;
+        slug = slugOf(text, field, n);
+      }
+      values[field.member] = slug;
+    }
+  }
+
   async function current(transaction: Transaction, key: FieldValue): Promise<{ json: string; record: Values }> {
     const row = await transaction.first(statements.readLocked, [bind(model.key, key)]);
     if (row === undefined) throw new HttpProblem('not-found');
@@ -58,31 +104,48 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
   }
 
   return {
+    async seal(values) {
+      const sealed: Values = { ...values };
+      for (const { member } of secrets) {
+        const secret = values[member];
+        if (typeof secret === 'string') sealed[member] = await hashSecret(secret, moment.random(SALT_LENGTH));
+      }
+      return sealed;
+    },
+
     async create(transaction, given) {
-      const now = moment.now().toISOString();
-      const values: Values = { ...defaults, ...withoutAbsent(given) };
+      const time = moment.now();
+      const now = time.toISOString();
+      const values: Values = { ...defaultsAt(time), ...withoutAbsent(given) };
       if (model.keyKind === 'uuid') values[model.key.member] ??= moment.uuid();
       if (model.stamps) {
         values.created_at ??= now;
         values.updated_at ??= now;
       }
-      await checkRelations(transaction, values, {});
+      await fillSlugs(transaction, values);
+      await checkDraft(transaction, values, {}, time);
       const bound = statements.inserted.map((field) => bind(field, values[field.member]));
       const row = await asProblem(graph, transaction.first(statements.insert, bound));
-      return { json: row![0] as string, key: row![1] as FieldValue };
+      const written = { json: row![0] as string, key: row![1] as FieldValue };
+      await checkStored(transaction, written.key, time);
+      return written;
     },
 
     async change(transaction, how, key, body) {
       const { json, record } = await current(transaction, key);
       refuseChangesOf(body.repeated, record);
-      const base: Values = how === 'update' ? record : { ...record, ...clearedByReplace(model, defaults) };
-      const values: Values = { ...base, ...withoutAbsent(body.values) };
-      if (model.fields.every(({ member }) => values[member] === record[member])) return { key, json };
-
-      if (model.stamps) values.updated_at = moment.now().toISOString();
-      await checkRelations(transaction, values, record);
+      const now = moment.now();
+      const base: Values = how === 'update' ? record : { ...record, ...clearedByReplace(model, defaultsAt(now)) };
+      const values: Values = { ...base, ...withoutAbsent(body.values), ...merged(body.patches, record) };
+      if (model.fields.every(({ member }) => isSame(values[member], record[member]))) {
+        const shown = hidden ? await transaction.first(statements.read, [bind(model.key, key)]) : [json];
+        return { key, json: shown![0] as string };
+      }
+      if (model.stamps) values.updated_at = now.toISOString();
+      await checkDraft(transaction, values, record, now);
       const bound = [...statements.updated.map((field) => bind(field, values[field.member])), bind(model.key, key)];
       const row = await asProblem(graph, transaction.first(statements.update, bound));
+      await checkStored(transaction, key, now);
       return { key, json: row![0] as string };
     },
 
@@ -107,9 +170,24 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
 const clearedByReplace = (model: Model, defaults: Values): Values =>
   Object.fromEntries(
     model.fields
-      .filter((field) => field !== model.key && !field.rules.readOnly && !field.rules.immutable)
+      .filter(({ rules }) => !rules.readOnly && !rules.immutable && !rules.writeOnly)
+      .filter((field) => field !== model.key && field.derivedFrom === undefined)
       .map(({ member }) => [member, defaults[member] ?? null]),
   );
+
+/** Objects with the patches of an update in them; what they make must keep the rules. */
+function merged(patches: ReadonlyMap<Field, unknown>, record: Values): Values {
+  const values: Values = {};
+  const failures: Failure[] = [];
+  for (const [field, patch] of patches) {
+    const pointer = pointerTo(field.member);
+    const read = valueReader(field, pointer)(mergePatch(record[field.member], patch));
+    values[field.member] = read.value;
+    failures.push(...read.failures);
+  }
+  if (failures.length > 0) throw brokenRules(failures);
+  return values;
+}
 
 const withoutAbsent = (values: Values): Values =>
   Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined));
@@ -119,7 +197,7 @@ function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: Values):
   const failures: Failure[] = [];
   for (const [field, value] of repeated) {
     const read = value === null ? { value: null } : canonical(field, value);
-    if ('value' in read && read.value === record[field.member]) continue;
+    if ('value' in read && isSame(read.value, record[field.member])) continue;
     const pointer = pointerTo(field.member);
     if (field.origin === 'stamp') {
       const detail = `is ${quoted(record[field.member])} now, got ${quoted(value)}; leave it out, or read the record again`;

@@ -22,7 +22,11 @@ export interface ChangeStatements {
   /** Sets `updated`, in that order, and takes the key last. One row with the record's JSON. */
   readonly update: Statement;
   readonly updated: readonly Field[];
+  /** One row with the record's JSON, as answers show it. */
+  readonly read: Statement;
   readonly delete: Statement;
+  /** One row where another record has this slug: it, and the rest of its unique set. */
+  readonly slugTaken: readonly SlugTaken[];
   /** One row where the record that a relation refers to is there. */
   readonly exists: ReadonlyMap<Relation, Statement>;
   readonly referrers: readonly Referrer[];
@@ -32,7 +36,7 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
   const { name, placeholder } = dialect;
   const table = name(model.table);
   const key = name(model.key.column);
-  const json = recordJson(model, model.fields, dialect);
+  const json = recordJson(model, model.shown, dialect);
   const places = (fields: readonly Field[]): string => fields.map((_field, index) => placeholder(index + 1)).join(', ');
 
   const inserted = model.keyKind === 'serial' ? model.fields.filter((field) => field !== model.key) : model.fields;
@@ -45,10 +49,32 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
     readLocked: readStatement(model, model.fields, dialect, true),
     update: { sql: `UPDATE ${table} SET ${sets} WHERE ${key} = ${placeholder(updated.length + 1)} RETURNING ${json}` },
     updated,
+    read: readStatement(model, model.shown, dialect),
+    slugTaken: slugsOf(model, dialect),
     delete: { sql: `DELETE FROM ${table} WHERE ${key} = ${placeholder(1)}` },
     exists: new Map(model.relations.map((relation) => [relation, existsStatement(graph, relation, dialect)])),
     referrers: referrersOf(graph, model, dialect),
   };
+}
+
+/** How to find out whether a slug is free. */
+export interface SlugTaken {
+  readonly field: Field;
+  readonly source: string;
+  /** Among the records that have the same values of these; the slug itself comes last. Undefined where it need not be unique. */
+  readonly set?: { readonly fields: readonly Field[]; readonly statement: Statement };
+}
+
+function slugsOf(model: Model, { name, placeholder }: Dialect): SlugTaken[] {
+  return model.fields.flatMap((field): SlugTaken[] => {
+    if (field.derivedFrom === undefined) return [];
+    const unique = model.unique.find((set) => set.includes(field));
+    if (unique === undefined) return [{ field, source: field.derivedFrom }];
+    const fields = [...unique.filter((other) => other !== field), field];
+    const same = fields.map((other, index) => `${name(other.column)} = ${placeholder(index + 1)}`).join(' AND ');
+    const statement = { sql: `SELECT 1 FROM ${name(model.table)} WHERE ${same}` };
+    return [{ field, source: field.derivedFrom, set: { fields, statement } }];
+  });
 }
 
 function existsStatement(graph: Graph, relation: Relation, { name, placeholder }: Dialect): Statement {

@@ -65,6 +65,8 @@ export function checkShape(declared: Declared, shape: Shape): Held {
         const fitting = shape.of.find((option) => fits(value, option));
         return fitting === undefined ? wrongKind(value, shape.hint, path) : walk(value, fitting, path);
       }
+      case 'named':
+        return walk(value, shape.of(), path);
     }
   }
 
@@ -85,13 +87,11 @@ export function checkShape(declared: Declared, shape: Shape): Held {
     for (const [key, item] of Object.entries(value)) {
       const entry = Object.hasOwn(shape.entries, key) ? shape.entries[key] : undefined;
       const at = [...path, key];
-      if (entry === undefined) {
-        const known = Object.keys(shape.entries).filter((name) => shape.entries[name]?.later !== true);
-        complain('unknown-key', `${shape.what} has no \`${key}\``, didYouMean(key, known), at, 'key');
-      } else if (entry.later === true) {
-        const message = `\`${key}\` is part of the language, but this version does not put it to work`;
-        complain('not-yet', message, 'leave it out: a declaration is never ignored in silence', at, 'key');
-      } else sound.push([key, walk(item, entry.shape, at)]);
+      if (entry !== undefined) sound.push([key, walk(item, entry.shape, at)]);
+      else if (shape.others?.names.test(key) === true) sound.push([key, walk(item, shape.others.shape, at)]);
+      else {
+        complain('unknown-key', `${shape.what} has no \`${key}\``, didYouMean(key, Object.keys(shape.entries)), at, 'key');
+      }
     }
     for (const [key, entry] of Object.entries(shape.entries)) {
       if (entry.required === true && !Object.hasOwn(value, key)) {
@@ -121,6 +121,8 @@ function fits(value: unknown, shape: Shape): boolean {
       return true;
     case 'either':
       return shape.of.some((option) => fits(value, option));
+    case 'named':
+      return fits(value, shape.of());
   }
 }
 

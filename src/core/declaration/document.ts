@@ -1,5 +1,5 @@
 import { isAlias, isMap, isPair, isScalar, isSeq, LineCounter, parseAllDocuments, visit } from 'yaml';
-import type { Document, Node, Pair } from 'yaml';
+import type { Document, Node, Pair, Scalar } from 'yaml';
 import type { Place, Problem } from './problem.ts';
 
 /** A file's text as it was read, under the name that problems show. */
@@ -16,6 +16,8 @@ export interface Declared {
   readonly value: unknown;
   /** The place of a value, or of the key that leads to it; the nearest enclosing place where the path ends early. */
   at(path: Path, part?: 'key' | 'value'): Place;
+  /** The place of a part of the text at a path, between two of its characters. */
+  within(path: Path, from: number, to: number): Place;
 }
 
 /** Declarations are written by people: whatever is larger or deeper than this is a mistake or an attack. */
@@ -55,6 +57,12 @@ export function readDocuments(source: Source): { documents: Declared[]; problems
       file: source.file,
       value: document.toJS({ maxAliasCount: 0 }) as unknown,
       at: (path, part = 'value') => place(...rangeAt(document, path, part)),
+      within: (path, from, to) => {
+        const node = path.length === 0 ? document.contents : document.getIn(path, true);
+        const starts = isScalar(node) ? characterStarts(node, source.text) : undefined;
+        if (starts?.[from] === undefined) return place(...rangeAt(document, path, 'value'));
+        return place(starts[from], starts[to] ?? starts.at(-1)!);
+      },
     });
   }
   return { documents, problems };
@@ -112,6 +120,27 @@ function rangeAt(document: Document.Parsed, path: Path, part: 'key' | 'value'): 
   // A whole map or list would mark half of the file: its first key or item is enough to find it by.
   if (isMap<Node>(node) && node.items[0] !== undefined) return span(node.items[0].key);
   return node === null ? [0, 1] : span(node);
+}
+
+/**
+ * Where in the source each character of a scalar's text begins, and where its last one ends. Undefined where the text
+ * is written in a way that takes more to undo: folded over lines, or with rare escapes.
+ */
+function characterStarts(node: Scalar, source: string): number[] | undefined {
+  const [from, to] = span(node as Node);
+  const quote = /^['"]$/.test(source.charAt(from)) ? source.charAt(from) : '';
+  const end = to - quote.length;
+  const starts: number[] = [];
+  let text = '';
+  for (let at = from + quote.length; at < end; ) {
+    const doubled = quote === "'" && source.startsWith("''", at);
+    const escaped = quote === '"' && source.charAt(at) === '\\';
+    starts.push(at);
+    text += doubled || escaped ? source.charAt(at + 1) : source.charAt(at);
+    at += doubled || escaped ? 2 : 1;
+  }
+  starts.push(end);
+  return text === node.value ? starts : undefined;
 }
 
 const lowerFirst = (text: string): string => text.charAt(0).toLowerCase() + text.slice(1);

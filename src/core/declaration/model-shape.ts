@@ -1,26 +1,30 @@
-import type { Entries, Entry, Shape } from './shape.ts';
-import { constant, count, either, entries, flag, list, map, number, text, word } from './shape.ts';
+import type { Entries, Shape } from './shape.ts';
+import { constant, count, either, entries, flag, list, map, named, number, text, word } from './shape.ts';
+import { formatNames } from '../model/formats.ts';
 import { typeNames } from '../model/types.ts';
 
 const memberName = /^[a-z][a-z0-9_]*$/;
 const memberHint = 'lower-case letters, digits and underscores, a letter first';
 export const modelName = /^[a-z][a-z0-9]*(-[a-z0-9]+)*$/;
+const modelHint = 'the name of a model';
 const columnName = /^[A-Za-z_][A-Za-z0-9_]*$/;
+const operationName = /^[a-z][a-z0-9]*(-[a-z0-9]+)*$/;
+const operationHint = 'lower-case letters, digits and hyphens';
 
-const later = (about: string): Entry => ({ shape: constant, about, later: true });
-
+const people = 'for people, and for the OpenAPI document';
+const expression = text(/\S/, 'an expression');
 const message: Shape = either('a text, or a map from rule to text', text(), map(text(), /^[a-zA-Z-]+$/, 'a rule'));
+const reveals = { shape: flag, about: 'it may show what its readers could not see otherwise' };
 
-/** Every rule that a field may have, by its name. Which types take which is in `model/types.ts`. */
-export const fieldEntries: Entries = {
-  type: { shape: word(...typeNames), about: 'what kind of value the field holds' },
-  description: { shape: text(), about: 'for people, and for the OpenAPI document' },
-  examples: { shape: list(constant, 1), about: 'values that the field may have' },
-  required: { shape: flag, about: 'given and not null when a record is made, never null after' },
-  default: { shape: constant, about: 'what an absent value becomes' },
+/** What goes for a value wherever it stands: in a field, in an object, in a list, in the input of an operation. */
+const valueEntries: Entries = {
+  type: { shape: word(...typeNames), about: 'what kind of value it is' },
+  description: { shape: text(), about: people },
+  examples: { shape: list(constant, 1), about: 'values that it may have' },
   minLength: { shape: count, about: 'the least number of characters' },
   maxLength: { shape: count, about: 'the greatest number of characters' },
   pattern: { shape: text(), about: 'a regular expression that the text must match somewhere' },
+  format: { shape: word(...formatNames), about: 'a form that the text must have' },
   minimum: { shape: number, about: 'the least value' },
   maximum: { shape: number, about: 'the greatest value' },
   exclusiveMinimum: { shape: number, about: 'a value that must be exceeded' },
@@ -29,38 +33,123 @@ export const fieldEntries: Entries = {
   scale: { shape: count, about: 'the digits after the point of a decimal' },
   enum: { shape: list(constant, 1), about: 'the only values allowed' },
   const: { shape: constant, about: 'the only value allowed' },
+  items: { shape: named('item', () => entries('an item', itemEntries)), about: 'what each item of an array is' },
+  minItems: { shape: count, about: 'the least number of items' },
+  maxItems: { shape: count, about: 'the greatest number of items' },
+  uniqueItems: { shape: flag, about: 'no two items alike' },
+  properties: {
+    shape: map(named('property', () => entries('a property', propertyEntries)), memberName, memberHint),
+    about: 'what the members of an object are',
+  },
   trim: { shape: flag, about: 'blanks at both ends are cut off before the value is checked' },
   letters: { shape: word('lower', 'upper'), about: 'the case that letters are brought to before the value is checked' },
+  message: { shape: message, about: 'the text shown when one of these rules fails' },
+};
+
+const itemEntries: Entries = valueEntries;
+
+const propertyEntries: Entries = {
+  ...valueEntries,
+  required: { shape: flag, about: 'given and not null' },
+  default: { shape: constant, about: 'what an absent value becomes: a constant, or { expr: … }' },
+};
+
+/** Every rule that a field may have, by its name. Which types take which is in `model/types.ts`. */
+export const fieldEntries: Entries = {
+  ...propertyEntries,
+  required: { shape: flag, about: 'given and not null when a record is made, never null after' },
   unique: { shape: either('true or a list of fields', flag, list(text(), 1)), about: 'no two records alike' },
   immutable: { shape: flag, about: 'set when the record is made, never after' },
   readOnly: { shape: flag, about: 'set by the service alone' },
-  message: { shape: message, about: 'the text shown when a rule of this field fails' },
+  writeOnly: { shape: flag, about: 'taken, never shown' },
+  from: {
+    shape: text(/^slug\([a-z][a-z0-9_]*\)$/, 'slug(name), with the name of a field'),
+    about: 'derived when the client gives none: a URL-safe text of another field',
+  },
   column: { shape: text(columnName, 'a column name'), about: 'the name of its column' },
-  writeOnly: later('taken, never shown'),
-  from: later('derived from another field when the client gives none'),
-  format: later('a format of JSON Schema'),
-  items: later('what the items of an array are like'),
-  properties: later('what the members of an object are like'),
-  minItems: later('the least number of items'),
-  maxItems: later('the greatest number of items'),
-  uniqueItems: later('no two items alike'),
 };
 
-const field = entries('a field', fieldEntries);
+const field = named('field', () => entries('a field', fieldEntries));
+const property = named('property', () => entries('a property', propertyEntries));
 
 const relation = entries('a relation', {
-  to: { shape: text(modelName, 'the name of a model'), about: 'the model that this record refers to', required: true },
+  to: { shape: text(modelName, modelHint), about: 'the model that this record refers to' },
+  with: { shape: text(modelName, modelHint), about: 'many-to-many: the model that records are linked with' },
+  from: {
+    shape: text(/^[a-z][a-z0-9-]*\.[a-z][a-z0-9_]*$/, 'a model and its relation, as stay.hut'),
+    about: 'the other end of a relation of another model: stay.hut',
+  },
+  one: { shape: flag, about: 'at most one record at the other end' },
   required: { shape: flag, about: 'a record can not be without it' },
   onDelete: { shape: word('restrict', 'cascade', 'clear'), about: 'what a delete of the other record does here' },
   immutable: { shape: flag, about: 'set when the record is made, never after' },
-  description: { shape: text(), about: 'for people, and for the OpenAPI document' },
+  description: { shape: text(), about: people },
   column: { shape: text(columnName, 'a column name'), about: 'the name of its column' },
-  with: later('many-to-many'),
-  from: later('the other end of a relation'),
-  one: later('at most one at the other end'),
 });
 
-export const endpointNames = ['list', 'read', 'create', 'replace', 'update', 'delete'] as const;
+const grantHint = "anybody, signed-in, owner, role:NAME, nobody, a path of relations, or { where: '…' }";
+const grant = either(
+  grantHint,
+  text(),
+  entries('a grant', { where: { shape: expression, about: 'true of the records that it allows', required: true } }),
+);
+const grants = named('grants', () => either(`${grantHint}; or a list of them`, grant, list(grant, 1)));
+
+export const endpointNames = ['list', 'read', 'create', 'replace', 'update', 'delete', 'clear'] as const;
+/** What a model has where it doesn't say: deleting many at once must be asked for. */
+export const usualEndpoints = endpointNames.filter((name) => name !== 'clear');
+
+const may = entries(
+  'may',
+  {
+    read: { shape: grants, about: 'who may read a record' },
+    create: { shape: grants, about: 'who may make one' },
+    update: { shape: grants, about: 'who may change one' },
+    replace: { shape: grants, about: 'who may replace one; as update if left out' },
+    delete: { shape: grants, about: 'who may delete one' },
+    clear: { shape: grants, about: 'who may delete many; as delete if left out' },
+    journal: { shape: grants, about: 'who may read what was changed; as update if left out' },
+    fields: { shape: map(grants, memberName, memberHint), about: 'who sees a field' },
+    set: { shape: map(grants, memberName, memberHint), about: 'who may give a field its value' },
+  },
+  { shape: grants, names: operationName, about: 'who may do an operation' },
+);
+
+const operation = entries('an operation', {
+  target: { shape: word('record', 'list'), about: 'whether it is done to one record, or to none; record if left out' },
+  description: { shape: text(), about: people },
+  input: { shape: map(property, memberName, memberHint), about: 'what it takes' },
+  output: {
+    shape: entries(
+      'an output',
+      {
+        one: { shape: text(modelName, modelHint), about: 'it answers with a record of this model' },
+        many: { shape: text(modelName, modelHint), about: 'it answers with records of this model' },
+      },
+      { shape: property, names: memberName, about: 'a member of its answer' },
+    ),
+    about: 'what it answers with: one or many of a model, or members',
+  },
+  status: { shape: { kind: 'number', integer: true, least: 200 }, about: 'the status of a success; 200 if left out' },
+  reads: { shape: flag, about: 'it changes nothing, and is asked for by GET' },
+});
+
+const draw = entries('a draw', {
+  from: {
+    shape: text(/^[a-z][a-z0-9_]*\.[a-z][a-z0-9_]*$/, 'a relation and a field, as night.beds_left'),
+    about: 'what is drawn on: a relation and a field of its model',
+    required: true,
+  },
+  amount: { shape: expression, about: 'how much of it a record takes', required: true },
+  while: { shape: expression, about: 'a record takes nothing where this is not true' },
+  refuse: { shape: text(/\S/, 'a text'), about: 'what to say where not enough is left; {available} is what there is' },
+});
+
+const label = either(
+  'a text, or a map with text and reveals',
+  text(/\S/, 'a text'),
+  entries('a label', { text: { shape: text(/\S/, 'a text'), about: 'its text', required: true }, reveals }),
+);
 
 /** A document of `models/*.yaml`. */
 export const modelShape = entries('a model', {
@@ -71,25 +160,60 @@ export const modelShape = entries('a model', {
   },
   plural: { shape: text(modelName, 'lower-case letters, digits and hyphens'), about: 'the segment of its paths' },
   table: { shape: text(columnName, 'a table name'), about: 'the name of its table' },
-  description: { shape: text(), about: 'for people, and for the OpenAPI document' },
+  description: { shape: text(), about: people },
+  label: { shape: label, about: 'how one record is called: a text with {fields} in it; the key if left out' },
   key: { shape: text(memberName, 'uuid, serial or the name of a field'), about: 'what tells records apart' },
-  stamps: { shape: flag, about: 'whether records carry created_at and updated_at' },
+  stamps: { shape: flag, about: 'whether records carry created_at and updated_at; true if left out' },
   sort: { shape: text(), about: 'the order of lists when the client asks for none: -altitude_m,name' },
-  within: { shape: text(modelName, 'the name of a model'), about: 'the model that this one is a part of' },
+  within: { shape: text(modelName, modelHint), about: 'the model that this one is a part of' },
+  owner: {
+    shape: text(/^[a-z][a-z0-9_]*(\.[a-z][a-z0-9_]*)*$/, 'a path of relations, as hut.warden'),
+    about: 'the path of relations to the member who owns the record',
+  },
   fields: { shape: map(field, memberName, memberHint), about: 'what is known of each record' },
-  relations: { shape: map(relation, memberName, memberHint), about: 'the records that this one refers to' },
+  relations: { shape: map(relation, memberName, memberHint), about: 'the records that this one is related to' },
+  computed: {
+    shape: map(
+      entries('a computed value', {
+        type: { shape: word(...typeNames), about: 'what kind of value it is', required: true },
+        scale: { shape: count, about: 'the digits after the point of a decimal' },
+        value: { shape: expression, about: 'what it is worked out from', required: true },
+        description: { shape: text(), about: people },
+        reveals,
+      }),
+      memberName,
+      memberHint,
+    ),
+    about: 'values that are worked out from others',
+  },
+  rules: {
+    shape: list(
+      entries('a rule', {
+        check: { shape: expression, about: 'what no record may make false', required: true },
+        message: { shape: text(/\S/, 'a text'), about: 'what to say where it is false', required: true },
+        at: { shape: text(memberName, 'the name of a member'), about: 'the member that is at fault' },
+        reveals,
+      }),
+    ),
+    about: 'rules across fields',
+  },
   unique: { shape: list(list(text(), 1)), about: 'sets of fields and relations in which no two records are alike' },
   index: { shape: list(list(text(), 1)), about: 'sets of fields and relations that are looked up together' },
-  endpoints: { shape: list(word(...endpointNames)), about: 'the endpoints that exist' },
-  label: later('how one record is called in messages'),
-  owner: later('the path to the member who owns the record'),
-  computed: later('values computed from others'),
-  rules: later('rules across fields'),
-  conditional: later('writes must carry If-Match'),
-  may: later('who may do what'),
-  views: later('what a record looks like in an answer'),
-  operations: later('verbs that are more than one write'),
-  draws: later('stock that can not be oversold'),
-  journal: later('who changed what, and when'),
-  trial: later('help for the derived trials'),
+  conditional: { shape: word('required'), about: 'writes must carry If-Match' },
+  may: { shape: may, about: 'who may do what' },
+  views: {
+    shape: map(either('a list of members, or the name of a view', list(text(), 1), text()), memberName, memberHint),
+    about: 'what a record looks like in an answer',
+  },
+  endpoints: { shape: list(word(...endpointNames)), about: 'the endpoints that exist; all but clear if left out' },
+  operations: { shape: map(operation, operationName, operationHint), about: 'verbs that are more than one write' },
+  draws: { shape: list(draw), about: 'stock that each record takes from another' },
+  journal: { shape: flag, about: 'whether who changed what, and when, is kept' },
+  trial: {
+    shape: entries('trial', {
+      example: { shape: map(constant, memberName, memberHint), about: 'values that a made-up record should have' },
+      skip: { shape: list(text(), 1), about: 'derived cases to leave out' },
+    }),
+    about: 'help for the derived trials',
+  },
 });

@@ -1,8 +1,10 @@
-import type { Entry, Shape } from './shape.ts';
-import { constant, entries, text } from './shape.ts';
+import type { Shape } from './shape.ts';
+import { entries, list, map, text, word } from './shape.ts';
+import { modelName } from './model-shape.ts';
 
-const later = (about: string): Entry => ({ shape: constant, about, later: true });
 const atLeastOne: Shape = { kind: 'number', integer: true, least: 1 };
+const fieldName = text(/^[a-z][a-z0-9_]*$/, 'the name of a field');
+const time = text(/^[1-9]\d*(ms|s|min)$/, 'a time like 500ms or 5s');
 
 /** `vantfell.yaml`. */
 export const serviceShape = entries('the service file', {
@@ -19,8 +21,38 @@ export const serviceShape = entries('the service file', {
       description: { shape: text(), about: 'for people, and for the OpenAPI document' },
     }),
   },
-  key: { shape: text(), about: 'signs cursors; at least 32 bytes; made and kept in .vantfell/ if left out' },
-  store: { shape: text(/^sqlite:./, 'sqlite: and a path, as in sqlite:./data/huts.db'), about: 'the database' },
+  key: { shape: text(), about: 'signs tokens and cursors; at least 32 bytes; made and kept in .vantfell/ if left out' },
+  store: {
+    shape: text(/^(sqlite:.|postgres:\/\/.)/, 'sqlite:./data/huts.db or postgres://user@host:5432/name'),
+    about: 'the database; a SQLite file in .vantfell/ if left out',
+  },
+  stores: {
+    shape: list(word('sqlite', 'postgres'), 1),
+    about: 'the kinds of database that migrations are written for; that of `store` if left out',
+  },
+  identity: {
+    about: 'who may sign in; nobody if left out',
+    shape: entries('identity', {
+      model: { shape: text(modelName, 'the name of a model'), about: 'the model of callers', required: true },
+      login: { shape: fieldName, about: 'the unique field that they sign in by' },
+      secret: { shape: fieldName, about: 'the field of type secret that they prove it with' },
+      roles: { shape: fieldName, about: 'the field with their roles' },
+      subject: { shape: fieldName, about: "the unique field that equals the subject of an outside issuer's tokens" },
+      tokens: {
+        about: 'how tokens are made, or who makes them',
+        shape: entries('tokens', {
+          lifetime: { shape: text(/^[1-9]\d*(s|min|h|d)$/, 'a time like 30min or 1h'), about: 'how long one is good; 1h' },
+          jwks: { shape: text(/\S/, 'an address or a file'), about: 'the keys of an outside issuer' },
+          issuer: { shape: text(/\S/, 'the name of the issuer'), about: 'the `iss` that its tokens must have' },
+          audience: { shape: text(/\S/, 'the name of this service'), about: 'the `aud` that its tokens must have' },
+          create: {
+            shape: map(text(/\S/, 'the name of a claim'), /^[a-z][a-z0-9_]*$/, 'the name of a field'),
+            about: 'the claim that each field of an unknown caller takes',
+          },
+        }),
+      },
+    }),
+  },
   paging: {
     about: 'how many records a list shows',
     shape: entries('paging', {
@@ -31,17 +63,27 @@ export const serviceShape = entries('the service file', {
   limits: {
     about: 'what a request may cost',
     shape: entries('limits', {
-      body: { shape: text(/^\d+(kB|MB)$/, 'a size like 64kB or 1MB'), about: 'the largest request body; 1MB' },
-      rate: later('requests per caller'),
-      'sign-in': later('failed sign-ins'),
-      transaction: later('the time of a write'),
-      read: later('the time of a read'),
-      cascade: later('how many records one delete may take along'),
-      queue: later('how many writers may wait'),
+      body: { shape: text(/^[1-9]\d*(kB|MB)$/, 'a size like 64kB or 1MB'), about: 'the largest request body; 1MB' },
+      rate: { shape: text(/^(none|[1-9]\d*\/min)$/, 'none, or a count like 600/min'), about: 'requests of one caller; none' },
+      'sign-in': { shape: text(/^[1-9]\d*\/min$/, 'a count like 10/min'), about: 'failed sign-ins; 10/min' },
+      transaction: { shape: time, about: 'the time that a write may take; 5s' },
+      read: { shape: time, about: 'the time that a read may take; 5s' },
+      cascade: { shape: atLeastOne, about: 'how many records one delete may take along; 10000' },
+      queue: { shape: atLeastOne, about: 'how many writers may wait; 1000' },
     }),
   },
-  stores: later('the kinds of database that migrations are written for'),
-  identity: later('who may sign in'),
-  cors: later('which pages of other origins may call'),
-  proxies: later('who may name the address of a client'),
+  cors: {
+    about: 'which pages may call from other origins; none if left out',
+    shape: entries('cors', {
+      origins: {
+        shape: list(text(/^(https?:\/\/[^/\s]+|\*)$/, 'an origin like https://huts.example'), 1),
+        about: 'their origins',
+        required: true,
+      },
+    }),
+  },
+  proxies: {
+    shape: list(text(/^[0-9a-fA-F.:]+(\/\d+)?$/, 'an address like 127.0.0.1 or 10.0.0.0/8'), 1),
+    about: 'the addresses of proxies that may name the address of a client',
+  },
 });

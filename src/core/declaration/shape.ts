@@ -10,15 +10,22 @@ export type Shape =
   | { readonly kind: 'constant' }
   | { readonly kind: 'list'; readonly of: Shape; readonly least?: number }
   | { readonly kind: 'map'; readonly of: Shape; readonly names: RegExp; readonly hint: string }
-  | { readonly kind: 'entries'; readonly entries: Entries; readonly what: string }
-  | { readonly kind: 'either'; readonly of: readonly Shape[]; readonly hint: string };
+  | { readonly kind: 'entries'; readonly entries: Entries; readonly what: string; readonly others?: Others }
+  | { readonly kind: 'either'; readonly of: readonly Shape[]; readonly hint: string }
+  /** A shape with a name of its own, which may stand inside itself. */
+  | { readonly kind: 'named'; readonly name: string; readonly of: () => Shape };
 
 export interface Entry {
   readonly shape: Shape;
   readonly about: string;
   readonly required?: boolean;
-  /** The word belongs to the language, but this version does not put it to work yet. */
-  readonly later?: boolean;
+}
+
+/** Entries beside those with fixed names: the author of the declaration chooses what they are called. */
+export interface Others {
+  readonly shape: Shape;
+  readonly names: RegExp;
+  readonly about: string;
 }
 
 export type Entries = Readonly<Record<string, Entry>>;
@@ -31,5 +38,11 @@ export const count: Shape = { kind: 'number', integer: true, least: 0 };
 export const constant: Shape = { kind: 'constant' };
 export const list = (of: Shape, least = 0): Shape => ({ kind: 'list', of, least });
 export const map = (of: Shape, names: RegExp, hint: string): Shape => ({ kind: 'map', of, names, hint });
-export const entries = (what: string, of: Entries): Shape => ({ kind: 'entries', entries: of, what });
+export const entries = (what: string, of: Entries, others?: Others): Shape => ({
+  kind: 'entries',
+  entries: of,
+  what,
+  ...(others === undefined ? {} : { others }),
+});
+export const named = (name: string, of: () => Shape): Shape => ({ kind: 'named', name, of });
 export const either = (hint: string, ...of: Shape[]): Shape => ({ kind: 'either', of, hint });

@@ -1,10 +1,10 @@
 import { BODY_TYPES } from '../http/body.ts';
 import { endpointsOf, keyParameter } from '../http/endpoints.ts';
-import type { Endpoint } from '../http/endpoints.ts';
-import { filterable } from '../http/list-request.ts';
+import type { Endpoint, EndpointName } from '../http/endpoints.ts';
+import { filterable, sortable } from '../http/list-request.ts';
 import { problemTypes } from '../http/problems.ts';
 import type { ProblemName } from '../http/problems.ts';
-import type { EndpointName, Graph, Model } from '../model/graph.ts';
+import type { Graph, Model } from '../model/graph.ts';
 import { pascalCase, spoken, withArticle } from '../model/names.ts';
 import { bodyName, bodySchema, KINDS, memberSchema, recordName, recordSchema } from './schemas.ts';
 import type { JsonSchema } from './schemas.ts';
@@ -84,7 +84,7 @@ function parametersOf(graph: Graph, model: Model): [string, unknown][] {
   const parameters: [string, unknown][] = ofRecord || ofParts ? [[keyName(model), key]] : [];
   if (model.endpoints.has('list')) {
     const { default: usual, most } = graph.service.paging;
-    const members = model.fields.map((field) => field.member);
+    const members = sortable(model).map((field) => field.member);
     parameters.push(
       [`${recordName(model)}.sort`, sortParameter(model, members)],
       [
@@ -133,7 +133,7 @@ function withoutNull(schema: JsonSchema): JsonSchema {
 }
 
 function fieldsParameter(model: Model) {
-  const items = { type: 'string', enum: model.fields.map((field) => field.member) };
+  const items = { type: 'string', enum: model.shown.map((field) => field.member) };
   const about = 'Which members to show, parted by commas; left out: all.';
   return { ...queryParameter('fields', about, { type: 'array', items }), style: 'form', explode: false };
 }

@@ -1,16 +1,26 @@
-import type { Field, Model } from '../model/graph.ts';
+import type { Field, Model, ValueSpec } from '../model/graph.ts';
 import { pascalCase, withArticle } from '../model/names.ts';
-import { isSettable } from '../rules/schema.ts';
+import { isNeeded, isSettable } from '../rules/schema.ts';
 import type { ClientKind } from '../http/body.ts';
 
 export type JsonSchema = Record<string, unknown>;
 
-/** The bare type of a field's values, as JSON Schema 2020-12 says it. */
-function typeSchema(field: Field, side: 'request' | 'response'): JsonSchema {
-  switch (field.type) {
+type Side = 'request' | 'response';
+
+/** The bare type of a value, as JSON Schema 2020-12 says it. */
+function typeSchema(spec: ValueSpec, side: Side): JsonSchema {
+  switch (spec.type) {
     case 'string':
     case 'text':
       return { type: 'string' };
+    case 'secret':
+      return { type: 'string', format: 'password' };
+    case 'json':
+      return {};
+    case 'array':
+      return { type: 'array', items: valueSchema({ ...spec.items!, rules: { ...spec.items!.rules, required: true } }, side) };
+    case 'object':
+      return objectSchema(spec.properties!, side);
     case 'integer':
       return { type: 'integer', minimum: Number.MIN_SAFE_INTEGER, maximum: Number.MAX_SAFE_INTEGER };
     case 'number':
@@ -19,47 +29,62 @@ function typeSchema(field: Field, side: 'request' | 'response'): JsonSchema {
       return { type: 'boolean' };
     case 'decimal': {
       const digits =
-        field.scale === 0 ? '' : side === 'request' ? `(\\.\\d{1,${field.scale}}0*)?` : `\\.\\d{${field.scale}}`;
+        spec.scale === 0 ? '' : side === 'request' ? `(\\.\\d{1,${spec.scale}}0*)?` : `\\.\\d{${spec.scale}}`;
       return { type: side === 'request' ? ['string', 'number'] : 'string', pattern: `^-?\\d+${digits}$` };
     }
     case 'time':
       return { type: 'string', pattern: '^([01]\\d|2[0-3]):[0-5]\\d:[0-5]\\d(\\.\\d+)?$' };
     default:
-      return { type: 'string', format: field.type };
+      return { type: 'string', format: spec.type };
   }
 }
 
+function objectSchema(properties: ReadonlyMap<string, ValueSpec>, side: Side): JsonSchema {
+  const required = [...properties].filter(([, { rules }]) => rules.required && (side === 'response' || rules.default === undefined)); // prettier-ignore
+  return {
+    type: 'object',
+    properties: Object.fromEntries([...properties].map(([name, property]) => [name, valueSchema(property, side)])),
+    ...(required.length > 0 ? { required: required.map(([name]) => name) } : {}),
+    additionalProperties: false,
+  };
+}
+
 /** The rules that JSON Schema has a word for. Those of a decimal compare numbers, and its JSON is text: they go in words. */
-function ruleKeywords(field: Field): JsonSchema {
-  const { rules } = field;
+function ruleKeywords(spec: ValueSpec): JsonSchema {
+  const { rules } = spec;
   const keywords: JsonSchema = {};
   const put = (keyword: string, value: unknown): void => {
     if (value !== undefined) keywords[keyword] = value;
   };
-  put('minLength', rules.minLength ?? (rules.required && ['string', 'text'].includes(field.type) ? 1 : undefined));
+  const isText = ['string', 'text', 'secret'].includes(spec.type);
+  put('minLength', rules.minLength ?? (rules.required && isText ? 1 : undefined));
   put('maxLength', rules.maxLength);
   put('pattern', rules.pattern);
-  if (field.type !== 'decimal') {
+  put('format', rules.format);
+  if (spec.type !== 'decimal') {
     put('minimum', rules.minimum);
     put('maximum', rules.maximum);
     put('exclusiveMinimum', rules.exclusiveMinimum);
     put('exclusiveMaximum', rules.exclusiveMaximum);
     put('multipleOf', rules.multipleOf);
   }
+  put('minItems', rules.minItems);
+  put('maxItems', rules.maxItems);
+  if (rules.uniqueItems) put('uniqueItems', true);
   put('const', rules.const);
   put('enum', rules.enum);
   return keywords;
 }
 
-function describe(field: Field, model: Model): string | undefined {
-  const { rules } = field;
+function describe(spec: ValueSpec, whose: Whose | undefined): string | undefined {
+  const { rules } = spec;
   const words: string[] = [];
-  if (field.description !== undefined) words.push(field.description);
-  if (field.refersTo !== undefined) {
-    const part = model.parent?.field === field ? ' that it is a part of' : '';
-    words.push(`The key of ${withArticle(field.refersTo)}${part}.`);
+  if (spec.description !== undefined) words.push(spec.description);
+  if (whose?.field.refersTo !== undefined) {
+    const part = whose.model.parent?.field === whose.field ? ' that it is a part of' : '';
+    words.push(`The key of ${withArticle(whose.field.refersTo)}${part}.`);
   }
-  if (field.type === 'decimal') {
+  if (spec.type === 'decimal') {
     const bounds = (
       [
         ['at least', rules.minimum],
@@ -77,22 +102,32 @@ function describe(field: Field, model: Model): string | undefined {
   return words.length === 0 ? undefined : words.join(' ').replace(/^./, (letter) => letter.toUpperCase());
 }
 
+/** The field that a value is, and its model. */
+interface Whose {
+  readonly field: Field;
+  readonly model: Model;
+}
+
 /** The schema of one member, on the side of requests (with the rules) or of answers. */
-export function memberSchema(field: Field, model: Model, side: 'request' | 'response'): JsonSchema {
+export const memberSchema = (field: Field, model: Model, side: Side): JsonSchema => valueSchema(field, side, { field, model }); // prettier-ignore
+
+function valueSchema(spec: ValueSpec, side: Side, whose?: Whose): JsonSchema {
+  const { rules } = spec;
   // Trimming and changing letters come before the rules, so that the rules don't bind what is sent.
-  const changes = side === 'request' && (field.rules.trim || field.rules.letters !== undefined);
-  const type = typeSchema(field, side);
-  const keywords = changes ? withoutTextRules(ruleKeywords(field)) : ruleKeywords(field);
+  const changes = side === 'request' && (rules.trim || rules.letters !== undefined);
+  const type = typeSchema(spec, side);
+  const keywords = changes ? withoutTextRules(ruleKeywords(spec)) : ruleKeywords(spec);
   let schema: JsonSchema = { ...type, ...keywords };
   if (type.pattern !== undefined && keywords.pattern === undefined) schema.pattern = type.pattern;
-  if (!field.rules.required) schema = nullable(schema);
-  const description = describe(field, model);
+  if (!rules.required && spec.type !== 'json') schema = nullable(schema);
+  const description = describe(spec, whose);
   return {
     ...schema,
     ...(description === undefined ? {} : { description }),
-    ...(side === 'request' && field.rules.default !== undefined ? { default: field.rules.default } : {}),
-    ...(field.rules.readOnly ? { readOnly: true } : {}),
-    ...(field.examples.length > 0 ? { examples: field.examples } : {}),
+    ...(side === 'request' && rules.default !== undefined ? { default: rules.default } : {}),
+    ...(rules.readOnly ? { readOnly: true } : {}),
+    ...(rules.writeOnly ? { writeOnly: true } : {}),
+    ...(spec.examples.length > 0 ? { examples: spec.examples } : {}),
   };
 }
 
@@ -113,7 +148,7 @@ export function recordSchema(model: Model): JsonSchema {
   return {
     type: 'object',
     ...(model.description === undefined ? {} : { description: model.description }),
-    properties: Object.fromEntries(model.fields.map((field) => [field.member, memberSchema(field, model, 'response')])),
+    properties: Object.fromEntries(model.shown.map((field) => [field.member, memberSchema(field, model, 'response')])),
     additionalProperties: false,
   };
 }
@@ -124,14 +159,23 @@ export const recordName = (model: Model): string => pascalCase(model.name);
 /** With a dot, which no model's own name has: `Hut.create` can never be a model. */
 export const bodyName = (model: Model, kind: ClientKind): string => `${recordName(model)}.${kind}`;
 
+/** A part of an object, merged into the one that stands: members left out stay, and null takes one away. */
+const patchSchema = (field: Field): JsonSchema => ({
+  type: ['object', 'null'],
+  properties: Object.fromEntries([...field.properties!.keys()].map((name) => [name, {}])),
+  additionalProperties: false,
+  description: 'Merged into the object that stands (RFC 7396).',
+});
+
 /** A body of one kind of write. Members that can only be sent back as they were read have their plain type. */
 export function bodySchema(model: Model, kind: ClientKind): JsonSchema {
   const members = model.fields.filter((field) => kind !== 'create' || isSettable(field, kind));
   const required = members
-    .filter((field) => kind !== 'update' && isSettable(field, kind))
-    .filter((field) => field.rules.required && field.rules.default === undefined)
+    .filter((field) => isSettable(field, kind))
+    .filter((field) => isNeeded(field, kind))
     .map((field) => field.member);
   const properties = members.map((field) => {
+    if (kind === 'update' && field.type === 'object') return [field.member, patchSchema(field)];
     const { default: standing, ...schema } = memberSchema(field, model, 'request');
     // A patch leaves alone what it doesn't name: a default would say otherwise.
     return [field.member, kind === 'update' || standing === undefined ? schema : { ...schema, default: standing }];

@@ -1,6 +1,9 @@
-import type { EndpointName, Graph, Model } from '../model/graph.ts';
+import type { EndpointName as DeclaredName, Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { underscored } from '../model/names.ts';
+
+/** The endpoints that this version serves. */
+export type EndpointName = Exclude<DeclaredName, 'clear'>;
 
 export type Method = 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
 

@@ -1,6 +1,7 @@
 import { didYouMean } from '../declaration/nearest.ts';
 import { LIST_PARAMETERS } from '../model/collisions.ts';
 import type { Field, FieldValue, Model, SortKey } from '../model/graph.ts';
+import { isScalar } from '../model/types.ts';
 import { fromText } from '../model/value.ts';
 import type { Cursors } from '../query/cursor.ts';
 import type { ListForm } from '../query/list-statement.ts';
@@ -24,7 +25,12 @@ type ListParameter = (typeof listParameters)[number];
 
 /** The fields that a list can be narrowed by as `?field=value`. */
 export const filterable = (model: Model): Field[] =>
-  model.fields.filter((field) => !(LIST_PARAMETERS as readonly string[]).includes(field.member));
+  model.shown.filter(
+    (field) => isScalar(field.type) && !(LIST_PARAMETERS as readonly string[]).includes(field.member),
+  );
+
+/** The fields that a list can be sorted by. */
+export const sortable = (model: Model): Field[] => model.shown.filter((field) => isScalar(field.type));
 
 export interface Paging {
   readonly default: number;
@@ -103,10 +109,10 @@ const isListParameter = (name: string): name is ListParameter => (listParameters
 
 /** Which members of a record to show; all of them where the client doesn't say. */
 export function readFields(model: Model, text: string | undefined, failures: ParameterFailure[]): readonly Field[] {
-  if (text === undefined) return model.fields;
+  if (text === undefined) return model.shown;
   const fields = new Set<Field>();
   for (const name of text.split(',')) {
-    const field = model.byMember.get(name);
+    const field = model.shownByMember.get(name);
     if (field !== undefined) fields.add(field);
     else failures.push(unknownField('fields', model, name));
   }
@@ -118,8 +124,10 @@ function readSort(model: Model, text: string | undefined, failures: ParameterFai
   const keys = new Map<Field, SortKey>();
   for (const part of text.split(',')) {
     const descending = part.startsWith('-');
-    const field = model.byMember.get(descending ? part.slice(1) : part);
-    if (field === undefined) failures.push(unknownField('sort', model, descending ? part.slice(1) : part));
+    const field = model.shownByMember.get(descending ? part.slice(1) : part);
+    if (field !== undefined && !isScalar(field.type)) {
+      failures.push({ parameter: 'sort', detail: `${field.member} is ${field.type === 'json' ? 'JSON' : `an ${field.type}`}, which has no order` });
+    } else if (field === undefined) failures.push(unknownField('sort', model, descending ? part.slice(1) : part));
     else if (keys.has(field)) failures.push({ parameter: 'sort', detail: `names ${field.member} twice` });
     else keys.set(field, { field, descending });
   }
@@ -140,5 +148,5 @@ function readLimit(text: string | undefined, paging: Paging, failures: Parameter
 
 const unknownField = (parameter: string, model: Model, name: string): ParameterFailure => ({
   parameter,
-  detail: `${model.name} has no field ${JSON.stringify(name.slice(0, 60))}; ${didYouMean(name, model.byMember.keys())}`,
+  detail: `${model.name} has no field ${JSON.stringify(name.slice(0, 60))}; ${didYouMean(name, model.shownByMember.keys())}`,
 });

@@ -59,7 +59,7 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
     update: bodyReader(model, 'update'),
   };
 
-  const readWhole = readStatement(model, model.fields, dialect);
+  const readWhole = readStatement(model, model.shown, dialect);
   const parentThere = parent === undefined ? undefined : readStatement(parent, [parent.key], dialect);
   const readForms = new LRUCache<string, Statement>({ max: KEPT_FORMS });
   const listForms = new LRUCache<string, ListStatement>({ max: KEPT_FORMS });
@@ -141,14 +141,16 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
         const detail = `the path says ${JSON.stringify(value)}; leave it out of the body`;
         throw brokenRules([{ pointer: pointerTo(member), rule: 'immutable', detail }]);
       }
-      const { json, key } = await store.transaction((transaction) => changes.create(transaction, body.values));
+      const values = await changes.seal(body.values);
+      const { json, key } = await store.transaction((transaction) => changes.create(transaction, values));
       return written(201, json, { location: `${collection}/${encodeURIComponent(String(key))}` });
     },
 
     async change(how, keyText, request, query) {
       refuseQuery(query);
       const key = keyOf(keyText);
-      const body = readBody(how, request);
+      const read = readBody(how, request);
+      const body = { ...read, values: await changes.seal(read.values) };
       const { json } = await store.transaction((transaction) => changes.change(transaction, how, key, body));
       return written(200, json);
     },
@@ -172,7 +174,7 @@ function keyFromText(field: Field, text: string): FieldValue {
 /** Which members a read asks for: `fields` is the one parameter that it takes. */
 function readRecordFields(model: Model, query: string): readonly Field[] {
   const failures: ParameterFailure[] = [];
-  let fields: readonly Field[] = model.fields;
+  let fields: readonly Field[] = model.shown;
   for (const [name, value] of readQuery(query)) {
     if (name === 'fields') fields = readFields(model, value, failures);
     else failures.push({ parameter: name, detail: `no such parameter; ${didYouMean(name, ['fields'])}` });

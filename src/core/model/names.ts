@@ -6,6 +6,13 @@ export const underscored = (name: string): string => name.replaceAll('-', '_');
 /** The English plural of a model's name: the last word alone changes. */
 export const pluralOf = (name: string): string => pluralize(name);
 
+/** The singular of an English plural. */
+export const singularOf = (name: string): string => pluralize.singular(name);
+
+/** The name of a model's table: its own, or the plural of the model's name. */
+export const tableOf = (declared: { model: string; plural?: string; table?: string }): string =>
+  declared.table ?? underscored(declared.plural ?? pluralOf(declared.model));
+
 /** A model's name as a type in the documents made for others: `supply-draw` becomes `SupplyDraw`. */
 export const pascalCase = (name: string): string =>
   name.replace(/(^|[-_])([a-z0-9])/g, (_all, _mark, letter: string) => letter.toUpperCase());

@@ -1,226 +1,262 @@
-import type { Declared, Path } from '../declaration/document.ts';
-import { endpointNames } from '../declaration/model-shape.ts';
+import { accessOf } from '../access/grants.ts';
+import { usualEndpoints } from '../declaration/model-shape.ts';
 import { didYouMean } from '../declaration/nearest.ts';
+import type { Path } from '../declaration/document.ts';
 import type { Problem } from '../declaration/problem.ts';
+import { reporterOf } from '../declaration/reporter.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import { declaredExpression } from '../expression/declared.ts';
+import { describeKind } from '../expression/kinds.ts';
+import { letters } from '../expression/letters.ts';
+import type { Scope } from '../expression/scope.ts';
+import type { IdentityDeclaration } from './declarations.ts';
+import { draftOf } from './draft.ts';
+import type { DeclaredModel, Draft, Drafts, Skeleton, Skeletons } from './draft.ts';
+import { drawsOf } from './draws.ts';
+import { stampField } from './field.ts';
+import { labelOf, makeFormulas, rulesOf, stored } from './formulas.ts';
+import type { Formulas } from './formulas.ts';
+import type { Field, FieldValue, Graph, Identity, Model, ServiceSettings, SortKey, ValueSpec } from './graph.ts';
+import { resolveIdentity } from './identity.ts';
+import { pluralOf, tableOf } from './names.ts';
+import { operationsOf } from './operations.ts';
 import { orderByReference } from './order.ts';
-import type { Field, Graph, Model, Relation, ServiceSettings, SortKey } from './graph.ts';
-import type { ModelDeclaration, RelationDeclaration } from './declarations.ts';
-import { declaredField, noRules, stampField, uuidKey, serialKey } from './field.ts';
-import { pluralOf, underscored } from './names.ts';
-import { checkNames } from './collisions.ts';
+import { ownerOf } from './owner.ts';
+import { relatedOf } from './relations.ts';
+import { isScalar } from './types.ts';
+import type { DefaultReader } from './value-spec.ts';
+import { viewsOf } from './views.ts';
 
-/** A model's declaration, sound in its shape, with the document it stands in. */
-export interface DeclaredModel {
-  readonly declaration: ModelDeclaration;
-  readonly document: Declared;
-}
-
-type Complain = (code: string, message: string, remedy: string, path: Path, part?: 'key' | 'value') => void;
-
-/** A model while it is being put together: its relations wait for the keys of the models they refer to. */
-interface Draft {
-  readonly declaration: ModelDeclaration;
-  readonly document: Declared;
-  readonly key: Field;
-  readonly keyKind: Model['keyKind'];
-  readonly declared: ReadonlyMap<string, Field>;
-  readonly complain: Complain;
+export interface Declarations {
+  readonly service: ServiceSettings;
+  readonly identity?: IdentityDeclaration;
+  /** Where the identity is declared. */
+  readonly identityReport: Reporter;
+  readonly models: readonly DeclaredModel[];
 }
 
 /** Resolves every name in the declarations, and freezes the result. The graph is sound only without errors. */
-export function resolve(
-  service: ServiceSettings,
-  declarations: readonly DeclaredModel[],
-): { graph: Graph; problems: Problem[] } {
-  const problems: Problem[] = [];
-  const drafts = new Map<string, Draft>();
-  for (const { declaration, document } of declarations) {
-    const complain: Complain = (code, message, remedy, path, part = 'value') =>
-      problems.push({ code, severity: 'error', message, remedy, place: document.at(path, part) });
-    if (drafts.has(declaration.model)) {
-      const message = `there is another model ${declaration.model}`;
-      complain('duplicate-model', message, 'give one of them another name', ['model']);
-    } else drafts.set(declaration.model, draftOf(declaration, document, complain));
-  }
-
-  const unordered = [...drafts.values()].map((draft) => resolveModel(draft, drafts));
-  const partsOf = (name: string): string[] =>
-    unordered.filter((model) => model.parent?.target === name).map((model) => model.name);
-  const models = orderByReference(unordered.map((model) => frozen({ ...model, parts: partsOf(model.name) })));
+export function resolve(declarations: Declarations, problems: Problem[]): Graph {
+  const { service, identityReport } = declarations;
+  const readDefault = defaultReader(declarations);
+  const drafts = draftsOf(declarations.models, readDefault, problems);
+  const identity = resolveIdentity(declarations.identity, drafts, identityReport);
+  const skeletons: Skeletons = new Map([...drafts].map(([name, draft]) => [name, skeletonOf(draft, drafts)]));
   for (const draft of drafts.values()) checkCircle(draft, drafts);
-  problems.push(...checkNames(service, models, drafts));
 
-  const byName = new Map(models.map((model) => [model.name, model]));
-  return { graph: Object.freeze({ service, models: Object.freeze(models), byName }), problems };
+  const scopeOf = (model: Skeleton | undefined): Scope => ({
+    model,
+    models: skeletons,
+    computed: (name, value) => formulas.find(name, value)?.value,
+    computedNames: (name) => formulas.names(name),
+    letters,
+    caller: identity === undefined ? undefined : { key: drafts.get(identity.model)!.key, roles: identity.roleNames },
+  });
+  const formulas = makeFormulas(skeletons, scopeOf);
+  const single = uniqueEnds(skeletons);
+  const parts: Parts = { skeletons, formulas, identity, readDefault, scopeOf, single };
+  const models = orderByReference([...skeletons.values()].map((skeleton) => modelFrom(skeleton, parts)));
+  const frozen = models.map(freeze);
+  const byName = new Map(frozen.map((model) => [model.name, model]));
+  return Object.freeze({ service, identity, models: Object.freeze(frozen), byName });
 }
 
-/** Nothing behind the resolver changes a model: everything that was worked out from it may be kept. */
-function frozen(model: Model): Model {
-  for (const field of model.fields) Object.freeze(Object.freeze(field).rules);
-  for (const part of [model.fields, model.relations, model.sort, model.unique, model.indexes]) Object.freeze(part);
-  return Object.freeze(model);
+function draftsOf(models: readonly DeclaredModel[], readDefault: DefaultReader, problems: Problem[]): Drafts {
+  const drafts = new Map<string, Draft>();
+  for (const model of models) {
+    const { declaration, document } = model;
+    const report = reporterOf(document, problems);
+    const other = drafts.get(declaration.model);
+    if (other !== undefined) {
+      const { file, line } = other.document.at(['model']);
+      const message = `there is another model ${declaration.model}, in ${file}:${line}`;
+      report.error('duplicate-model', message, 'give one of them another name', ['model']);
+    } else drafts.set(declaration.model, draftOf(model, report, readDefault));
+  }
+  return drafts;
 }
 
-function draftOf(declaration: ModelDeclaration, document: Declared, complain: Complain): Draft {
-  const fields = new Map<string, Field>();
-  for (const [name, field] of Object.entries(declaration.fields ?? {})) {
-    fields.set(
-      name,
-      declaredField(name, field, (code, message, remedy, path, part) =>
-        complain(code, message, remedy, ['fields', name, ...path], part),
-      ),
-    );
-  }
-  const asked = declaration.key ?? 'uuid';
-  if (asked === 'uuid' || asked === 'serial') {
-    const key = asked === 'uuid' ? uuidKey : serialKey;
-    return { declaration, document, key, keyKind: asked, declared: fields, complain };
-  }
-  const found = fields.get(asked);
-  if (found === undefined) {
-    complain(
-      'unknown-field',
-      `the key \`${asked}\` is not a field`,
-      `uuid, serial, or a field: ${didYouMean(asked, fields.keys())}`,
-      ['key'],
-    );
-    return { declaration, document, key: uuidKey, keyKind: 'uuid', declared: fields, complain };
-  }
-  const key: Field = { ...found, origin: 'key', rules: { ...found.rules, required: true, immutable: true } };
-  fields.set(asked, key);
-  return { declaration, document, key, keyKind: 'field', declared: fields, complain };
+/** Reads `default: { expr: … }`: over no record, because there is none yet. */
+function defaultReader({ models, identity }: Declarations): DefaultReader {
+  const callers = models.find(({ declaration }) => declaration.model === identity?.model);
+  // What is wrong with that model is told when its turn comes.
+  const key = callers === undefined ? undefined : draftOf(callers, reporterOf(callers.document, []), () => undefined).key;
+  const scope: Scope = {
+    models: new Map(),
+    computed: () => undefined,
+    computedNames: () => [],
+    letters,
+    caller: key === undefined ? undefined : { key },
+  };
+  return (text: string, spec: ValueSpec, report: Reporter) => {
+    const expression = declaredExpression(text, 'value', scope, report, []);
+    if (expression === undefined) return undefined;
+    const value = isScalar(spec.type) ? stored(expression, spec) : undefined;
+    if (value === undefined) {
+      const message = `this is ${describeKind(expression.type)}, and the type is ${spec.type}`;
+      report.error('wrong-type', message, 'change the type, or the default', []);
+    }
+    return value;
+  };
 }
 
-function resolveModel(draft: Draft, drafts: ReadonlyMap<string, Draft>): Model {
-  const { declaration, key, complain } = draft;
-  const parent = parentOf(draft, drafts);
-  const others = relationsOf(draft, drafts);
-  const relations = parent === undefined ? others : [parent, ...others];
+function skeletonOf(draft: Draft, drafts: Drafts): Skeleton {
+  const { declaration, key } = draft;
+  const { parent, relations, links, reverses } = relatedOf(draft, drafts);
   const stamps = declaration.stamps ?? true;
   const fields = [
     key,
     ...(parent === undefined ? [] : [parent.field]),
     ...[...draft.declared.values()].filter((field) => field !== key),
-    ...others.map((relation) => relation.field),
+    ...relations.filter((relation) => relation !== parent).map((relation) => relation.field),
     ...(stamps ? [stampField('created_at'), stampField('updated_at')] : []),
   ];
+  const shown = fields.filter((field) => !field.rules.writeOnly);
   const byMember = new Map(fields.map((field) => [field.member, field]));
+  const shownByMember = new Map(shown.map((field) => [field.member, field]));
+  return { name: declaration.model, draft, key, fields, byMember, shown, shownByMember, relations, links, reverses, parent };
+}
 
-  const fieldCalled = (name: string, path: Path): Field | undefined => {
-    const field = byMember.get(name) ?? relations.find((relation) => relation.name === name)?.field;
-    if (field === undefined) {
-      const known = [...byMember.keys(), ...relations.map((relation) => relation.name)];
-      complain(
-        'unknown-field',
-        `${declaration.model} has no field or relation \`${name}\``,
-        didYouMean(name, known),
-        path,
-      );
-    }
-    return field;
-  };
-  const fieldSets = (key: 'unique' | 'index'): Field[][] =>
-    (declaration[key] ?? []).map((names, at) =>
-      names.map((name, index) => fieldCalled(name, [key, at, index])).filter((field) => field !== undefined),
-    );
-  const ofOneField = Object.entries(declaration.fields ?? {}).flatMap(([name, rule]) => {
-    if (rule?.unique === undefined || rule.unique === false) return [];
-    const within = rule.unique === true ? [] : rule.unique;
-    const others = within.map((other, index) => fieldCalled(other, ['fields', name, 'unique', index]));
-    return [[...others.filter((field) => field !== undefined), byMember.get(name)!]];
-  });
+/** Relations that `one: true` at their other end makes unique: the names of their models, and their own. */
+function uniqueEnds(skeletons: Skeletons): ReadonlySet<string> {
+  const ends = [...skeletons.values()].flatMap((model) => model.reverses.filter(({ one }) => one));
+  return new Set(ends.map(({ source, relation }) => `${source}.${relation}`));
+}
 
+/** What the models are put together from. */
+interface Parts {
+  readonly skeletons: Skeletons;
+  readonly formulas: Formulas;
+  readonly identity?: Identity;
+  readonly readDefault: DefaultReader;
+  readonly scopeOf: (model: Skeleton) => Scope;
+  readonly single: ReadonlySet<string>;
+}
+
+function modelFrom(skeleton: Skeleton, parts: Parts): Model {
+  const { skeletons, formulas, identity } = parts;
+  const { draft, name, key, parent } = skeleton;
+  const { declaration } = draft;
+  const scope = parts.scopeOf(skeleton);
+  const owner = ownerOf(skeleton, skeletons, identity?.model);
+  const operations = operationsOf(skeleton, skeletons, parts.readDefault);
+  const operationNames = operations.map((operation) => operation.name);
+  const { unique, indexes } = setsOf(skeleton, parts.single);
   return {
-    name: declaration.model,
-    plural: declaration.plural ?? pluralOf(declaration.model),
-    table: declaration.table ?? underscored(declaration.plural ?? pluralOf(declaration.model)),
+    name,
+    plural: declaration.plural ?? pluralOf(name),
+    table: tableOf(declaration),
     description: declaration.description,
     keyKind: draft.keyKind,
     key,
-    fields,
-    byMember,
-    relations,
+    fields: skeleton.fields,
+    byMember: skeleton.byMember,
+    shown: skeleton.shown,
+    shownByMember: skeleton.shownByMember,
+    relations: skeleton.relations,
+    links: skeleton.links,
+    reverses: skeleton.reverses,
     parent,
-    parts: [],
-    stamps,
-    sort: sortOf(declaration.sort, key, fieldCalled),
-    unique: withoutRepeats([...ofOneField, ...fieldSets('unique')]),
-    indexes: withoutRepeats(fieldSets('index')),
-    endpoints: new Set(declaration.endpoints ?? endpointNames),
+    parts: [...skeletons.values()].filter((other) => other.parent?.target === name).map((other) => other.name),
+    owner,
+    stamps: declaration.stamps ?? true,
+    sort: sortOf(skeleton),
+    label: labelOf(skeleton, scope),
+    computed: formulas.of(name),
+    rules: rulesOf(skeleton, scope),
+    unique,
+    indexes,
+    endpoints: new Set(declaration.endpoints ?? usualEndpoints),
+    conditional: declaration.conditional === 'required',
+    access: accessOf(skeleton, { skeletons, identity, owner, scope, operations: operationNames }),
+    ...viewsOf(skeleton, { skeletons, computedNames: formulas.names }),
+    operations,
+    draws: drawsOf(skeleton, skeletons, scope),
+    journal: declaration.journal ?? false,
+    trial: trialOf(skeleton),
   };
 }
 
-/** `within: hut` is a required, immutable relation `hut` whose records go when the hut goes. */
-function parentOf(draft: Draft, drafts: ReadonlyMap<string, Draft>): Relation | undefined {
-  const to = draft.declaration.within;
-  if (to === undefined) return undefined;
-  const whole = { to, required: true, immutable: true, onDelete: 'cascade' } as const;
-  return relationOf(underscored(to), whole, draft, drafts, ['within']);
+/** Nothing behind the resolver changes a model: everything that was worked out from it may be kept. */
+function freeze(model: Model): Model {
+  for (const field of model.fields) Object.freeze(Object.freeze(field).rules);
+  for (const part of Object.values(model) as unknown[]) if (Array.isArray(part)) Object.freeze(part);
+  return Object.freeze(model);
 }
 
-function relationsOf(draft: Draft, drafts: ReadonlyMap<string, Draft>): Relation[] {
-  return Object.entries(draft.declaration.relations ?? {}).flatMap(([name, declared]) => {
-    // Undefined where the checker of shapes has complained already.
-    if (declared?.to === undefined) return [];
-    return relationOf(name, { ...declared, to: declared.to }, draft, drafts, ['relations', name, 'to']) ?? [];
+/** The field that a name of a field or a relation means; told where there is none. */
+function fieldCalled(model: Skeleton, name: string, path: Path): Field | undefined {
+  const field = model.byMember.get(name) ?? model.relations.find((relation) => relation.name === name)?.field;
+  if (field !== undefined) return field;
+  const known = [...model.byMember.keys(), ...model.relations.map((relation) => relation.name)];
+  const message = `${model.name} has no field or relation \`${name}\``;
+  model.draft.report.error('unknown-field', message, didYouMean(name, known), path);
+  return undefined;
+}
+
+/** A field that can be compared: by it records can be sorted, told apart and looked up. */
+function comparable(model: Skeleton, name: string, path: Path, what: string): Field | undefined {
+  const field = fieldCalled(model, name, path);
+  if (field === undefined || isScalar(field.type)) return field;
+  const article = /^[aeiou]/.test(field.type) ? 'an' : 'a';
+  const message = `\`${name}\` is ${article} ${field.type}, and ${what}`;
+  model.draft.report.error('not-comparable', message, 'name fields of single values', path);
+  return undefined;
+}
+
+function setsOf(model: Skeleton, single: ReadonlySet<string>): { unique: Field[][]; indexes: Field[][] } {
+  const { declaration } = model.draft;
+  const sets = (key: 'unique' | 'index'): Field[][] =>
+    (declaration[key] ?? []).map((names, at) =>
+      names
+        .map((name, index) => comparable(model, name, [key, at, index], `no index goes over such values`))
+        .filter((field) => field !== undefined),
+    );
+  const ofOneField = Object.entries(declaration.fields ?? {}).flatMap(([name, rule]) => {
+    if (rule?.unique === undefined || rule.unique === false) return [];
+    const field = model.byMember.get(name)!;
+    if (!isScalar(field.type)) return [];
+    const within = rule.unique === true ? [] : rule.unique;
+    const others = within.map((other, index) => comparable(model, other, ['fields', name, 'unique', index], 'no index goes over such values')); // prettier-ignore
+    return [[...others.filter((other) => other !== undefined), field]];
   });
-}
-
-function relationOf(
-  name: string,
-  declared: RelationDeclaration & { to: string },
-  { complain }: Draft,
-  drafts: ReadonlyMap<string, Draft>,
-  path: Path,
-): Relation | undefined {
-  const target = drafts.get(declared.to);
-  if (target === undefined) {
-    complain('unknown-model', `there is no model ${declared.to}`, didYouMean(declared.to, drafts.keys()), path);
-    return undefined;
-  }
-  const required = declared.required ?? false;
-  const onDelete = declared.onDelete ?? 'restrict';
-  if (onDelete === 'clear' && required) {
-    const remedy = 'leave out required, or choose restrict or cascade';
-    complain('clear-of-required', 'a required relation can not be cleared', remedy, ['relations', name, 'onDelete']);
-  }
-  const member = `${underscored(name)}_id`;
-  const field: Field = {
-    member,
-    column: declared.column ?? member,
-    type: target.key.type,
-    scale: target.key.scale,
-    origin: 'relation',
-    refersTo: declared.to,
-    description: declared.description,
-    examples: [],
-    rules: { ...noRules, required, immutable: declared.immutable ?? false },
-  };
-  return { name, field, target: declared.to, onDelete };
+  const ofOneEnd = model.relations.filter(({ name }) => single.has(`${model.name}.${name}`)).map(({ field }) => [field]);
+  return { unique: withoutRepeats([...ofOneField, ...ofOneEnd, ...sets('unique')]), indexes: withoutRepeats(sets('index')) };
 }
 
 /** The declared order, made total by the key at its end. */
-function sortOf(
-  declared: string | undefined,
-  key: Field,
-  fieldCalled: (name: string, path: Path) => Field | undefined,
-): SortKey[] {
+function sortOf(model: Skeleton): SortKey[] {
+  const { report, declaration } = model.draft;
   const keys: SortKey[] = [];
-  for (const part of declared?.split(',') ?? []) {
+  for (const part of declaration.sort?.split(',') ?? []) {
     const name = part.trim().replace(/^-/, '');
-    const field = fieldCalled(name, ['sort']);
-    if (field !== undefined) keys.push({ field, descending: part.trim().startsWith('-') });
+    const field = comparable(model, name, ['sort'], 'such values have no order');
+    if (field === undefined) continue;
+    if (field.rules.writeOnly) report.error('secret-shown', `the order would tell of \`${name}\`, which is never shown`, 'sort by another field', ['sort']); // prettier-ignore
+    else if (keys.some((key) => key.field === field)) report.error('duplicate-value', `this order has \`${name}\` twice`, 'keep one', ['sort']); // prettier-ignore
+    else keys.push({ field, descending: part.trim().startsWith('-') });
   }
-  return keys.some((sortKey) => sortKey.field === key) ? keys : [...keys, { field: key, descending: false }];
+  return keys.some(({ field }) => field === model.key) ? keys : [...keys, { field: model.key, descending: false }];
+}
+
+function trialOf(model: Skeleton): Model['trial'] {
+  const { declaration, report } = model.draft;
+  const { example = {}, skip = [] } = declaration.trial ?? {};
+  for (const name of Object.keys(example)) {
+    if (model.byMember.has(name) || model.links.some(({ member }) => member === name)) continue;
+    const message = `${model.name} has no member \`${name}\``;
+    report.error('unknown-field', message, didYouMean(name, model.byMember.keys()), ['trial', 'example', name], 'key');
+  }
+  return { example: example as Record<string, FieldValue>, skip };
 }
 
 /** A record can't be a part of itself, by however many steps. */
-function checkCircle(draft: Draft, drafts: ReadonlyMap<string, Draft>): void {
+function checkCircle(draft: Draft, drafts: Drafts): void {
   const seen = [draft.declaration.model];
   for (let up = draft.declaration.within; up !== undefined; up = drafts.get(up)?.declaration.within) {
     if (up === seen[0]) {
       const circle = [...seen, up].join(' within ');
-      draft.complain('circle-of-parts', `a circle: ${circle}`, 'use a relation for one of them', ['within']);
+      draft.report.error('circle-of-parts', `a circle: ${circle}`, 'use a relation for one of them', ['within']);
     }
     if (seen.includes(up)) return;
     seen.push(up);

@@ -1,4 +1,5 @@
-import type { Field, FieldValue } from './graph.ts';
+import type { FieldValue, ValueSpec } from './graph.ts';
+import { isRecord } from '../declaration/check-shape.ts';
 import { formatDecimal, parseDecimal, rescale } from './decimal.ts';
 
 /** What is wrong with a value, and by which rule. */
@@ -20,14 +21,23 @@ const TIME = /^([01]\d|2[0-3]):([0-5]\d):([0-5]\d)(?:\.(\d+))?$/;
 const DATE_TIME = /^(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d:\d\d)(?:\.(\d+))?([Zz]|[+-](?:[01]\d|2[0-3]):[0-5]\d)$/;
 
 /**
- * The one form in which a JSON value of this field's type is kept and shown (`12.5` becomes `12.50`, a date-time goes
+ * The one form in which a JSON value of this type is kept and shown (`12.5` becomes `12.50`, a date-time goes
  * to UTC), or what is wrong with its kind. Null and undefined are for the caller to judge.
  */
-export function canonical(field: Field, value: unknown): { value: FieldValue } | { fault: Fault } {
-  switch (field.type) {
+export function canonical(spec: ValueSpec, value: unknown): { value: FieldValue } | { fault: Fault } {
+  switch (spec.type) {
     case 'string':
     case 'text':
+    case 'secret':
       return typeof value === 'string' ? plainText(value) : wrongType('text', value);
+    case 'json':
+      return jsonValue(value);
+    case 'array':
+      if (!Array.isArray(value)) return wrongType('an array', value);
+      return { value: value.map((item) => inside(spec.items, item)) };
+    case 'object':
+      if (!isRecord(value)) return wrongType('an object', value);
+      return { value: Object.fromEntries(Object.entries(value).map(([name, item]) => [name, inside(spec.properties?.get(name), item)])) }; // prettier-ignore
     case 'boolean':
       return typeof value === 'boolean' ? { value } : wrongType('true or false', value);
     case 'integer':
@@ -39,7 +49,7 @@ export function canonical(field: Field, value: unknown): { value: FieldValue } |
       if (typeof value !== 'number') return wrongType('a number', value);
       return Number.isFinite(value) ? { value: value + 0 } : faulty('type', 'is too large for a number');
     case 'decimal':
-      return decimal(field, value);
+      return decimal(spec, value);
     case 'uuid':
       return written(value, 'a UUID', (text) => (UUID.test(text) ? text.toLowerCase() : undefined));
     case 'email':
@@ -58,19 +68,37 @@ export function canonical(field: Field, value: unknown): { value: FieldValue } |
 }
 
 /** The value that a path, a query or a file of text means by `text`. */
-export function fromText(field: Field, text: string): { value: FieldValue } | { fault: Fault } {
-  switch (field.type) {
+export function fromText(spec: ValueSpec, text: string): { value: FieldValue } | { fault: Fault } {
+  switch (spec.type) {
     case 'boolean':
       if (text === 'true' || text === 'false') return { value: text === 'true' };
       return faulty('type', `must be true or false, got ${quoted(text)}`);
     case 'integer':
-      return canonical(field, /^-?\d{1,16}$/.test(text) ? Number(text) : text);
+      return canonical(spec, /^-?\d{1,16}$/.test(text) ? Number(text) : text);
     case 'number':
-      return canonical(field, /^-?\d+(\.\d+)?([eE][+-]?\d+)?$/.test(text) ? Number(text) : text);
+      return canonical(spec, /^-?\d+(\.\d+)?([eE][+-]?\d+)?$/.test(text) ? Number(text) : text);
+    case 'json':
+    case 'array':
+    case 'object':
+      try {
+        return canonical(spec, JSON.parse(text));
+      } catch {
+        return faulty('type', `must be JSON, got ${quoted(text)}`);
+      }
     default:
-      return canonical(field, text);
+      return canonical(spec, text);
   }
 }
+
+/** What stands inside another value, in its one form where it has one; what is wrong with it is for its own rules to say. */
+function inside(spec: ValueSpec | undefined, value: unknown): FieldValue {
+  const read = spec === undefined || value === null ? { value: value as FieldValue } : canonical(spec, value);
+  return 'value' in read ? read.value : (value as FieldValue);
+}
+
+/** Whether two values in their one form are the same. */
+export const isSame = (one: FieldValue | undefined, other: FieldValue | undefined): boolean =>
+  one === other || (typeof one === 'object' && one !== null && JSON.stringify(one) === JSON.stringify(other));
 
 /** A value as an error shows it. */
 export function quoted(value: unknown): string {
@@ -87,6 +115,14 @@ function plainText(text: string): { value: string } | { fault: Fault } {
   return text.isWellFormed() ? { value: text } : faulty('type', 'must be well-formed Unicode text');
 }
 
+/** Any JSON value whose texts every store can keep. */
+function jsonValue(value: unknown): { value: FieldValue } | { fault: Fault } {
+  const text = JSON.stringify(value) ?? 'null';
+  return text.includes('\\u0000') || /\\u[dD][89a-fA-F]/.test(text)
+    ? faulty('type', 'must not contain the character U+0000 or half a character')
+    : { value: value as FieldValue };
+}
+
 function written(
   value: unknown,
   wanted: string,
@@ -97,16 +133,16 @@ function written(
   return found === undefined ? faulty('format', `must be ${wanted}, got ${quoted(value)}`) : { value: found };
 }
 
-function decimal(field: Field, value: unknown): ReturnType<typeof canonical> {
+function decimal(spec: ValueSpec, value: unknown): ReturnType<typeof canonical> {
   const text = typeof value === 'number' ? String(value) : value;
   const parsed = typeof text === 'string' ? parseDecimal(text) : undefined;
   if (parsed === undefined) return wrongType('a decimal number as text, like "12.50"', value);
-  const scaled = rescale(parsed, field.scale);
+  const scaled = rescale(parsed, spec.scale);
   if (scaled === undefined) {
-    return faulty('scale', `must have at most ${field.scale} digits after the point, got ${quoted(value)}`);
+    return faulty('scale', `must have at most ${spec.scale} digits after the point, got ${quoted(value)}`);
   }
   if (scaled.digits.toString().replace('-', '').length > MOST_DIGITS) {
-    return faulty('type', `must have at most ${MOST_DIGITS} digits, ${field.scale} of them after the point`);
+    return faulty('type', `must have at most ${MOST_DIGITS} digits, ${spec.scale} of them after the point`);
   }
   return { value: formatDecimal(scaled) };
 }

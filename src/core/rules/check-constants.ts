@@ -1,43 +1,66 @@
 import type { Problem } from '../declaration/problem.ts';
-import type { Field, FieldValue, Graph } from '../model/graph.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import { reporterOf } from '../declaration/reporter.ts';
+import type { DeclaredModel } from '../model/draft.ts';
+import type { FieldValue, Graph, ValueSpec } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import type { DeclaredModel } from '../model/resolve.ts';
-import { testsOf } from './tests.ts';
+import { valueReader } from './schema.ts';
 
-/** Defaults and examples that break the rules of their own field. */
+/** Defaults, examples and values of an enum that break the rules of their own field, at whatever depth. */
 export function checkConstants(graph: Graph, models: readonly DeclaredModel[]): Problem[] {
   const problems: Problem[] = [];
   for (const { declaration, document } of models) {
     const model = modelOf(graph, declaration.model);
-    const check = (
-      field: Field,
-      value: FieldValue | undefined,
-      what: string,
-      path: readonly (string | number)[],
-    ): void => {
-      const broken = brokenBy(field, value);
-      if (broken === undefined) return;
-      const message = `${what} of \`${field.member}\` breaks its own rule: it ${broken}`;
-      const place = document.at(['fields', field.member, ...path]);
-      problems.push({
-        code: `${path[0]}-breaks-rule`,
-        severity: 'error',
-        message,
-        remedy: 'change one of the two',
-        place,
-      });
-    };
+    const report = reporterOf(document, problems);
     for (const field of model.fields) {
-      if (field.origin !== 'field') continue;
-      check(field, field.rules.default, 'the default', ['default']);
-      field.examples.forEach((value, index) => check(field, value, 'an example', ['examples', index]));
+      if (declaration.fields?.[field.member] === undefined) continue;
+      checkSpec(field.member, field, report.below('fields', field.member));
+    }
+    for (const operation of model.operations) {
+      for (const [name, spec] of operation.input) {
+        checkSpec(name, spec, report.below('operations', operation.name, 'input', name));
+      }
+    }
+    for (const [name, value] of Object.entries(model.trial.example)) {
+      const field = model.byMember.get(name);
+      if (field !== undefined) judge('this value', name, field, value, report, ['trial', 'example', name], 'example-breaks-rule'); // prettier-ignore
     }
   }
   return problems;
 }
 
-function brokenBy(field: Field, value: FieldValue | undefined): string | undefined {
-  if (value === undefined) return undefined;
-  if (value === null) return field.rules.required ? 'must not be null' : undefined;
-  return testsOf(field).find(({ holds }) => !holds(value))?.says;
+function checkSpec(called: string, spec: ValueSpec, report: Reporter): void {
+  const { rules } = spec;
+  if (rules.default !== undefined) judge('the default', called, spec, rules.default, report, ['default'], 'default-breaks-rule'); // prettier-ignore
+  if (rules.const !== undefined) judge('the const', called, spec, rules.const, report, ['const'], 'const-breaks-rule');
+  spec.examples.forEach((value, index) =>
+    judge('an example', called, spec, value, report, ['examples', index], 'example-breaks-rule'),
+  );
+  const bare = { ...spec, rules: { ...rules, enum: undefined } };
+  rules.enum?.forEach((value, index) =>
+    judge('a value of the enum', called, bare, value, report, ['enum', index], 'enum-breaks-rule'),
+  );
+  if (spec.items !== undefined) checkSpec(`${called}'s items`, spec.items, report.below('items'));
+  for (const [name, property] of spec.properties ?? []) {
+    checkSpec(`${called}.${name}`, property, report.below('properties', name));
+  }
+}
+
+function judge(
+  what: string,
+  called: string,
+  spec: ValueSpec,
+  value: FieldValue,
+  report: Reporter,
+  path: readonly (string | number)[],
+  code: string,
+): void {
+  const [broken] = valueReader(spec, '')(value).failures;
+  if (broken === undefined) return;
+  const where = broken.pointer === '' ? '' : ` at ${broken.pointer}`;
+  // The developer's own message may say less than the rule.
+  const { rules } = spec;
+  const [plain = broken] = valueReader({ ...spec, rules: { ...rules, message: undefined } }, '')(value).failures;
+  const message = `${what} of \`${called}\` breaks its own rule${where}: it ${plain.detail}`;
+  report.error(code, message, 'change one of the two', path);
 }

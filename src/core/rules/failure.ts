@@ -10,3 +10,7 @@ export interface Failure {
 
 export const pointerTo = (...path: readonly (string | number)[]): string =>
   path.map((step) => `/${String(step).replaceAll('~', '~0').replaceAll('/', '~1')}`).join('');
+
+/** A place as Yup names it (`points[0].ra`), as a JSON Pointer. Members' names hold neither dots nor brackets. */
+export const pointerOfPath = (path: string): string =>
+  path === '' ? '' : pointerTo(...path.replaceAll('[', '.').replaceAll(']', '').split('.'));

@@ -1,12 +1,12 @@
-import { mixed, object, ValidationError } from 'yup';
-import type { AnySchema } from 'yup';
-import { describe } from '../declaration/check-shape.ts';
+import { array, mixed, object, ValidationError } from 'yup';
+import type { AnySchema, ArraySchema } from 'yup';
+import { describe, isRecord } from '../declaration/check-shape.ts';
 import { nearest } from '../declaration/nearest.ts';
-import type { Field, FieldValue, Model } from '../model/graph.ts';
+import type { Field, FieldValue, Model, ValueSpec } from '../model/graph.ts';
 import { isWritten } from '../model/types.ts';
 import { canonical, quoted } from '../model/value.ts';
 import type { Failure } from './failure.ts';
-import { pointerTo } from './failure.ts';
+import { pointerOfPath, pointerTo } from './failure.ts';
 import { worded } from './message.ts';
 import { testsOf } from './tests.ts';
 
@@ -19,6 +19,8 @@ export interface ReadBody {
   readonly values: Values;
   /** Members that a client may send back as they were read, but not change. */
   readonly repeated: ReadonlyMap<Field, unknown>;
+  /** Objects of an update, to be merged into those that stand (RFC 7396). */
+  readonly patches: ReadonlyMap<Field, unknown>;
   readonly failures: readonly Failure[];
 }
 
@@ -37,47 +39,106 @@ export function isSettable(field: Field, kind: Kind): boolean {
  */
 export function bodyReader(model: Model, kind: Kind): BodyReader {
   const settable = model.fields.filter((field) => isSettable(field, kind));
-  const schema = object(Object.fromEntries(settable.map((field) => [field.member, fieldSchema(field, kind)])));
+  const schema = object(
+    Object.fromEntries(settable.map((field) => [field.member, valueSchema(field, isNeeded(field, kind))])),
+  );
   const names = [...model.byMember.keys()];
 
   return (body) => {
-    if (typeof body !== 'object' || body === null || Array.isArray(body)) {
-      const detail = `must be an object with the members of ${model.name}, got ${describe(body)}`;
-      return { values: {}, repeated: new Map(), failures: [{ pointer: '', rule: 'type', detail }] };
-    }
-    const given = body as Record<string, unknown>;
-    const failures: Failure[] = [];
     const repeated = new Map<Field, unknown>();
+    const patches = new Map<Field, unknown>();
+    if (!isRecord(body)) {
+      const detail = `must be an object with the members of ${model.name}, got ${describe(body)}`;
+      return { values: {}, repeated, patches, failures: [{ pointer: '', rule: 'type', detail }] };
+    }
+    const failures: Failure[] = [];
     const values: Values = {};
-    for (const member of Object.keys(given)) {
+    for (const [member, value] of Object.entries(body)) {
       const field = model.byMember.get(member);
-      if (field === undefined) failures.push(unknownMember(member, names));
-      else if (isSettable(field, kind)) values[member] = prepared(field, given[member]);
-      else repeated.set(field, given[member]);
+      if (field === undefined) failures.push(unknownMember(pointerTo(member), member, names));
+      else if (!isSettable(field, kind)) repeated.set(field, value);
+      else if (kind === 'update' && isMerged(field) && isRecord(value)) patches.set(field, value);
+      else values[member] = prepared(field, value, pointerTo(member), failures);
     }
-    try {
-      schema.validateSync(values, { strict: true, abortEarly: false, disableStackTrace: true });
-    } catch (error) {
-      if (!ValidationError.isError(error)) throw error;
-      failures.push(...failuresOf(error));
-    }
-    return { values, repeated, failures };
+    failures.push(...brokenRulesOf(schema, values));
+    return { values, repeated, patches, failures };
   };
 }
 
-/** A value in its canonical form; one of a wrong type is left as it is, for the schema to refuse. */
-function prepared(field: Field, value: unknown): FieldValue {
+/** Whether an update merges a patch into this member, instead of putting the new value in its place. */
+const isMerged = (field: Field): boolean => field.type === 'object' || field.type === 'json';
+
+/** Whether a write must give this member a value. */
+export function isNeeded({ rules, derivedFrom }: Field, kind: Kind): boolean {
+  if (kind === 'update' || rules.readOnly || derivedFrom !== undefined) return false;
+  if (kind === 'replace' && rules.writeOnly) return false;
+  return rules.required && rules.default === undefined && rules.defaultTo === undefined;
+}
+
+/** Reads one value of a declared kind, as the member at `pointer` of some body. */
+export function valueReader(spec: ValueSpec, pointer: string): (value: unknown) => { value: FieldValue; failures: Failure[] } {
+  const schema = object({ value: valueSchema(spec, spec.rules.required) });
+  return (given) => {
+    const failures: Failure[] = [];
+    const value = prepared(spec, given, pointer, failures);
+    const broken = brokenRulesOf(schema, { value });
+    const placed = broken.map((failure) => ({ ...failure, pointer: pointer + failure.pointer.slice('/value'.length) }));
+    return { value, failures: [...failures, ...placed] };
+  };
+}
+
+function brokenRulesOf(schema: AnySchema, values: Values): Failure[] {
+  try {
+    schema.validateSync(values, { strict: true, abortEarly: false, disableStackTrace: true });
+    return [];
+  } catch (error) {
+    if (!ValidationError.isError(error)) throw error;
+    const each = error.inner.length > 0 ? error.inner : [error];
+    // Yup carries whatever a message function gives, so each failure travels whole in its message.
+    return each.map((one) => one.message as unknown as Failure);
+  }
+}
+
+/**
+ * A value in its one form, blanks and letters changed and defaults filled in, as deep as it goes. One of a wrong type is
+ * left as it is, for the schema to refuse; members that an object can't have are told here.
+ */
+function prepared(spec: ValueSpec, value: unknown, pointer: string, failures: Failure[]): FieldValue {
   if (value === null) return null;
-  const read = canonical(field, changed(field, value));
+  if (spec.type === 'array' && Array.isArray(value)) {
+    return value.map((item, at) => prepared(spec.items!, item, `${pointer}/${at}`, failures));
+  }
+  if (spec.type === 'object' && isRecord(value)) return preparedObject(spec, value, pointer, failures);
+  const read = canonical(spec, changed(spec, value));
   return 'value' in read ? read.value : (value as FieldValue);
 }
 
+function preparedObject(
+  spec: ValueSpec,
+  value: Readonly<Record<string, unknown>>,
+  pointer: string,
+  failures: Failure[],
+): FieldValue {
+  const properties = spec.properties!;
+  for (const member of Object.keys(value)) {
+    if (properties.has(member)) continue;
+    failures.push(unknownMember(pointer + pointerTo(member), member, [...properties.keys()]));
+  }
+  // In the order of the declaration, so that alike objects are the same text.
+  const members: [string, FieldValue][] = [];
+  for (const [name, property] of properties) {
+    if (Object.hasOwn(value, name)) members.push([name, prepared(property, value[name], pointer + pointerTo(name), failures)]); // prettier-ignore
+    else if (property.rules.default !== undefined) members.push([name, property.rules.default]);
+  }
+  return Object.fromEntries(members);
+}
+
 /** What a client sends of a text before it is checked: blanks cut off, letters brought to one case. */
-function changed(field: Field, value: unknown): unknown {
+function changed({ rules }: ValueSpec, value: unknown): unknown {
   if (typeof value !== 'string') return value;
-  const text = field.rules.trim ? value.trim() : value;
-  if (field.rules.letters === 'lower') return text.toLowerCase();
-  return field.rules.letters === 'upper' ? text.toUpperCase() : text;
+  const text = rules.trim ? value.trim() : value;
+  if (rules.letters === 'lower') return text.toLowerCase();
+  return rules.letters === 'upper' ? text.toUpperCase() : text;
 }
 
 interface Given {
@@ -85,50 +146,61 @@ interface Given {
   readonly value: unknown;
 }
 
-function fieldSchema(field: Field, kind: Kind): AnySchema {
-  const check = (value: unknown): value is NonNullable<FieldValue> => 'value' in canonical(field, value);
+/** The Yup schema of a value and of everything inside it. */
+function valueSchema(spec: ValueSpec, needed: boolean): AnySchema {
   const missing = ({ path, value }: Given): Failure =>
-    failure(field, path, 'required', value === null ? 'must not be null' : 'must be given');
+    failure(spec, path, 'required', value === null ? 'must not be null' : 'must be given');
   const wrongType = ({ path, value }: Given): Failure => {
-    const read = canonical(field, value);
-    return 'fault' in read ? failure(field, path, read.fault.rule, read.fault.detail) : missing({ path, value });
+    const read = canonical(spec, value);
+    return 'fault' in read ? failure(spec, path, read.fault.rule, read.fault.detail) : missing({ path, value });
   };
+  let schema = bareSchema(spec).typeError(wrongType) as AnySchema;
+  schema = (spec.rules.required ? schema.nonNullable(missing) : schema.nullable()) as AnySchema;
+  if (needed) schema = schema.defined(missing) as AnySchema;
 
-  const { required, readOnly, default: standing } = field.rules;
-  let schema: AnySchema = mixed({ type: field.type, check }).typeError(wrongType);
-  schema = (required ? schema.nonNullable(missing) : schema.nullable()) as AnySchema;
-  if (required && !readOnly && standing === undefined && kind !== 'update')
-    schema = schema.defined(missing) as AnySchema;
-
-  for (const { rule, holds, says } of testsOf(field)) {
+  for (const { rule, holds, says } of testsOf(spec)) {
     const message = ({ path, value }: Given): Failure =>
-      failure(field, path, rule, rule === 'required' ? says : `${says}, got ${shown(field, value)}`);
+      failure(spec, path, rule, rule === 'required' ? says : `${says}, got ${shown(spec, value)}`);
     const test = (value: unknown): boolean => holds(value as NonNullable<FieldValue>);
     schema = schema.test({ name: rule, skipAbsent: true, message, test });
   }
   return schema;
 }
 
-/** What was got, in few words: of a long text its length says more than its beginning. */
-function shown(field: Field, value: unknown): string {
-  if (isWritten(field.type) && typeof value === 'string' && value.length > 40) return `${[...value].length} characters`;
+function bareSchema(spec: ValueSpec): AnySchema {
+  if (spec.type === 'array') {
+    // An item is never null: a list of values has no use for holes.
+    const items = spec.items!;
+    const item = valueSchema({ ...items, rules: { ...items.rules, required: true } }, true);
+    return (array() as unknown as ArraySchema<unknown[], object>).of(item as never) as unknown as AnySchema;
+  }
+  if (spec.type === 'object') {
+    const members = [...spec.properties!].map(([name, property]): [string, AnySchema] => [
+      name,
+      valueSchema(property, property.rules.required && property.rules.default === undefined),
+    ]);
+    return object(Object.fromEntries(members)) as AnySchema;
+  }
+  const check = (value: unknown): value is NonNullable<FieldValue> => 'value' in canonical(spec, value);
+  return mixed({ type: spec.type, check }) as AnySchema;
+}
+
+/** What was got, in few words: of a long text its length says more than its beginning, and of a secret nothing is said. */
+function shown(spec: ValueSpec, value: unknown): string {
+  if (spec.rules.writeOnly) return 'another value';
+  if (isWritten(spec.type) && typeof value === 'string' && value.length > 40) return `${[...value].length} characters`;
+  if (Array.isArray(value)) return `${value.length}`;
   return quoted(value);
 }
 
-/** Yup carries whatever a message function gives, so each failure travels whole in its message. */
-const failure = (field: Field, path: string, rule: string, detail: string): Failure => ({
-  pointer: pointerTo(path),
+const failure = (spec: ValueSpec, path: string, rule: string, detail: string): Failure => ({
+  pointer: pointerOfPath(path),
   rule,
-  detail: worded(field, rule, detail),
+  detail: worded(spec, rule, detail),
 });
 
-function failuresOf(error: ValidationError): Failure[] {
-  const each = error.inner.length > 0 ? error.inner : [error];
-  return each.map((one) => (one.message as unknown as Failure) ?? { pointer: '', rule: 'type', detail: String(one) });
-}
-
-function unknownMember(member: string, names: readonly string[]): Failure {
+function unknownMember(pointer: string, member: string, names: readonly string[]): Failure {
   const guess = nearest(member, names);
   const detail = guess === undefined ? 'no such field' : `no such field; did you mean ${guess}?`;
-  return { pointer: pointerTo(member), rule: 'unknown', detail };
+  return { pointer, rule: 'unknown', detail };
 }

@@ -1,8 +1,9 @@
 import { compareDecimals, decimalOfNumber, parseDecimal } from '../model/decimal.ts';
-import type { Field, FieldValue } from '../model/graph.ts';
-import { quoted } from '../model/value.ts';
+import type { FieldValue, ValueSpec } from '../model/graph.ts';
+import { hasFormat } from '../model/formats.ts';
+import { isSame, quoted } from '../model/value.ts';
 
-/** One rule of one field: whether a value keeps it, and what to say where it doesn't. */
+/** One rule: whether a value keeps it, and what to say where it doesn't. */
 export interface RuleTest {
   readonly rule: string;
   readonly holds: (value: NonNullable<FieldValue>) => boolean;
@@ -10,14 +11,14 @@ export interface RuleTest {
   readonly says: string;
 }
 
-/** Every rule of a field that a value of the right type can still break. */
-export function testsOf(field: Field): RuleTest[] {
-  const rules = field.rules;
+/** Every rule that a value of the right type can still break. */
+export function testsOf(spec: ValueSpec): RuleTest[] {
+  const rules = spec.rules;
   const tests: RuleTest[] = [];
   const add = (rule: string, says: string, holds: RuleTest['holds']): number => tests.push({ rule, holds, says });
-  const order = orderOf(field);
+  const order = orderOf(spec);
 
-  const isText = field.type === 'string' || field.type === 'text';
+  const isText = ['string', 'text', 'secret'].includes(spec.type);
   if (rules.required && isText && (rules.minLength ?? 0) === 0) {
     add('required', 'must not be empty', (value) => value !== '');
   }
@@ -32,6 +33,10 @@ export function testsOf(field: Field): RuleTest[] {
     const pattern = new RegExp(rules.pattern, 'u');
     add('pattern', `must match ${rules.pattern}`, (value) => pattern.test(value as string));
   }
+  if (rules.format !== undefined) {
+    const { format } = rules;
+    add('format', `must be a valid ${format}`, (value) => hasFormat(format, value as string));
+  }
   if (minimum !== undefined) add('minimum', `must be ${minimum} or more`, (value) => order(value, minimum) >= 0);
   if (maximum !== undefined) add('maximum', `must be ${maximum} or less`, (value) => order(value, maximum) <= 0);
   if (exclusiveMinimum !== undefined) {
@@ -43,17 +48,32 @@ export function testsOf(field: Field): RuleTest[] {
   if (multipleOf !== undefined) {
     add('multipleOf', `must be a multiple of ${multipleOf}`, (value) => isMultiple(value, multipleOf));
   }
+  const { minItems, maxItems } = rules;
+  if (minItems !== undefined) {
+    add('minItems', `must have ${items(minItems)} or more`, (value) => (value as unknown[]).length >= minItems);
+  }
+  if (maxItems !== undefined) {
+    add('maxItems', `must have ${items(maxItems)} or fewer`, (value) => (value as unknown[]).length <= maxItems);
+  }
+  if (rules.uniqueItems) add('uniqueItems', 'must have no item twice', hasNoRepeats);
   if (rules.enum !== undefined) {
     const allowed = rules.enum;
     add('enum', `must be one of ${allowed.join(', ')}`, (value) => allowed.includes(value));
   }
   if (rules.const !== undefined) {
-    add('const', `must be ${quoted(rules.const)}`, (value) => value === rules.const);
+    add('const', `must be ${quoted(rules.const)}`, (value) => isSame(value, rules.const));
   }
   return tests;
 }
 
 const characters = (count: number): string => `${count} ${count === 1 ? 'character' : 'characters'}`;
+
+const items = (count: number): string => `${count} ${count === 1 ? 'item' : 'items'}`;
+
+function hasNoRepeats(value: NonNullable<FieldValue>): boolean {
+  const texts = (value as FieldValue[]).map((item) => JSON.stringify(item));
+  return new Set(texts).size === texts.length;
+}
 
 /** Lengths count code points, as JSON Schema does. */
 function length(value: NonNullable<FieldValue>): number {
@@ -62,8 +82,8 @@ function length(value: NonNullable<FieldValue>): number {
   return points;
 }
 
-function orderOf(field: Field): (value: NonNullable<FieldValue>, bound: number) => number {
-  if (field.type !== 'decimal') return (value, bound) => (value as number) - bound;
+function orderOf(spec: ValueSpec): (value: NonNullable<FieldValue>, bound: number) => number {
+  if (spec.type !== 'decimal') return (value, bound) => (value as number) - bound;
   return (value, bound) => compareDecimals(parseDecimal(value as string)!, decimalOfNumber(bound));
 }
 

@@ -4,6 +4,7 @@ import type { Changes, Moment } from '../change/changes.ts';
 import { didYouMean } from '../declaration/nearest.ts';
 import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
+import { hashSecret, SALT_LENGTH } from '../change/secret.ts';
 import { HttpProblem } from '../http/problems.ts';
 import type { FieldValue, Graph, Model } from '../model/graph.ts';
 import { fromText } from '../model/value.ts';
@@ -96,7 +97,7 @@ export async function loadSamples(
         continue;
       }
       const before = remembered.get(name);
-      const digest = digestOf(given);
+      const digest = await digestOf(row, given);
       const oldKey = before === undefined ? undefined : valueOf(fromText(model.key, before.key));
       const stands =
         oldKey !== undefined && (await transaction.first(there, [dialect.bind(model.key, oldKey)])) !== undefined;
@@ -106,8 +107,9 @@ export async function loadSamples(
           keys.set(name, oldKey);
           continue;
         }
-        if (stands) await changes.change(transaction, 'replace', oldKey, { values, repeated: new Map(), failures });
-        const key = stands ? oldKey : (await changes.create(transaction, values)).key;
+        const sealed = await changes.seal(values);
+        if (stands) await changes.change(transaction, 'replace', oldKey, { values: sealed, repeated: new Map(), patches: new Map(), failures });
+        const key = stands ? oldKey : (await changes.create(transaction, sealed)).key;
         keys.set(name, key);
         count[stands ? 'changed' : 'made'] += 1;
         await remember(transaction, memory, name, String(key), digest);
@@ -193,7 +195,13 @@ function problemOf(row: SampleRow, { pointer, rule, detail }: Failure): Problem 
   };
 }
 
-const digestOf = (values: Values): string => createHash('sha256').update(JSON.stringify(values)).digest('base64url');
+/** By this a row is known to be unchanged. Where it holds a secret, the digest is as slow to guess from as the secret's own. */
+function digestOf(row: SampleRow, values: Values): Promise<string> | string {
+  const text = JSON.stringify(values);
+  const digest = (of: string): Buffer => createHash('sha256').update(of).digest();
+  const hasSecret = row.model.fields.some(({ type, member }) => type === 'secret' && Object.hasOwn(values, member));
+  return hasSecret ? hashSecret(text, digest(nameOf(row)).subarray(0, SALT_LENGTH)) : digest(text).toString('base64url');
+}
 
 interface Memory {
   readonly all: Statement;

@@ -1,3 +1,5 @@
+import type { ValueKind } from '../expression/typed.ts';
+import type { ExpressionDialect } from '../expression/dialect.ts';
 import type { Field, FieldValue } from '../model/graph.ts';
 import type { StoreValue } from './contract.ts';
 
@@ -17,6 +19,9 @@ export interface Dialect {
   order(column: string, descending: boolean, nullable: boolean): string;
   /** What locks the rows of a SELECT until the transaction ends; empty where a writer is alone anyway. */
   readonly lock: string;
+  readonly expressions: ExpressionDialect;
   /** A value of a field as the driver takes it. */
   bind(field: Field, value: FieldValue): StoreValue;
+  /** A value of an expression's kind as the driver takes it. */
+  bindKind(type: ValueKind, value: string | number | boolean | null): StoreValue;
 }

@@ -11,3 +11,16 @@ export const samplesTable: Table = {
   indexes: [],
   references: [],
 };
+
+/**
+ * What CASEI, ACCENTI, lower and upper make of each letter beyond ASCII. Databases differ in what they know of such
+ * letters; with a table of them, all give the answers that this program gives. Its rows are those of `allLetters`.
+ */
+export const lettersTable: Table = {
+  name: 'vantfell_letters',
+  columns: [text('letter'), text('casei'), text('accenti'), text('lower'), text('upper')],
+  primaryKey: 'letter',
+  unique: [],
+  indexes: [],
+  references: [],
+};

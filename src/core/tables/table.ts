@@ -4,8 +4,8 @@ import type { TypeName } from '../model/types.ts';
 export interface Table {
   readonly name: string;
   readonly columns: readonly Column[];
-  /** The name of the column. */
-  readonly primaryKey: string;
+  /** The name of the column; none where links stand. */
+  readonly primaryKey?: string;
   readonly unique: readonly Index[];
   readonly indexes: readonly Index[];
   readonly references: readonly Reference[];

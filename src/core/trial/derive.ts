@@ -1,6 +1,6 @@
 import { endpointsOf } from '../http/endpoints.ts';
-import type { Endpoint } from '../http/endpoints.ts';
-import type { EndpointName, Field, Graph, Model, Relation } from '../model/graph.ts';
+import type { Endpoint, EndpointName } from '../http/endpoints.ts';
+import type { Field, Graph, Model, Relation } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { spoken } from '../model/names.ts';
 import { isSettable } from '../rules/schema.ts';

@@ -1,8 +1,8 @@
 import type { Dialect } from '../../core/store/dialect.ts';
+import { isNested } from '../../core/model/types.ts';
 import type { Field } from '../../core/model/graph.ts';
-
-const quote = (identifier: string): string => `"${identifier.replaceAll('"', '""')}"`;
-const text = (value: string): string => `'${value.replaceAll("'", "''")}'`;
+import { quoteName, quoteText } from '../quote.ts';
+import { sqliteExpressions } from './expression.ts';
 
 /** A column's value as `json_object` and `json_array` must be given it, so that the JSON shows the field's own form. */
 function jsonValue(field: Field, column: string): string {
@@ -19,6 +19,10 @@ function jsonValue(field: Field, column: string): string {
     }
     case 'number':
       return absent(`json(${shortestDouble(column)})`);
+    case 'json':
+    case 'array':
+    case 'object':
+      return `json(${column})`;
     default:
       return column;
   }
@@ -31,21 +35,31 @@ const shortestDouble = (column: string): string =>
   ` WHEN CAST(printf('%!.16g', ${column}) AS REAL) = ${column} THEN printf('%!.16g', ${column})` +
   ` ELSE printf('%!.17g', ${column}) END`;
 
+/** A decimal as a whole number of its smallest unit, so that the database sorts, compares and adds it exactly. */
+function units(decimal: string): number | string {
+  const digits = decimal.replace('.', '');
+  return Number.isSafeInteger(Number(digits)) ? Number(digits) : digits;
+}
+
 export const sqliteDialect: Dialect = {
-  name: quote,
-  placeholder: () => '?',
+  name: quoteName,
+  placeholder: (position) => `?${position}`,
   object: (members) =>
-    `json_object(${members.map(({ name, field, column }) => `${text(name)}, ${jsonValue(field, column)}`).join(', ')})`,
+    `json_object(${members.map(({ name, field, column }) => `${quoteText(name)}, ${jsonValue(field, column)}`).join(', ')})`,
   array: (columns) => `json_array(${columns.map(({ field, column }) => jsonValue(field, column)).join(', ')})`,
   joined: (column) => `group_concat(${column}, ',' || char(10))`,
   order: (column, descending, nullable) =>
     `${column}${descending ? ' DESC' : ''}${nullable && !descending ? ' NULLS LAST' : ''}`,
   lock: '',
+  expressions: sqliteExpressions,
   bind(field, value) {
+    if (value === null) return null;
+    if (isNested(field.type)) return JSON.stringify(value);
     if (typeof value === 'boolean') return value ? 1 : 0;
-    if (field.type !== 'decimal' || value === null) return value;
-    // Kept as a whole number of the smallest unit, so that the database sorts, compares and adds it exactly.
-    const digits = (value as string).replace('.', '');
-    return Number.isSafeInteger(Number(digits)) ? Number(digits) : digits;
+    return field.type === 'decimal' ? units(value as string) : (value as string | number);
+  },
+  bindKind(type, value) {
+    if (typeof value === 'boolean') return value ? 1 : 0;
+    return type.kind === 'decimal' && value !== null ? units(String(value)) : value;
   },
 };

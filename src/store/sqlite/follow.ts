@@ -1,5 +1,7 @@
 import type Database from 'libsql';
 import { StoreError } from '../../core/store/contract.ts';
+import { allLetters } from '../../core/expression/letters.ts';
+import { lettersTable } from '../../core/tables/own-tables.ts';
 import { difference, stepInWords } from '../../core/tables/difference.ts';
 import type { Table } from '../../core/tables/table.ts';
 import { storeError } from './errors.ts';
@@ -40,7 +42,10 @@ function bring(connection: Connection, file: string, tables: readonly Table[]): 
     }
   }
   if (obstacles.length > 0) throw otherTables(file, obstacles);
-  for (const statement of steps.flatMap(statementsOf)) connection.exec(statement);
+  for (const step of steps) {
+    for (const statement of statementsOf(step)) connection.exec(statement);
+    if (step.kind === 'create-table' && step.table.name === lettersTable.name) fillLetters(connection);
+  }
 
   const left = standing.filter((old) => !tables.some((table) => table.name === old.name));
   const after = JSON.stringify([...tables, ...left]);
@@ -52,6 +57,15 @@ function bring(connection: Connection, file: string, tables: readonly Table[]): 
       .run([after]);
   }
   return steps.map(stepInWords).filter((words) => words !== undefined);
+}
+
+function fillLetters(connection: Connection): void {
+  const columns = lettersTable.columns.map(({ name }) => name);
+  const values = columns.map((name) => `value ->> '${name}'`).join(', ');
+  // One statement for all of them, and one parameter: a database is made in a moment, tests make many.
+  connection
+    .prepare(`INSERT INTO ${lettersTable.name} (${columns.join(', ')}) SELECT ${values} FROM json_each(?)`)
+    .run([JSON.stringify([...allLetters().values()])]);
 }
 
 function picture(connection: Connection): string | undefined {

@@ -1,0 +1,48 @@
+import { reporterOf } from '../declaration/reporter.ts';
+import type { Problem } from '../declaration/problem.ts';
+import type { Path } from '../declaration/document.ts';
+import type { Expression } from '../expression/typed.ts';
+import { fieldExpression } from '../expression/property.ts';
+import type { Grant } from '../model/access.ts';
+import type { DeclaredModel } from '../model/draft.ts';
+import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import { revealedBy } from './reveals.ts';
+
+/**
+ * What is worked out from other values may only use what is as visible as itself: computed values, labels, rules across
+ * fields, the default order, and what a draw says when it refuses.
+ */
+export function checkReveals(graph: Graph, models: readonly DeclaredModel[]): Problem[] {
+  const problems: Problem[] = [];
+  for (const { declaration, document } of models) {
+    const model = modelOf(graph, declaration.model);
+    const report = reporterOf(document, problems);
+    const judge = (what: string, expression: Expression, path: Path, seenBy?: readonly Grant[], entry = true): void => {
+      const found = revealedBy(expression, model, graph, seenBy);
+      if (found === undefined) return;
+      const remedy = entry ? 'use what every reader sees, or say so with reveals: true' : 'use what every reader sees';
+      report.error('reveals', `${what} would show ${found.what}`, remedy, path);
+    };
+    for (const [name, computed] of Object.entries(declaration.computed ?? {})) {
+      const value = model.computed.find(({ member }) => member === name)?.value;
+      if (value === undefined || computed?.reveals === true) continue;
+      judge('this value', value, ['computed', name, 'value'], model.access.fields.get(name));
+    }
+    const reveals = typeof declaration.label === 'object' && declaration.label.reveals === true;
+    for (const part of reveals ? [] : (model.label ?? [])) {
+      const path = typeof declaration.label === 'string' ? ['label'] : ['label', 'text'];
+      if (typeof part !== 'string') judge('this label', part, path);
+    }
+    const sound = (declaration.rules ?? []).filter(({ check }) => check !== undefined);
+    if (sound.length === model.rules.length) {
+      model.rules.forEach(({ check }, index) => {
+        if (sound[index]?.reveals !== true) judge('this rule', check, ['rules', (declaration.rules ?? []).indexOf(sound[index]!), 'check']); // prettier-ignore
+      });
+    }
+    for (const { field } of declaration.sort === undefined ? [] : model.sort) {
+      judge('the order of lists', fieldExpression(field), ['sort'], undefined, false);
+    }
+  }
+  return problems;
+}

@@ -1,0 +1,153 @@
+import { walk } from '../expression/typed.ts';
+import type { Expression, List, Many, Step } from '../expression/typed.ts';
+import { isReverse } from '../expression/typed.ts';
+import type { Grant } from '../model/access.ts';
+import type { Graph, Links, Model } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+
+/** Something that an expression shows to readers who could not see it otherwise. */
+export interface Revealed {
+  /** What it is: `phone`, or `a member's name`. */
+  readonly what: string;
+}
+
+type Grants = readonly Grant[];
+
+/**
+ * The first thing that an expression over `model` shows to more callers than may see it by themselves. `seenBy` is who
+ * sees what is made of it, where that is fewer than may read the record.
+ */
+export function revealedBy(
+  expression: Expression,
+  model: Model,
+  graph: Graph,
+  seenBy: Grants | undefined,
+): Revealed | undefined {
+  let found: Revealed | undefined;
+  visit(expression, model, true);
+  return found;
+
+  function note(what: string): void {
+    found ??= { what };
+  }
+
+  function visit(node: Expression, over: Model, own: boolean): void {
+    switch (node.op) {
+      case 'field':
+        judgeMember(node.field.member, over, own);
+        return;
+      case 'at':
+        judgeStep(node.step, node.target, over);
+        visit(node.of, modelOf(graph, node.target), false);
+        return;
+      case 'count':
+      case 'sum':
+      case 'min':
+      case 'max':
+      case 'avg':
+        visitMany(node.many, over, own);
+        if ('value' in node) visit(node.value, modelOf(graph, node.many.target), false);
+        return;
+      case 'contains':
+      case 'contained-by':
+      case 'overlaps':
+      case 'equals':
+        for (const list of [node.left, node.right]) visitList(list, over, own);
+        return;
+      default:
+        inside(node, (child) => visit(child, over, own));
+    }
+  }
+
+  function visitMany(many: Many, over: Model, own: boolean): void {
+    if (many.of.op === 'at') visit(many.of, over, own);
+    judgeStep(many.via, many.target, over);
+    if ('member' in many.via && many.via.member !== undefined) judgeMember(many.via.member, over, own);
+  }
+
+  function visitList(list: List, over: Model, own: boolean): void {
+    if (list.kind === 'array') visit(list.of, over, own);
+    else if (list.kind === 'many') {
+      visitMany(list.many, over, own);
+      visit(list.value, modelOf(graph, list.many.target), false);
+    }
+  }
+
+  function judgeMember(member: string, over: Model, own: boolean): void {
+    const grants = over.access.fields.get(member);
+    if (grants === undefined || (own && seenBy !== undefined && asText(grants) === asText(seenBy))) return;
+    note(own ? `\`${member}\`, which not every reader sees` : `${over.name}.${member}, which not every reader sees`);
+  }
+
+  function judgeStep(step: Step | Links, target: string, over: Model): void {
+    const other = modelOf(graph, target);
+    if (coversReaders(other, over, step, graph)) return;
+    note(`a ${target}, whose readers are others than those of a ${over.name}`);
+  }
+}
+
+/** Calls `visit` with what stands directly inside a node that has no records of its own. */
+function inside(node: Expression, visit: (child: Expression) => void): void {
+  const seen = new Set<Expression>();
+  const direct: Expression[] = [];
+  // `walk` goes all the way down; what stands inside a child is that child's own affair.
+  walk(node, (child) => {
+    if (child === node || seen.has(child)) return;
+    direct.push(child);
+    walk(child, (below) => seen.add(below));
+  });
+  direct.forEach(visit);
+}
+
+/** Whether everybody who may read a record of `over` may read the record of `other` that a step leads to. */
+function coversReaders(other: Model, over: Model, step: Step | Links, graph: Graph): boolean {
+  const wanted = expanded(over, over.access.verbs.read, graph);
+  const given = expanded(other, other.access.verbs.read, graph);
+  if (given.some(({ kind }) => kind === 'anybody')) return true;
+  const signedIn = wanted.every(({ kind }) => kind !== 'anybody' && kind !== 'where');
+  if (signedIn && given.some(({ kind }) => kind === 'signed-in')) return true;
+  return wanted.every((grant) => {
+    if (grant.kind === 'nobody') return true;
+    if (grant.kind === 'owner') return given.some(({ kind }) => kind === 'owner') && sameOwner(other, over, step);
+    if (grant.kind === 'where' || grant.kind === 'path') return false;
+    return given.some((candidate) => asText([candidate]) === asText([grant]));
+  });
+}
+
+/** The grants of a part that follow its whole's, as what those say. An owner's grant is the whole's own owner. */
+function expanded(model: Model, grants: Grants, graph: Graph): Grants {
+  return grants.flatMap((grant) => {
+    if (grant.kind !== 'parent' || model.parent === undefined) return [grant];
+    const whole = modelOf(graph, model.parent.target);
+    return expanded(whole, whole.access.verbs[grant.verb], graph);
+  });
+}
+
+/** Whether the owner of a record is also that of the record that a step leads to, because one has it from the other. */
+function sameOwner(other: Model, over: Model, step: Step | Links): boolean {
+  const [mine, theirs] = [pathText(over), pathText(other)];
+  if (mine === undefined || theirs === undefined) return false;
+  if ('table' in step) return false;
+  if (!isReverse(step)) return mine.join('.') === [step.name, ...theirs].join('.');
+  return theirs.join('.') === [step.relation, ...mine].join('.');
+}
+
+const pathText = (model: Model): string[] | undefined => model.owner?.map(({ name }) => name);
+
+/** A grant as text; two are alike where these are. */
+const asText = (grants: Grants): string =>
+  grants
+    .map((grant) => {
+      switch (grant.kind) {
+        case 'role':
+          return `role:${grant.role}`;
+        case 'path':
+          return grant.path.map(({ name }) => name).join('.');
+        case 'where':
+          return `where ${JSON.stringify(grant.where, (key, value: unknown) => (key === 'field' ? (value as { member: string }).member : value))}`; // prettier-ignore
+        default:
+          return grant.kind;
+      }
+    })
+    .sort()
+    .join();

@@ -1,0 +1,12 @@
+import { isRecord } from '../declaration/check-shape.ts';
+
+/** JSON Merge Patch (RFC 7396): what `patch` makes of `target`. */
+export function mergePatch(target: unknown, patch: unknown): unknown {
+  if (!isRecord(patch)) return patch;
+  const merged: Record<string, unknown> = isRecord(target) ? { ...target } : {};
+  for (const [name, value] of Object.entries(patch)) {
+    if (value === null) delete merged[name];
+    else merged[name] = mergePatch(merged[name], value);
+  }
+  return merged;
+}

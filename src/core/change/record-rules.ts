@@ -1,0 +1,73 @@
+import { evaluate } from '../expression/evaluate.ts';
+import { toSql } from '../expression/sql.ts';
+import type { Bound } from '../expression/sql.ts';
+import type { Graph, Model, RecordRule } from '../model/graph.ts';
+import type { Failure } from '../rules/failure.ts';
+import { pointerTo } from '../rules/failure.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Statement, StoreValue } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+
+/** The rules across fields of one model. */
+export interface RecordRules {
+  /** Those that a record's own values settle, before it is written. */
+  ownFailures(values: Values, now: Date): Failure[];
+  /** The others: each a statement that gives one row with the rule's value, once the record is written. */
+  readonly stored: readonly StoredRule[];
+}
+
+export interface StoredRule {
+  readonly statement: Statement;
+  /** The values of the statement's placeholders; the record's key comes last. */
+  values(now: Date): StoreValue[];
+  readonly failure: Failure;
+}
+
+export function recordRules(graph: Graph, model: Model, dialect: Dialect): RecordRules {
+  const own = model.rules.filter(({ ownValues }) => ownValues);
+  return {
+    // A rule that touches a null is unknown, and holds.
+    ownFailures: (values, now) => own.filter(({ check }) => evaluate(check, { values, now }) === false).map(failureOf),
+    stored: model.rules.filter(({ ownValues }) => !ownValues).map((rule) => storedRule(rule, graph, model, dialect)),
+  };
+}
+
+const failureOf = ({ at, message }: RecordRule): Failure => ({
+  pointer: at === undefined ? '' : pointerTo(at),
+  rule: 'check',
+  detail: message,
+});
+
+function storedRule(rule: RecordRule, graph: Graph, model: Model, dialect: Dialect): StoredRule {
+  const bounds: Bound[] = [];
+  let aliases = 0;
+  const table = dialect.name(model.table);
+  const value = toSql(rule.check, model, table, {
+    models: graph,
+    dialect: dialect.expressions,
+    place: (bound) => dialect.placeholder(bounds.push(bound)),
+    alias: () => `t${(aliases += 1)}`,
+  });
+  const key = `${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(bounds.length + 1)}`;
+  return {
+    statement: { sql: `SELECT ${value} FROM ${table} WHERE ${key}` },
+    values: (now) => bounds.map((bound) => dialect.bindKind(bound.type, boundValue(bound, now))),
+    failure: failureOf(rule),
+  };
+}
+
+/** Nobody is signed in while a record is judged by its own rules. */
+function boundValue(bound: Bound, now: Date): string | number | boolean | null {
+  switch (bound.kind) {
+    case 'constant':
+      return bound.value as string | number | boolean;
+    case 'now':
+      return now.toISOString();
+    case 'today':
+      return now.toISOString().slice(0, 10);
+    case 'me':
+      return null;
+    case 'role':
+      return false;
+  }
+}

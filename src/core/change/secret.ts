@@ -1,0 +1,32 @@
+import { scrypt, timingSafeEqual } from 'node:crypto';
+
+/** 2^15 blocks of 8: what takes some 60 ms of one core, and 32 MB, for each guess (RFC 7914). */
+const COST = 15;
+const BLOCK = 8;
+const LANES = 1;
+const LENGTH = 32;
+export const SALT_LENGTH = 16;
+
+/** A secret's slow hash with its salt, in the form `$scrypt$ln=15,r=8,p=1$salt$hash`. */
+export async function hashSecret(secret: string, salt: Uint8Array): Promise<string> {
+  const hash = await derive(secret, salt, COST, BLOCK, LANES);
+  const [saltText, hashText] = [Buffer.from(salt), hash].map((bytes) => bytes.toString('base64').replace(/=+$/, ''));
+  return `$scrypt$ln=${COST},r=${BLOCK},p=${LANES}$${saltText}$${hashText}`;
+}
+
+/** Whether a secret is the one that was hashed; false for what is no hash. */
+export async function isSecret(secret: string, hashed: string): Promise<boolean> {
+  const match = /^\$scrypt\$ln=(\d+),r=(\d+),p=(\d+)\$([^$]+)\$([^$]+)$/.exec(hashed);
+  if (match === null) return false;
+  const [, cost, block, lanes, salt = '', hash = ''] = match;
+  const wanted = Buffer.from(hash, 'base64');
+  const found = await derive(secret, Buffer.from(salt, 'base64'), Number(cost), Number(block), Number(lanes));
+  return wanted.length === found.length && timingSafeEqual(wanted, found);
+}
+
+function derive(secret: string, salt: Uint8Array, cost: number, block: number, lanes: number): Promise<Buffer> {
+  const options = { N: 2 ** cost, r: block, p: lanes, maxmem: 2 * 128 * block * 2 ** cost };
+  return new Promise((resolve, reject) => {
+    scrypt(secret.normalize('NFC'), salt, LENGTH, options, (error, key) => (error ? reject(error) : resolve(key)));
+  });
+}

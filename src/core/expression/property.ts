@@ -1,0 +1,145 @@
+import { didYouMean } from '../declaration/nearest.ts';
+import type { Field, Links, Reverse, ValueSpec } from '../model/graph.ts';
+import type { Nameable, Scope } from './scope.ts';
+import { ExpressionError } from './syntax.ts';
+import type { Syntax } from './syntax.ts';
+import { kindOf } from './typed.ts';
+import type { Expression, Many, Step } from './typed.ts';
+
+export type Property = Syntax & { kind: 'property' };
+
+/** What a path of names ends at: a value, or the values or the records behind a to-many relation. */
+type End =
+  | { readonly kind: 'value'; readonly value: Expression }
+  | { readonly kind: 'many'; readonly many: Many; readonly value?: Expression };
+
+/** A name as one value. */
+export function resolveProperty(property: Property, scope: Scope): Expression {
+  const end = endOf(property, scope);
+  if (end.kind === 'value') return end.value;
+  const [shown, first] = [property.path.join('.'), property.path[0]!];
+  const message = `\`${shown}\` is a list: ${first} may be many`;
+  const remedy =
+    end.value === undefined
+      ? `count them, as count(${shown})`
+      : `ask for some of them, as A_CONTAINS(${shown}, ('…')); or use min, max, sum or avg`;
+  throw new ExpressionError('wrong-type', message, remedy, property.spot);
+}
+
+/** A name as the values or records of a to-many relation; undefined where it is one value. */
+export function resolveMany(property: Property, scope: Scope): (End & { kind: 'many' }) | undefined {
+  const end = endOf(property, scope);
+  return end.kind === 'many' ? end : undefined;
+}
+
+function endOf(property: Property, scope: Scope): End {
+  const { model } = scope;
+  if (model === undefined) {
+    const message = `there is no record here that has \`${property.path.join('.')}\``;
+    throw new ExpressionError('unknown-property', message, 'use now(), today(), me() or a constant', property.spot);
+  }
+  return walkPath(model, property.path, property, scope, (value) => value);
+}
+
+function walkPath(
+  model: Nameable,
+  path: readonly string[],
+  property: Property,
+  scope: Scope,
+  wrap: (value: Expression) => Expression,
+): End {
+  const [name = '', ...rest] = path;
+  const field = model.shownByMember.get(name);
+  if (field !== undefined) return { kind: 'value', value: wrap(fieldValue(field, rest, property)) };
+
+  const computed = scope.computed(model.name, name);
+  if (computed !== undefined) {
+    if (rest.length > 0) throw nothingInside(name, rest[0]!, property);
+    return { kind: 'value', value: wrap(computed) };
+  }
+  const step = stepCalled(model, name);
+  if (step !== undefined) {
+    const [target, along] = step;
+    if (rest.length === 0) {
+      const message = `\`${property.path.join('.')}\` is a record`;
+      throw new ExpressionError('wrong-type', message, `name one of its members, as ${name}.${scope.models.get(target)?.key.member}`, property.spot); // prettier-ignore
+    }
+    const next = scope.models.get(target)!;
+    return walkPath(next, rest, property, scope, (of) => wrap({ op: 'at', step: along, target, of, type: of.type }));
+  }
+  const via = manyCalled(model, name);
+  if (via !== undefined) return throughMany(model, via, name, rest, property, scope, wrap);
+  throw unknown(model, name, property, scope);
+}
+
+function throughMany(
+  model: Nameable,
+  via: Links | Reverse,
+  name: string,
+  rest: readonly string[],
+  property: Property,
+  scope: Scope,
+  wrap: (value: Expression) => Expression,
+): End {
+  const target = 'source' in via ? via.source : via.target;
+  const other = scope.models.get(target)!;
+  const many: Many = { of: wrap(fieldExpression(model.key)), via, target };
+  if ('member' in via && via.member !== undefined && via.member === name) {
+    if (rest.length > 0) throw nothingInside(name, rest[0]!, property);
+    return { kind: 'many', many, value: fieldExpression(other.key) };
+  }
+  if (rest.length === 0) return { kind: 'many', many };
+  const inside = walkPath(other, rest, property, scope, (value) => value);
+  if (inside.kind === 'value') return { kind: 'many', many, value: inside.value };
+  const message = `\`${property.path.join('.')}\` goes through two relations to many`;
+  throw new ExpressionError('wrong-type', message, 'a path may go through one', property.spot);
+}
+
+/** The one record that a name leads to, with its model's name. */
+function stepCalled(model: Nameable, name: string): [string, Step] | undefined {
+  const relation = model.relations.find((candidate) => candidate.name === name);
+  if (relation !== undefined) return [relation.target, relation];
+  const reverse = model.reverses.find((candidate) => candidate.one && candidate.name === name);
+  return reverse === undefined ? undefined : [reverse.source, reverse];
+}
+
+function manyCalled(model: Nameable, name: string): Links | Reverse | undefined {
+  const links = model.links.find((candidate) => candidate.name === name || candidate.member === name);
+  return links ?? model.reverses.find((candidate) => !candidate.one && candidate.name === name);
+}
+
+export const fieldExpression = (field: Field): Expression => ({ op: 'field', field, inside: [], type: kindOf(field) });
+
+/** A field, or what stands inside an object. */
+function fieldValue(field: Field, inside: readonly string[], property: Property): Expression {
+  let spec: ValueSpec = field;
+  for (const [at, name] of inside.entries()) {
+    const next: ValueSpec | undefined = spec.properties?.get(name);
+    if (next === undefined) {
+      if (spec.properties === undefined)
+        throw nothingInside([field.member, ...inside.slice(0, at)].join('.'), name, property);
+      const message = `\`${field.member}\` has no \`${name}\``;
+      throw new ExpressionError('unknown-property', message, didYouMean(name, spec.properties.keys()), property.spot);
+    }
+    spec = next;
+  }
+  return { op: 'field', field, inside, type: kindOf(spec) };
+}
+
+const nothingInside = (name: string, inside: string, { spot }: Property): ExpressionError =>
+  new ExpressionError('unknown-property', `\`${name}\` has nothing inside it called \`${inside}\``, `write ${name} alone`, spot); // prettier-ignore
+
+function unknown(model: Nameable, name: string, { spot }: Property, scope: Scope): ExpressionError {
+  if (scope.strange !== undefined && model.byMember.has(name)) {
+    const message = `\`${name}\` is never shown, so nothing can be made of it`;
+    return new ExpressionError('hidden', message, 'name another field', spot);
+  }
+  const known = [
+    ...model.shownByMember.keys(),
+    ...scope.computedNames(model.name),
+    ...[...model.relations, ...model.links, ...model.reverses].map((relation) => relation.name),
+    ...model.links.flatMap(({ member }) => member ?? []),
+  ];
+  const message = `${model.name} has no field or relation \`${name}\``;
+  return new ExpressionError('unknown-property', message, didYouMean(name, known), spot);
+}

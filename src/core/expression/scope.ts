@@ -1,0 +1,26 @@
+import type { Field, Model } from '../model/graph.ts';
+import type { Letters } from './letters.ts';
+import type { Spot } from './syntax.ts';
+import type { Expression } from './typed.ts';
+
+/** The part of a model that expressions can name. */
+export type Nameable = Pick<
+  Model,
+  'name' | 'key' | 'byMember' | 'shownByMember' | 'relations' | 'links' | 'reverses' | 'parent'
+>;
+
+/** What the names in an expression can mean. */
+export interface Scope {
+  /** The model whose records it is over; undefined where it is over none. */
+  readonly model?: Nameable;
+  readonly models: ReadonlyMap<string, Nameable>;
+  /** The names of a model's computed values. */
+  computedNames(model: string): Iterable<string>;
+  /** A computed value of a model; undefined where there is none that can be used. */
+  computed(model: string, name: string): Expression | undefined;
+  /** The key of callers, and the roles they may have; undefined where nobody signs in. */
+  readonly caller?: { readonly key: Field; readonly roles?: readonly string[] };
+  readonly letters: Letters;
+  /** The author of the models writes it, not a client: it is told of what is hidden, and of values that can't be. */
+  strange?(message: string, remedy: string, spot: Spot): void;
+}

@@ -1,0 +1,197 @@
+import type { FieldValue, Links, Model, Reverse } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import type { ExpressionDialect } from './dialect.ts';
+import { isReverse } from './typed.ts';
+import type { Expression, List, Many, ValueKind } from './typed.ts';
+
+/** What a placeholder stands for: a constant of the expression, or what is known only when the statement runs. */
+export type Bound =
+  | { readonly kind: 'constant'; readonly value: FieldValue; readonly type: ValueKind }
+  | { readonly kind: 'now' | 'today' | 'me'; readonly type: ValueKind }
+  | { readonly kind: 'role'; readonly role: string; readonly type: ValueKind };
+
+/** What turning an expression into SQL needs to know. */
+export interface SqlSurroundings {
+  readonly models: { readonly byName: ReadonlyMap<string, Model> };
+  readonly dialect: ExpressionDialect;
+  /** Takes a value as a parameter of the statement, and gives the placeholder that stands for it. */
+  place(bound: Bound): string;
+  /** A name that no other table of the statement has. */
+  alias(): string;
+}
+
+/**
+ * The SQL of an expression over the rows of `model`, in a statement where its table is called `alias` (an identifier,
+ * quoted). Every constant is a parameter.
+ */
+export function toSql(expression: Expression, model: Model, alias: string, around: SqlSurroundings): string {
+  const { dialect, models } = around;
+  const { name } = dialect;
+  return valueOver(expression, model, alias);
+
+  /** A whole expression over one row, with what had to be worked out beside it. */
+  function valueOver(node: Expression, over: Model, row: string): string {
+    const beside: string[] = [];
+    const value = sql(node, over, row, beside);
+    return beside.length === 0 ? value : `(WITH ${beside.join(', ')} SELECT ${value})`;
+  }
+
+  function sql(node: Expression, over: Model, row: string, beside: string[]): string {
+    const text = bare(node, over, row, beside);
+    if (dialect.deepest === undefined || depthOf(text) <= dialect.deepest) return text;
+    const named = around.alias();
+    beside.push(`${named}(x) AS MATERIALIZED (SELECT ${text})`);
+    return `(SELECT x FROM ${named})`;
+  }
+
+  function bare(node: Expression, over: Model, row: string, beside: string[]): string {
+    const of = (inner: Expression): string => sql(inner, over, row, beside);
+    switch (node.op) {
+      case 'constant':
+        return dialect.parameter(node.type, around.place({ kind: 'constant', value: node.value, type: node.type }));
+      case 'now':
+      case 'today':
+      case 'me':
+        return dialect.parameter(node.type, around.place({ kind: node.op, type: node.type }));
+      case 'has-role':
+        return dialect.parameter(node.type, around.place({ kind: 'role', role: node.role, type: node.type }));
+      case 'field': {
+        const column = `${row}.${name(node.field.column)}`;
+        return node.inside.length === 0 ? column : dialect.inside(column, node.inside, node.type);
+      }
+      case 'at': {
+        const target = modelOf(models, node.target);
+        const inside = around.alias();
+        const value = valueOver(node.of, target, inside);
+        const joined = isReverse(node.step)
+          ? `${inside}.${name(relationField(target, node.step).column)} = ${row}.${name(over.key.column)}`
+          : `${inside}.${name(target.key.column)} = ${row}.${name(node.step.field.column)}`;
+        return `(SELECT ${value} FROM ${name(target.table)} AS ${inside} WHERE ${joined})`;
+      }
+      case 'convert':
+        return dialect.convert(of(node.of), node.of.type, node.type, node.bounded ?? false);
+      case '+':
+      case '-':
+      case '*':
+      case '/':
+      case '%':
+      case 'div':
+      case '^':
+        return dialect.arithmetic(node.op, of(node.left), of(node.right), node.left.type.kind, node.type);
+      case '=':
+      case '<>':
+      case '<':
+      case '>':
+      case '<=':
+      case '>=':
+        return `(${of(node.left)} ${node.op} ${of(node.right)})`;
+      case 'between':
+        return `(${of(node.of)} BETWEEN ${of(node.low)} AND ${of(node.high)})`;
+      case 'in':
+        return `(${of(node.of)} IN (${node.among.map(of).join(', ')}))`;
+      case 'like':
+        return dialect.like(of(node.of), node.pattern, (text) =>
+          around.place({ kind: 'constant', value: text, type: { kind: 'text', scale: 0 } }),
+        );
+      case 'is-null':
+        return `(${of(node.of)} IS NULL)`;
+      case 'not':
+        return `(NOT ${of(node.of)})`;
+      case 'and':
+      case 'or':
+        return `(${node.args.map(of).join(node.op === 'and' ? ' AND ' : ' OR ')})`;
+      case 'coalesce':
+        return node.args.length === 1 ? of(node.args[0]!) : `coalesce(${node.args.map(of).join(', ')})`;
+      case 'casei':
+      case 'accenti':
+      case 'lower':
+      case 'upper':
+        return dialect.letters(node.op, of(node.of));
+      case 'length':
+        return dialect.length(of(node.of));
+      case 'count':
+        return `(SELECT count(*) FROM (${rowsOf(node.many, undefined, over, row, beside)}) AS ${around.alias()})`;
+      case 'sum':
+      case 'min':
+      case 'max':
+      case 'avg': {
+        const rows = rowsOf(node.many, node.value, over, row, beside);
+        return `(SELECT ${dialect.aggregate(node.op, 'v', node.type)} FROM (${rows}) AS ${around.alias()})`;
+      }
+      case 'contains':
+      case 'contained-by':
+      case 'overlaps':
+      case 'equals':
+        return listsSql(node, over, row, beside);
+    }
+  }
+
+  /** A SELECT of the related records, with the value as `v`. */
+  function rowsOf(many: Many, value: Expression | undefined, over: Model, row: string, beside: string[]): string {
+    const target = modelOf(models, many.target);
+    const inside = around.alias();
+    const shown = value === undefined ? '1' : valueOver(value, target, inside);
+    const key = sql(many.of, over, row, beside);
+    if (isReverse(many.via)) {
+      const column = name(relationField(target, many.via).column);
+      return `SELECT ${shown} AS v FROM ${name(target.table)} AS ${inside} WHERE ${inside}.${column} = ${key}`;
+    }
+    const links = around.alias();
+    const { table, near, far } = many.via;
+    return (
+      `SELECT ${shown} AS v FROM ${name(table)} AS ${links} JOIN ${name(target.table)} AS ${inside}` +
+      ` ON ${inside}.${name(target.key.column)} = ${links}.${name(far)} WHERE ${links}.${name(near)} = ${key}`
+    );
+  }
+
+  function listsSql(
+    node: Expression & { op: 'contains' | 'contained-by' | 'overlaps' | 'equals' },
+    over: Model,
+    row: string,
+    beside: string[],
+  ): string {
+    const rows = (list: List): string => `SELECT v FROM (${itemsSql(list, over, row, beside)}) AS ${around.alias()} WHERE v IS NOT NULL`; // prettier-ignore
+    const without = (one: List, other: List): string => `(NOT EXISTS (${rows(one)} EXCEPT ${rows(other)}))`;
+    const { left, right } = node;
+    const test = (): string => {
+      if (node.op === 'contains') return without(right, left);
+      if (node.op === 'contained-by') return without(left, right);
+      if (node.op === 'overlaps') return `(EXISTS (${rows(left)} INTERSECT ${rows(right)}))`;
+      return `(${without(left, right)} AND ${without(right, left)})`;
+    };
+    const arrays = [left, right].filter((list) => list.kind === 'array');
+    if (arrays.length === 0) return test();
+    const there = arrays.map((list) => `${sql(list.of, over, row, beside)} IS NOT NULL`).join(' AND ');
+    return `(CASE WHEN ${there} THEN ${test()} END)`;
+  }
+
+  function itemsSql(list: List, over: Model, row: string, beside: string[]): string {
+    switch (list.kind) {
+      case 'array':
+        return dialect.items(sql(list.of, over, row, beside), list.items);
+      case 'many':
+        return rowsOf(list.many, list.value, over, row, beside);
+      case 'constants': {
+        if (list.values.length === 0) return 'SELECT NULL AS v';
+        return list.values.map((value) => `SELECT ${sql(value, over, row, beside)} AS v`).join(' UNION ALL ');
+      }
+    }
+  }
+}
+
+/** How deep parentheses stand in each other. */
+function depthOf(text: string): number {
+  let [depth, deepest] = [0, 0];
+  for (const character of text) {
+    if (character === '(') deepest = Math.max(deepest, (depth += 1));
+    else if (character === ')') depth -= 1;
+  }
+  return deepest;
+}
+
+/** The field of the relation that a reverse is the other end of. */
+function relationField(source: Model, reverse: Reverse | Links): Model['fields'][number] {
+  const relation = source.relations.find((candidate) => 'relation' in reverse && candidate.name === reverse.relation);
+  if (relation === undefined) throw new Error(`${source.name} has no such relation`);
+  return relation.field;
+}

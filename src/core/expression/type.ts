@@ -1,0 +1,225 @@
+import { didYouMean } from '../declaration/nearest.ts';
+import { callTyper, functionNames } from './calls.ts';
+import { asKind, asOperand, commonKind, constantOf, describeKind } from './kinds.ts';
+import { resolveProperty } from './property.ts';
+import type { Scope } from './scope.ts';
+import { COMPARISONS, ExpressionError, LIMITS } from './syntax.ts';
+import type { Call, Comparison, Syntax } from './syntax.ts';
+import { plain } from './typed.ts';
+import type { Arithmetic, Expression, PatternPart, ValueKind } from './typed.ts';
+
+const BOOLEAN = plain('boolean');
+
+/**
+ * Gives every name of an expression its meaning over the records of `scope.model`, and every value its type. Throws
+ * `ExpressionError` where a name is unknown or types don't go together.
+ */
+export function typed(syntax: Syntax, scope: Scope): Expression {
+  switch (syntax.kind) {
+    case 'text':
+    case 'number':
+    case 'boolean':
+    case 'date':
+    case 'timestamp':
+      return constantOf(syntax);
+    case 'interval':
+      throw new ExpressionError(
+        'wrong-type',
+        'an interval stands beside T_DURING, T_AFTER and T_BEFORE alone',
+        'compare its two ends, or write T_DURING(opens_on, INTERVAL(…))',
+        syntax.spot,
+      );
+    case 'list':
+      throw new ExpressionError(
+        'wrong-type',
+        'a list can not stand here',
+        'lists go with IN and with A_CONTAINS, A_CONTAINEDBY, A_OVERLAPS, A_EQUALS',
+        syntax.spot,
+      );
+    case 'property':
+      return resolveProperty(syntax, scope);
+    case 'call':
+      return typedCall(syntax, scope);
+  }
+}
+
+/** An expression that must be true or false. */
+export function typedCondition(syntax: Syntax, scope: Scope): Expression {
+  const expression = typed(syntax, scope);
+  if (expression.type.kind === 'boolean') return expression;
+  const what = describeKind(expression.type);
+  const message = `this is ${what}, where a condition is needed`;
+  throw new ExpressionError('wrong-type', message, 'compare it with something', syntax.spot);
+}
+
+function typedCall(call: Call, scope: Scope): Expression {
+  const { op, args, spot } = call;
+  const arg = (at: number): Expression => typed(args[at]!, scope);
+  if ((COMPARISONS as readonly string[]).includes(op)) return comparison(call, op as Comparison, scope);
+  switch (op) {
+    case 'and':
+    case 'or':
+      return { op, args: args.map((each) => typedCondition(each, scope)), type: BOOLEAN };
+    case 'not':
+      return { op, of: typedCondition(args[0]!, scope), type: BOOLEAN };
+    case 'isNull':
+      return { op: 'is-null', of: typed(args[0]!, scope), type: BOOLEAN };
+    case 'between': {
+      const [of, low, high] = together(args, [arg(0), arg(1), arg(2)], scope, 'ordered');
+      return { op, of: of!, low: low!, high: high!, type: BOOLEAN };
+    }
+    case 'in': {
+      const list = args[1]!;
+      const items = list.kind === 'list' ? list.items : [list];
+      const each = items.map((item) => typed(item, scope));
+      const [of, ...among] = together([args[0]!, ...items], [arg(0), ...each], scope, 'equal');
+      return { op, of: of!, among, type: BOOLEAN };
+    }
+    case 'like':
+      return { op, of: textual(args[0]!, arg(0)), pattern: patternOf(args[1]!, scope), type: BOOLEAN };
+    case '+':
+    case '-':
+    case '*':
+    case '/':
+    case '%':
+    case 'div':
+    case '^':
+      return arithmetic(call, op, scope);
+  }
+  const typer = callTyper(op);
+  if (typer !== undefined) return typer(call, scope, { typed, textual, together });
+  const message = `there is no function ${op}`;
+  throw new ExpressionError('unknown-function', message, didYouMean(op, functionNames), spot);
+}
+
+function comparison(call: Call, op: Comparison, scope: Scope): Expression {
+  const how = op === '=' || op === '<>' ? 'equal' : 'ordered';
+  const sides = call.args.map((side) => typed(side, scope));
+  const [left, right] = together(call.args, sides, scope, how) as [Expression, Expression];
+  return { op, left, right, type: BOOLEAN };
+}
+
+const NOT_COMPARED: readonly string[] = ['array', 'json'];
+const NOT_ORDERED: readonly string[] = ['boolean', 'uuid', ...NOT_COMPARED];
+
+/** Values that are compared with the first: of one kind, each converted to it where it isn't. */
+function together(
+  written: readonly Syntax[],
+  values: readonly Expression[],
+  scope: Scope,
+  how: 'equal' | 'ordered' | 'any',
+): Expression[] {
+  const common = values.reduce<ValueKind>(
+    (kind, value, at) => commonKind(kind, value, values[0]!, written[at]!.spot, written[0]!),
+    values[0]!.type,
+  );
+  const refused = how === 'any' ? [] : how === 'ordered' ? NOT_ORDERED : NOT_COMPARED;
+  if (refused.includes(common.kind)) {
+    const remedy =
+      common.kind === 'array'
+        ? 'use A_CONTAINS, A_CONTAINEDBY, A_OVERLAPS or A_EQUALS'
+        : how === 'ordered' && common.kind !== 'json'
+          ? 'use = or <>'
+          : 'compare what stands inside it';
+    const message = `${describeKind(common)} can not be compared like this`;
+    throw new ExpressionError('wrong-type', message, remedy, written[0]!.spot);
+  }
+  const as = how === 'any' ? asOperand : asKind;
+  const converted = values.map((value, at) => as(value, common, written[at]!.spot));
+  noteStrangeWords(written, values, scope);
+  return converted;
+}
+
+/** A text that a field with an enum can never have: most likely a slip of the pen. */
+function noteStrangeWords(written: readonly Syntax[], values: readonly Expression[], scope: Scope): void {
+  const words = values.find((value) => value.type.words !== undefined)?.type.words;
+  if (words === undefined || scope.strange === undefined) return;
+  values.forEach((value, at) => {
+    if (value.op !== 'constant' || typeof value.value !== 'string' || words.includes(value.value)) return;
+    scope.strange!(`the value '${value.value}' never occurs here`, didYouMean(value.value, words), written[at]!.spot);
+  });
+}
+
+function textual(written: Syntax, value: Expression): Expression {
+  if (value.type.kind === 'text') return value;
+  const message = `this is ${describeKind(value.type)}, where text is needed`;
+  throw new ExpressionError('wrong-type', message, 'name a field of text here', written.spot);
+}
+
+/** `+ - * %` are exact for integers and decimals; `/` and `^` always give a number, and `DIV` of whole values a whole one. */
+function arithmetic(call: Call, op: Arithmetic, scope: Scope): Expression {
+  const [left, right] = call.args.map((side) => {
+    const value = typed(side, scope);
+    if (['integer', 'decimal', 'number'].includes(value.type.kind)) return value;
+    const what = describeKind(value.type);
+    const message = `${op.toUpperCase()} can not take ${what}`;
+    throw new ExpressionError('wrong-type', message, 'it takes integers, decimals and numbers', side.spot);
+  }) as [Expression, Expression];
+  const spot = call.spot;
+  const number = plain('number');
+  const kinds = [left.type.kind, right.type.kind];
+  if (op === '/' || op === '^' || kinds.includes('number')) {
+    return { op, left: asKind(left, number, spot), right: asKind(right, number, spot), type: number };
+  }
+  if (!kinds.includes('decimal')) return { op, left, right, type: plain('integer') };
+  const scale = Math.max(left.type.scale, right.type.scale);
+  if (op !== '*') {
+    const both = plain('decimal', scale);
+    const [one, other] = [asOperand(left, both, spot), asOperand(right, both, spot)];
+    return { op, left: one, right: other, type: op === 'div' ? plain('integer') : both };
+  }
+  const digits = left.type.scale + right.type.scale;
+  if (digits > MOST_SCALE) {
+    const message = `this product has ${digits} digits after the point; ${MOST_SCALE} are the most`;
+    throw new ExpressionError('wrong-type', message, 'multiply fewer decimals', spot);
+  }
+  const decimals = [left, right].map((side) =>
+    side.type.kind === 'decimal' ? side : asOperand(side, plain('decimal'), spot),
+  );
+  return { op, left: decimals[0]!, right: decimals[1]!, type: plain('decimal', digits) };
+}
+
+/** More would leave no room for what stands before the point. */
+const MOST_SCALE = 14;
+
+/** LIKE takes a text that is written out, in CASEI or ACCENTI where its other side is: it is worked out here, once. */
+function patternOf(written: Syntax, scope: Scope): PatternPart[] {
+  const text = patternText(written, scope);
+  const parts: PatternPart[] = [];
+  let literal = '';
+  const end = (): void => {
+    if (literal !== '') parts.push({ text: literal });
+    literal = '';
+  };
+  const characters = [...text];
+  for (let at = 0; at < characters.length; at += 1) {
+    const character = characters[at]!;
+    if (character === '\\') {
+      at += 1;
+      if (at === characters.length) {
+        const remedy = 'double it to mean itself';
+        throw new ExpressionError('syntax', 'the pattern ends with a single \\', remedy, written.spot);
+      }
+      literal += characters[at]!;
+    } else if (character === '%' || character === '_') {
+      end();
+      const part = character === '%' ? 'any' : 'one';
+      if (part !== 'any' || parts.at(-1) !== 'any') parts.push(part);
+    } else literal += character;
+  }
+  end();
+  if (parts.filter((part) => part === 'any').length > LIMITS.wildcards) {
+    const message = `this pattern has more than ${LIMITS.wildcards} %`;
+    throw new ExpressionError('too-large', message, 'use fewer', written.spot);
+  }
+  return parts;
+}
+
+function patternText(written: Syntax, scope: Scope): string {
+  if (written.kind === 'text') return written.value;
+  if (written.kind === 'call' && (written.op === 'casei' || written.op === 'accenti') && written.args.length === 1) {
+    return scope.letters[written.op](patternText(written.args[0]!, scope));
+  }
+  const message = 'LIKE takes a text in single quotes on its right';
+  throw new ExpressionError('syntax', message, "write it as LIKE 'grey%'", written.spot);
+}

@@ -1,0 +1,126 @@
+import type { Field, FieldValue, Links, Relation, Reverse } from '../model/graph.ts';
+import type { Comparison } from './syntax.ts';
+
+/** What the value of an expression is. All texts are one kind, whatever the type of their field. */
+export type Kind =
+  'text' | 'uuid' | 'integer' | 'decimal' | 'number' | 'boolean' | 'date' | 'time' | 'date-time' | 'array' | 'json';
+
+export interface ValueKind {
+  readonly kind: Kind;
+  /** Digits after the point, where the kind is decimal. */
+  readonly scale: number;
+  /** What each item is, where the kind is array. */
+  readonly items?: ValueKind;
+  /** The only values that a text can have, where its field has an enum. */
+  readonly words?: readonly string[];
+}
+
+/** How one record leads to others: along its relation, to the one that refers to it, or to the many. */
+export type Step = Relation | Reverse;
+
+/**
+ * An expression whose names have been resolved and whose types agree: conversions are nodes of their own, so that each
+ * reading only has to do what a node says. Plain data.
+ */
+export type Expression = { readonly type: ValueKind } & (
+  | { readonly op: 'constant'; readonly value: string | number | boolean }
+  /** What is known only when it is read: the time, the day, and the key of the caller. */
+  | { readonly op: 'now' | 'today' | 'me' }
+  | { readonly op: 'has-role'; readonly role: string }
+  /** A stored member, or what stands inside it. */
+  | { readonly op: 'field'; readonly field: Field; readonly inside: readonly string[] }
+  /** The value of an expression over the one record that a step leads to; null where there is none. */
+  | { readonly op: 'at'; readonly step: Step; readonly target: string; readonly of: Expression }
+  /** Where it is `bounded`, a decimal of more than 18 digits is null; without, it is only compared with. */
+  | { readonly op: 'convert'; readonly of: Expression; readonly bounded?: boolean }
+  | { readonly op: Arithmetic; readonly left: Expression; readonly right: Expression }
+  | { readonly op: Comparison; readonly left: Expression; readonly right: Expression }
+  | { readonly op: 'like'; readonly of: Expression; readonly pattern: readonly PatternPart[] }
+  | { readonly op: 'between'; readonly of: Expression; readonly low: Expression; readonly high: Expression }
+  | { readonly op: 'in'; readonly of: Expression; readonly among: readonly Expression[] }
+  | { readonly op: 'is-null' | 'not' | TextFunction | 'length'; readonly of: Expression }
+  | { readonly op: 'and' | 'or' | 'coalesce'; readonly args: readonly Expression[] }
+  | { readonly op: 'count'; readonly many: Many }
+  | { readonly op: Aggregate; readonly many: Many; readonly value: Expression }
+  | { readonly op: ListOperator; readonly left: List; readonly right: List }
+);
+
+export type Arithmetic = '+' | '-' | '*' | '/' | '%' | 'div' | '^';
+export type TextFunction = 'casei' | 'accenti' | 'lower' | 'upper';
+export type Aggregate = 'sum' | 'min' | 'max' | 'avg';
+export type ListOperator = 'contains' | 'contained-by' | 'overlaps' | 'equals';
+
+/** A part of a LIKE pattern: literal text, any one character, or any text. */
+export type PatternPart = { readonly text: string } | 'one' | 'any';
+
+/** The records at the other end of a to-many relation. */
+export interface Many {
+  /** The key of the record that they belong to. */
+  readonly of: Expression;
+  readonly via: Links | Reverse;
+  /** Their model. */
+  readonly target: string;
+}
+
+/** Several values, whose order and repeats don't count. */
+export type List = { readonly items: ValueKind } & (
+  | { readonly kind: 'array'; readonly of: Expression }
+  | { readonly kind: 'many'; readonly many: Many; readonly value: Expression }
+  | { readonly kind: 'constants'; readonly values: readonly Expression[] }
+);
+
+export const isReverse = (step: Step | Links): step is Reverse => 'source' in step;
+
+/** The kind of a field's values. */
+export function kindOf(spec: Pick<Field, 'type' | 'scale' | 'items' | 'rules'>): ValueKind {
+  switch (spec.type) {
+    case 'string':
+    case 'text':
+    case 'email':
+    case 'uri':
+    case 'secret': {
+      const words = spec.rules.enum?.filter((value): value is string => typeof value === 'string');
+      return { kind: 'text', scale: 0, ...(words === undefined ? {} : { words }) };
+    }
+    case 'array':
+      return { kind: 'array', scale: 0, items: spec.items === undefined ? undefined : kindOf(spec.items) };
+    case 'object':
+      return { kind: 'json', scale: 0 };
+    default:
+      return { kind: spec.type, scale: spec.scale };
+  }
+}
+
+const boolean: ValueKind = { kind: 'boolean', scale: 0 };
+export const plain = (kind: Kind, scale = 0): ValueKind => (kind === 'boolean' ? boolean : { kind, scale });
+
+export const constant = (value: FieldValue, type: ValueKind): Expression => ({
+  op: 'constant',
+  value: value as string | number | boolean,
+  type,
+});
+
+/** Calls `visit` with an expression and everything inside it. */
+export function walk(expression: Expression, visit: (node: Expression) => void): void {
+  visit(expression);
+  const list = (of: List): void => {
+    if (of.kind === 'array') walk(of.of, visit);
+    else if (of.kind === 'constants') of.values.forEach((value) => walk(value, visit));
+    else {
+      walk(of.many.of, visit);
+      walk(of.value, visit);
+    }
+  };
+  if ('of' in expression) walk(expression.of, visit);
+  if ('many' in expression) walk(expression.many.of, visit);
+  if ('value' in expression && expression.op !== 'constant') walk(expression.value, visit);
+  if ('args' in expression) expression.args.forEach((arg) => walk(arg, visit));
+  if ('among' in expression) expression.among.forEach((item) => walk(item, visit));
+  if (expression.op === 'between') [expression.low, expression.high].forEach((end) => walk(end, visit));
+  if ('left' in expression) {
+    for (const side of [expression.left, expression.right]) {
+      if ('op' in side) walk(side, visit);
+      else list(side);
+    }
+  }
+}

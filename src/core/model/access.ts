@@ -1,0 +1,26 @@
+import type { Expression } from '../expression/typed.ts';
+import type { Relation } from './graph.ts';
+
+/** One way to be allowed something. Any one of a list is enough. */
+export type Grant =
+  | { readonly kind: 'anybody' | 'signed-in' | 'owner' | 'nobody' }
+  | { readonly kind: 'role'; readonly role: string }
+  /** Whoever the relations lead to, from the record. */
+  | { readonly kind: 'path'; readonly path: readonly Relation[] }
+  /** Every caller, on records for which the expression is true. */
+  | { readonly kind: 'where'; readonly where: Expression }
+  /** Whoever may do this verb on the record that this one is a part of. */
+  | { readonly kind: 'parent'; readonly verb: Verb };
+
+export const verbs = ['read', 'create', 'update', 'delete', 'replace', 'clear', 'journal'] as const;
+export type Verb = (typeof verbs)[number];
+
+/** Who may do what with a model's records, with everything that was left out filled in. */
+export interface Access {
+  readonly verbs: Readonly<Record<Verb, readonly Grant[]>>;
+  readonly operations: ReadonlyMap<string, readonly Grant[]>;
+  /** Who sees a member; whoever reads the record, where it is not named. */
+  readonly fields: ReadonlyMap<string, readonly Grant[]>;
+  /** Who may give a member its value; whoever may write the record, where it is not named. */
+  readonly set: ReadonlyMap<string, readonly Grant[]>;
+}

@@ -1,0 +1,91 @@
+import type { Declared } from '../declaration/document.ts';
+import { didYouMean } from '../declaration/nearest.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import type { ModelDeclaration } from './declarations.ts';
+import { declaredField, serialKey, uuidKey } from './field.ts';
+import type { Field, Links, Model, Relation, Reverse } from './graph.ts';
+import type { DefaultReader } from './value-spec.ts';
+
+/** A model's declaration, sound in its shape, with the document it stands in. */
+export interface DeclaredModel {
+  readonly declaration: ModelDeclaration;
+  readonly document: Declared;
+}
+
+/** A model while it is being put together: its relations wait for the keys of the models they refer to. */
+export interface Draft {
+  readonly declaration: ModelDeclaration;
+  readonly document: Declared;
+  readonly report: Reporter;
+  readonly key: Field;
+  readonly keyKind: Model['keyKind'];
+  readonly declared: ReadonlyMap<string, Field>;
+}
+
+export type Drafts = ReadonlyMap<string, Draft>;
+
+/** A model with its members and relations, before anything that is worked out from them. */
+export interface Skeleton {
+  readonly name: string;
+  readonly draft: Draft;
+  readonly key: Field;
+  readonly fields: readonly Field[];
+  readonly byMember: ReadonlyMap<string, Field>;
+  readonly shown: readonly Field[];
+  readonly shownByMember: ReadonlyMap<string, Field>;
+  readonly relations: readonly Relation[];
+  readonly links: readonly Links[];
+  readonly reverses: readonly Reverse[];
+  readonly parent?: Relation;
+}
+
+export type Skeletons = ReadonlyMap<string, Skeleton>;
+
+export function draftOf(model: DeclaredModel, report: Reporter, readDefault: DefaultReader): Draft {
+  const { declaration, document } = model;
+  const fields = new Map<string, Field>();
+  for (const [name, field] of Object.entries(declaration.fields ?? {})) {
+    fields.set(name, declaredField(name, field, report.below('fields', name), readDefault));
+  }
+  for (const { member, derivedFrom } of fields.values()) checkSource(member, derivedFrom, fields, report);
+  const asked = declaration.key ?? 'uuid';
+  if (asked === 'uuid' || asked === 'serial') {
+    const key = asked === 'uuid' ? uuidKey : serialKey;
+    return { declaration, document, report, key, keyKind: asked, declared: fields };
+  }
+  const found = fields.get(asked);
+  if (found === undefined) {
+    const remedy = `uuid, serial, or a field: ${didYouMean(asked, fields.keys())}`;
+    report.error('unknown-field', `the key \`${asked}\` is not a field`, remedy, ['key']);
+    return { declaration, document, report, key: uuidKey, keyKind: 'uuid', declared: fields };
+  }
+  if (!KEY_TYPES.includes(found.type)) {
+    report.error('bad-key', `a ${found.type} can not be a key`, `take a ${KEY_TYPES.join(', a ')}`, ['key']);
+  }
+  const key: Field = { ...found, origin: 'key', rules: { ...found.rules, required: true, immutable: true } };
+  fields.set(asked, key);
+  return { declaration, document, report, key, keyKind: 'field', declared: fields };
+}
+
+/** Types whose values have one form only, and stand in a path. */
+const KEY_TYPES: readonly string[] = ['string', 'integer', 'uuid', 'date', 'email'];
+
+function checkSource(
+  member: string,
+  source: string | undefined,
+  fields: ReadonlyMap<string, Field>,
+  report: Reporter,
+): void {
+  if (source === undefined) return;
+  const found = fields.get(source);
+  const path = ['fields', member, 'from'];
+  if (found === undefined) {
+    const known = [...fields.keys()].filter((name) => name !== member);
+    report.error('unknown-field', `there is no field \`${source}\` to derive it from`, didYouMean(source, known), path);
+  } else if (source === member || !['string', 'text'].includes(found.type)) {
+    const remedy = 'name another field, one of text';
+    report.error('bad-source', `a slug can not be derived from \`${source}\``, remedy, path);
+  } else if (found.rules.writeOnly) {
+    report.error('secret-shown', `\`${source}\` is never shown, and a slug of it would be`, 'name another field', path);
+  }
+}

