@@ -38,6 +38,10 @@ export const serve: Command = {
       const remedy = 'declare one in vantfell.yaml, as key: "${VANTFELL_KEY}", with 32 bytes or more';
       throw new Failure(EXIT.foundWrong, `a service for other machines needs a key of its own (host ${host})`, remedy);
     }
+    if (project.waiting?.access === true && !LOOPBACK.test(host)) {
+      const message = `this version doesn't apply who may do what yet, so it serves this machine alone (host ${host})`;
+      throw new Failure(EXIT.foundWrong, message, 'leave --host out; vantfell check lists what is not applied');
+    }
     const { store, done } = await openModelStore(project.graph, storeAddress(project));
     try {
       const { makeLog } = await import('../server/log.ts');
@@ -78,14 +82,17 @@ export async function listen(...given: Parameters<typeof import('../server/serve
   }
 }
 
-async function greet({ terminal }: Context, { graph }: SoundProject, server: Server, store: string): Promise<void> {
+async function greet({ terminal }: Context, { graph, waiting }: SoundProject, server: Server, store: string): Promise<void> {
   const { allEndpoints } = await import('../core/http/endpoints.ts');
   const { table } = await import('./terminal/table.ts');
   const { name, version, prefix } = graph.service;
   const endpoints = allEndpoints(graph).length;
   terminal.value({ url: server.url, prefix, store, models: graph.models.length, endpoints });
   const { bold, cyan, yellow } = terminal.tint;
-  const open = 'anybody may read and change every record: this service has no identity';
+  const open =
+    waiting?.access === true
+      ? 'anybody may read and change every record: this version does not apply identity and may yet'
+      : 'anybody may read and change every record: this service has no identity';
   terminal.say(`${bold(name)} ${version} at ${cyan(server.url + prefix)}`);
   terminal.say(
     table([

@@ -15,6 +15,8 @@ import type { ModelDeclaration, ServiceDeclaration } from './model/declarations.
 import type { DeclaredModel } from './model/draft.ts';
 import type { Graph } from './model/graph.ts';
 import { resolve } from './model/resolve.ts';
+import { waitingIn } from './model/waiting.ts';
+import type { Waiting } from './model/waiting.ts';
 import { serviceSettings } from './model/service-settings.ts';
 import { checkConstants } from './rules/check-constants.ts';
 
@@ -31,6 +33,8 @@ export interface Compiled {
   /** Undefined where there are errors among the problems. */
   readonly graph?: Graph;
   readonly problems: readonly Problem[];
+  /** What is declared and not yet put to work. */
+  readonly waiting?: Waiting;
 }
 
 /** Turns declarations into the model graph. Everything that is wrong with them is told at once, sorted by place. */
@@ -51,8 +55,21 @@ export function compile(sources: ProjectSources): Compiled {
   problems.push(...checkNames(graph, first), ...checkConstants(graph, first), ...checkReveals(graph, first));
   const sound = !problems.some(isError);
   if (sound) noteOpenModels(graph, report);
+  const waiting = sound ? noteWaiting(graph, first, report) : undefined;
   problems.sort(byPlace);
-  return sound ? { graph, problems } : { problems };
+  return sound ? { graph, problems, waiting } : { problems };
+}
+
+/** Nothing that is declared is left out in silence. */
+function noteWaiting(graph: Graph, models: readonly DeclaredModel[], report: Reporter): Waiting {
+  const waiting = waitingIn(graph, new Map(models.map(({ declaration }) => [declaration.model, declaration])));
+  if (waiting.words.length === 0) return waiting;
+  const message = `checked, but not put to work by this version: ${waiting.words.join(', ')}`;
+  const remedy = waiting.access
+    ? 'until it is, anybody may read and change everything, and serve listens on this machine alone'
+    : 'until it is, the service behaves as if it were not there';
+  report.warn('not-yet', message, remedy, ['service', 'name'], 'key');
+  return waiting;
 }
 
 /** A service where nobody signs in, and whose models say nothing of who may do what, is everybody's. */

@@ -5,6 +5,7 @@ import { v7 } from 'uuid';
 import { compile } from '../core/compile.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import type { Source } from '../core/declaration/document.ts';
+import type { Waiting } from '../core/model/waiting.ts';
 import type { Graph } from '../core/model/graph.ts';
 import type { Moment } from '../core/change/changes.ts';
 import type { Store } from '../core/store/contract.ts';
@@ -21,6 +22,7 @@ export interface Project {
   /** Undefined where there are errors among the problems. */
   readonly graph?: Graph;
   readonly problems: readonly Problem[];
+  readonly waiting?: Waiting;
   /** Every text that a problem's place may point into. */
   readonly sources: readonly Source[];
 }

@@ -42,7 +42,7 @@ export async function runTrial(
   const { store } = await openModelStore(graph, `sqlite:${join(folder, 'trial.db')}`);
   try {
     if ((await loadProjectSamples(context, project, store)) === undefined) return undefined;
-    const { cases, skipped } = deriveCases(graph, knownValues(project));
+    const { cases, skipped } = deriveCases(graph, knownValues(project), new Date());
     const key = randomBytes(32).toString('hex');
     const defects: unknown[] = [];
     const service = serviceOn(graph, store, key, (error) => defects.push(error));

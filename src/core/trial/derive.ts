@@ -3,11 +3,13 @@ import type { Endpoint, EndpointName } from '../http/endpoints.ts';
 import type { Field, Graph, Model, Relation } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { spoken } from '../model/names.ts';
-import { isSettable } from '../rules/schema.ts';
+import { sortable } from '../http/list-request.ts';
+import { isNeeded, isSettable } from '../rules/schema.ts';
 import type { Body, Case, Expectation, Kept, Skipped, Step } from './case.ts';
 import { edgesOf } from './edges.ts';
 import { exampleValue } from './examples.ts';
 import type { KnownValues } from './examples.ts';
+import { keepsRules } from './keeps-rules.ts';
 
 export interface Derived {
   readonly cases: readonly Case[];
@@ -22,14 +24,26 @@ interface Making {
 }
 
 /** The cases that follow from a model's declaration alone. */
-export function deriveCases(graph: Graph, known: KnownValues): Derived {
+export function deriveCases(graph: Graph, known: KnownValues, now: Date): Derived {
   let count = 0;
   const turn = (): number => (count += 1);
-  const results = graph.models.map((model) => deriveForModel(graph, model, known, turn));
+  const results = graph.models.map((model) => deriveForModel(graph, model, { known, now, turn }));
   return { cases: results.flatMap(({ cases }) => cases), skipped: results.flatMap(({ skipped }) => skipped) };
 }
 
-function deriveForModel(graph: Graph, model: Model, known: KnownValues, turn: () => number): Derived {
+/** What made-up values are made of. */
+interface Source {
+  readonly known: KnownValues;
+  /** The time of the trial, for rules that ask for it. */
+  readonly now: Date;
+  turn(): number;
+}
+
+/** How often a body is made up anew where rules across fields rule it out. */
+const TRIES = 30;
+
+function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
+  const { known, now, turn } = source;
   const cases: Case[] = [];
   const skipped: Skipped[] = [];
   const endpoints = new Map(
@@ -48,13 +62,13 @@ function deriveForModel(graph: Graph, model: Model, known: KnownValues, turn: ()
     const sent = new Set(flat.map((step) => `${step.method} ${step.path}`));
     if (sent.size > 0 && endpoints.has(endpoint)) cases.push({ model: model.name, endpoint, title, steps: flat });
   };
-  const make = (): Making => makeRecord(graph, model, known, turn);
+  const make = (): Making => makeRecord(graph, model, source);
   const on = stepsFor(graph, model, endpoints);
 
   const whole = make();
   add('create', 'a record is made', whole.steps.slice(0, -1), {
     ...whole.steps.at(-1)!,
-    expect: { status: 201, data: whole.body, location: endpoints.get('create')!.path },
+    expect: { status: 201, data: shownOf(model, whole.body), location: endpoints.get('create')!.path },
   });
   if (on.read) {
     const made = make();
@@ -62,14 +76,14 @@ function deriveForModel(graph: Graph, model: Model, known: KnownValues, turn: ()
       'read',
       'a record is read back as it was made',
       made.steps,
-      on.read(made.kept, { status: 200, data: made.body }),
+      on.read(made.kept, { status: 200, data: shownOf(model, made.body) }),
     );
   }
   if (on.list) {
     const made = make();
     const narrowed = on.list(`?${model.key.member}={${made.kept}}`, { status: 200, length: 1 });
     add('list', 'a record stands in the list', made.steps, narrowed);
-    for (const field of model.fields) {
+    for (const field of sortable(model)) {
       add('list', `the list is sorted by ${field.member}`, on.list(`?sort=-${field.member}&limit=5`, { status: 200 }));
     }
     add('list', 'an unknown parameter is refused', on.list('?no_such_parameter=1', { status: 400 }));
@@ -92,7 +106,7 @@ function deriveForModel(graph: Graph, model: Model, known: KnownValues, turn: ()
       made.steps,
       other.steps,
       uniqueFreed(model, on.delete, other),
-      step(made.kept, body, { status: 200, data: body }),
+      step(made.kept, body, { status: 200, data: shownOf(model, body) }),
     );
   }
   if (on.delete) {
@@ -143,7 +157,7 @@ function deriveForModel(graph: Graph, model: Model, known: KnownValues, turn: ()
         );
         continue;
       }
-      if (rules.required && rules.default === undefined) {
+      if (isNeeded(field, 'create')) {
         const made = make();
         const { [member]: _left, ...rest } = made.body;
         add('create', `${member} left out is refused`, refused(rest, made, broken('required', member)));
@@ -151,7 +165,7 @@ function deriveForModel(graph: Graph, model: Model, known: KnownValues, turn: ()
       if (rules.default !== undefined) {
         const made = make();
         const { [member]: _left, ...rest } = made.body;
-        const expect = { status: 201, data: { ...rest, [member]: rules.default } };
+        const expect = { status: 201, data: shownOf(model, { ...rest, [member]: rules.default }) };
         add('create', `${member} left out becomes its default`, refused(rest, made, expect));
       }
       if (field.origin !== 'relation') edgeCases(field, refused, broken);
@@ -174,9 +188,17 @@ function deriveForModel(graph: Graph, model: Model, known: KnownValues, turn: ()
     const { edges, missing } = edgesOf(field, turn);
     for (const { rule, why } of missing) skip(`${member} past its ${rule}`, why);
     for (const { rule, value, passes, title } of edges) {
-      const made = make();
-      const body = { ...made.body, [member]: value };
-      const expect = passes ? { status: 201, data: { [member]: value } } : broken(rule, member);
+      // A slug that is left out is derived: there is no null to see.
+      if (passes && value === null && field.derivedFrom !== undefined) continue;
+      let made = make();
+      const bodyOf = (): Body => ({ ...made.body, [member]: value });
+      for (let tried = 1; passes && tried < TRIES && !keepsRules(model, bodyOf(), now); tried += 1) made = make();
+      const body = bodyOf();
+      if (passes && !keepsRules(model, body, now)) {
+        skip(`${member} ${title}`, 'no record with this value could be made up that keeps the rules across fields');
+        continue;
+      }
+      const expect = passes ? { status: 201, data: shownOf(model, { [member]: value }) } : broken(rule, member);
       add('create', `${member} ${title}: ${passes ? 'taken' : 'refused'}`, sent(body, made, expect));
     }
   }
@@ -265,6 +287,10 @@ function stepsFor(graph: Graph, model: Model, endpoints: ReadonlyMap<EndpointNam
   };
 }
 
+/** The members of a body that an answer shows. */
+const shownOf = (model: Model, body: Body): Body =>
+  Object.fromEntries(Object.entries(body).filter(([member]) => model.shownByMember.has(member)));
+
 /** Why no valid record of a model can be made over HTTP; undefined where one can. */
 function whyNotMade(graph: Graph, model: Model, known: KnownValues, trail: readonly string[]): string | undefined {
   if (!model.endpoints.has('create')) return `${model.name} has no create endpoint`;
@@ -284,30 +310,43 @@ function whyNotMade(graph: Graph, model: Model, known: KnownValues, trail: reado
 function makeRecord(
   graph: Graph,
   model: Model,
-  known: KnownValues,
-  turn: () => number,
+  source: Source,
   trail: readonly string[] = [],
 ): Making {
+  const { known, now, turn } = source;
   const steps: Step[] = [];
   const body: Record<string, unknown> = {};
   const inside = [...trail, model.name];
   for (const field of model.fields) {
-    if (!isSettable(field, 'create')) continue;
-    if (field.refersTo === undefined) {
-      const value = exampleValue(field, turn(), known.get(`${model.name}.${field.member}`) ?? []);
-      if (value !== undefined) body[field.member] = value;
-      continue;
-    }
+    if (field.refersTo === undefined || !isSettable(field, 'create')) continue;
     const target = modelOf(graph, field.refersTo);
     const canWait = !field.rules.required;
     if (canWait && (inside.includes(target.name) || whyNotMade(graph, target, known, inside) !== undefined)) continue;
-    const other = makeRecord(graph, target, known, turn, inside);
+    const other = makeRecord(graph, target, source, inside);
     steps.push(...other.steps);
     body[field.member] = { kept: other.kept };
+  }
+  for (let tried = 0; tried < TRIES; tried += 1) {
+    Object.assign(body, ownValues(model, known, turn));
+    if (keepsRules(model, body, now)) break;
   }
   const kept = `${model.name}${turn()}`;
   const pointer = `/data/${model.key.member}`;
   const path = `${graph.service.prefix}/${model.plural}`;
   steps.push({ method: 'POST', path, body, expect: { status: 201 }, keep: { name: kept, pointer } });
   return { steps, body, kept };
+}
+
+/** A value for every member that a client may set, but for keys of other records. */
+function ownValues(model: Model, known: KnownValues, turn: () => number): Body {
+  const values: [string, unknown][] = [];
+  for (const field of model.fields) {
+    // The hash of a secret takes a while: it is tried in its own cases.
+    const slow = field.type === 'secret' && !field.rules.required;
+    if (field.refersTo !== undefined || !isSettable(field, 'create') || slow) continue;
+    const given = model.trial.example[field.member];
+    const value = given ?? exampleValue(field, turn(), known.get(`${model.name}.${field.member}`) ?? []);
+    if (value !== undefined) values.push([field.member, value]);
+  }
+  return Object.fromEntries(values);
 }

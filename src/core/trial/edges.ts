@@ -1,8 +1,8 @@
 import { compareDecimals, decimalOfNumber, parseDecimal } from '../model/decimal.ts';
-import type { Field, FieldValue } from '../model/graph.ts';
+import type { FieldValue, ValueSpec } from '../model/graph.ts';
 import { isWritten } from '../model/types.ts';
 import { testsOf } from '../rules/tests.ts';
-import { inCase, isSound, onGrid, stepOf, textOf } from './examples.ts';
+import { exampleValue, inCase, isSound, onGrid, stepOf, textOf } from './examples.ts';
 
 /** A value that stands on the edge of a rule, or just past it. */
 export interface Edge {
@@ -14,7 +14,7 @@ export interface Edge {
 }
 
 /** For each rule of a field, the values that are just good and just bad. `why` tells of rules that have none. */
-export function edgesOf(field: Field, turn: () => number): { edges: Edge[]; missing: { rule: string; why: string }[] } {
+export function edgesOf(field: ValueSpec, turn: () => number): { edges: Edge[]; missing: { rule: string; why: string }[] } {
   const edges = [...typeEdges(field)];
   const missing: { rule: string; why: string }[] = [];
   const tests = testsOf(field);
@@ -44,7 +44,7 @@ interface Candidates {
   readonly past: readonly NonNullable<FieldValue>[];
 }
 
-function candidatesFor(field: Field, rule: string, turn: number): Candidates {
+function candidatesFor(field: ValueSpec, rule: string, turn: number): Candidates {
   const { rules } = field;
   const step = stepOf(field);
   const at = (value: number | undefined, by = 0) => [onGrid(field, (value ?? 0) + by * step)];
@@ -72,6 +72,16 @@ function candidatesFor(field: Field, rule: string, turn: number): Candidates {
       return { words: 'enum', on: rules.enum as NonNullable<FieldValue>[], past: strangers(field) };
     case 'const':
       return { words: 'const', on: [rules.const!], past: strangers(field) };
+    case 'minItems':
+      return { words: `minItems ${rules.minItems}`, on: arrays(field, rules.minItems!, turn), past: arrays(field, rules.minItems! - 1, turn) }; // prettier-ignore
+    case 'maxItems':
+      return { words: `maxItems ${rules.maxItems}`, on: arrays(field, rules.maxItems!, turn), past: arrays(field, rules.maxItems! + 1, turn) }; // prettier-ignore
+    case 'uniqueItems': {
+      const [item] = arrays(field, 1, turn)[0] ?? [];
+      return { words: 'uniqueItems', on: [], past: item === undefined ? [] : [[item, item]] };
+    }
+    case 'format':
+      return { words: 'format', on: [], past: ['no such form, ÿ', '('] };
     case 'pattern':
       return { words: 'pattern', on: [], past: ['!', '?!?!', 'ÿÿÿÿÿÿÿÿ', '-', ' ', '0', 'zzzzzzzzzzzz', '{}{}{}{}{}'] };
     default:
@@ -79,14 +89,21 @@ function candidatesFor(field: Field, rule: string, turn: number): Candidates {
   }
 }
 
+/** One array with so many items, no two alike as far as they can be; none where they can't be made up. */
+function arrays(field: ValueSpec, length: number, turn: number): FieldValue[][] {
+  if (length < 0) return [];
+  const items = Array.from({ length }, (_none, at) => exampleValue(field.items!, turn + at, []));
+  return items.includes(undefined) ? [] : [items as FieldValue[]];
+}
+
 /** Some multiples near the lower bound, as the grid has them. */
-function multiples(field: Field): NonNullable<FieldValue>[] {
+function multiples(field: ValueSpec): NonNullable<FieldValue>[] {
   const low = field.rules.minimum ?? 0;
   const step = stepOf(field);
   return [onGrid(field, Math.ceil(low / step + 1) * step)];
 }
 
-function nonMultiples(field: Field): NonNullable<FieldValue>[] {
+function nonMultiples(field: ValueSpec): NonNullable<FieldValue>[] {
   const base = multiples(field)[0]!;
   const least = field.type === 'integer' ? 1 : field.type === 'decimal' ? 10 ** -field.scale : stepOf(field) / 2;
   const bare = { ...field, rules: { ...field.rules, multipleOf: undefined } };
@@ -94,7 +111,7 @@ function nonMultiples(field: Field): NonNullable<FieldValue>[] {
 }
 
 /** Values of the right type that an enum or a const surely doesn't hold. */
-function strangers(field: Field): NonNullable<FieldValue>[] {
+function strangers(field: ValueSpec): NonNullable<FieldValue>[] {
   const listed = field.rules.enum ?? [field.rules.const ?? 0];
   if (listed.every((value) => typeof value === 'number')) return [Math.max(...listed) + 1];
   if (field.type === 'decimal') {
@@ -107,7 +124,7 @@ function strangers(field: Field): NonNullable<FieldValue>[] {
   return [inCase(field, 'none-of-them'), 'none@huts.example', 'https://none.example/', '1999-01-01'];
 }
 
-function ofLength(field: Field, length: number, turn: number): string {
+function ofLength(field: ValueSpec, length: number, turn: number): string {
   if (field.type === 'email') return `${textOf(length - '@huts.example'.length, turn)}@huts.example`;
   if (field.type === 'uri') return `https://huts.example/${textOf(length - 'https://huts.example/'.length, turn)}`;
   return length === 0 ? '' : textOf(length, turn);
@@ -123,9 +140,11 @@ const FORMATS: Readonly<Record<string, readonly string[]>> = {
 };
 
 /** What is not of the field's type at all. */
-function typeEdges(field: Field): Edge[] {
+function typeEdges(field: ValueSpec): Edge[] {
   const wrong = (value: unknown, rule: string, what: string): Edge => ({ rule, value, passes: false, title: what });
-  const edges = [wrong({}, 'type', `of a wrong type: {}`)];
+  const edges: Edge[] = [];
+  if (field.type === 'object' || field.type === 'array') edges.push(wrong('no', 'type', 'of a wrong type: "no"'));
+  else if (field.type !== 'json') edges.push(wrong({}, 'type', 'of a wrong type: {}'));
   for (const text of FORMATS[field.type] ?? [])
     edges.push(wrong(text, 'format', `not a valid ${field.type}: "${text}"`));
   if (field.type === 'integer') edges.push(wrong(1.5, 'type', 'not whole: 1.5'), wrong('1', 'type', 'in quotes: "1"'));

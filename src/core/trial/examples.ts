@@ -1,20 +1,20 @@
 import randexp from 'randexp';
 import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../model/decimal.ts';
-import type { Field, FieldValue } from '../model/graph.ts';
+import type { FieldValue, ValueSpec } from '../model/graph.ts';
 import { testsOf } from '../rules/tests.ts';
 
 /** Values known to be good: those of the samples, by `hut.name`. */
 export type KnownValues = ReadonlyMap<string, readonly FieldValue[]>;
 
 /** Whether a value of the right type keeps every rule of its field. */
-export const isSound = (field: Field, value: NonNullable<FieldValue>): boolean =>
+export const isSound = (field: ValueSpec, value: NonNullable<FieldValue>): boolean =>
   testsOf(field).every(({ holds }) => holds(value));
 
 /**
  * A value that keeps every rule of a field, another one for each `turn` as far as there are others; undefined where
  * none can be made up or is known.
  */
-export function exampleValue(field: Field, turn: number, known: readonly FieldValue[]): FieldValue | undefined {
+export function exampleValue(field: ValueSpec, turn: number, known: readonly FieldValue[]): FieldValue | undefined {
   const { rules } = field;
   if (rules.const !== undefined) return rules.const;
   if (rules.enum !== undefined) return rules.enum[turn % rules.enum.length];
@@ -26,12 +26,13 @@ export function exampleValue(field: Field, turn: number, known: readonly FieldVa
   return choices.length === 0 ? undefined : choices[turn % choices.length];
 }
 
-function madeUp(field: Field, turn: number): NonNullable<FieldValue> | undefined {
+function madeUp(field: ValueSpec, turn: number): NonNullable<FieldValue> | undefined {
   const { minLength = 1, maxLength = 40 } = field.rules;
   const moment = new Date(Date.UTC(2031, 0, 1) + turn * 86_400_000).toISOString();
   switch (field.type) {
     case 'string':
     case 'text':
+    case 'secret':
       return inCase(field, textOf(Math.min(Math.max(minLength, 8), maxLength), turn));
     case 'email':
       return inCase(field, `trial-${turn}@huts.example`);
@@ -47,9 +48,38 @@ function madeUp(field: Field, turn: number): NonNullable<FieldValue> | undefined
       return moment;
     case 'time':
       return new Date(turn * 1000).toISOString().slice(11, 19);
+    case 'json':
+      return { turn };
+    case 'array':
+      return arrayOf(field, turn);
+    case 'object':
+      return objectOf(field, turn);
     default:
       return counted(field, turn);
   }
+}
+
+/** As few items as the rules allow, but one if they can. */
+function arrayOf(field: ValueSpec, turn: number): FieldValue[] | undefined {
+  const { minItems = 0, maxItems = Infinity } = field.rules;
+  const items: FieldValue[] = [];
+  for (let at = 0; at < Math.min(Math.max(minItems, 1), maxItems); at += 1) {
+    const item = exampleValue(field.items!, turn + at, []);
+    if (item === undefined) return minItems === 0 ? [] : undefined;
+    items.push(item);
+  }
+  return items;
+}
+
+/** Every member that a value can be made up for; undefined where that leaves out one that is required. */
+function objectOf(field: ValueSpec, turn: number): NonNullable<FieldValue> | undefined {
+  const members: [string, FieldValue][] = [];
+  for (const [name, property] of field.properties!) {
+    const value = exampleValue(property, turn, []);
+    if (value !== undefined) members.push([name, value]);
+    else if (property.rules.required) return undefined;
+  }
+  return Object.fromEntries(members);
 }
 
 /** The package's types hide that its export is the class itself. */
@@ -63,7 +93,7 @@ const RandExp = randexp as unknown as new (pattern: string) => {
 const TRIES = 40;
 
 /** A text that a pattern allows, the same for the same turn; undefined where none was found. */
-function matchingText(field: Field, pattern: string, turn: number): string | undefined {
+function matchingText(field: ValueSpec, pattern: string, turn: number): string | undefined {
   try {
     const maker = new RandExp(pattern);
     maker.max = 12;
@@ -84,7 +114,7 @@ function matchingText(field: Field, pattern: string, turn: number): string | und
 }
 
 /** A number of the field's grid, `turn` steps above the lowest that is allowed. */
-function counted(field: Field, turn: number): string | number {
+function counted(field: ValueSpec, turn: number): string | number {
   const { minimum, maximum, exclusiveMinimum, exclusiveMaximum } = field.rules;
   const step = stepOf(field);
   const low = minimum ?? (exclusiveMinimum === undefined ? undefined : exclusiveMinimum + step);
@@ -96,13 +126,13 @@ function counted(field: Field, turn: number): string | number {
 }
 
 /** The smallest difference between two values of a field that keep its rules. */
-export function stepOf(field: Field): number {
+export function stepOf(field: ValueSpec): number {
   if (field.rules.multipleOf !== undefined) return field.rules.multipleOf;
   return field.type === 'decimal' ? 10 ** -field.scale : 1;
 }
 
 /** A number as the field's JSON has it. */
-export function onGrid(field: Field, value: number): string | number {
+export function onGrid(field: ValueSpec, value: number): string | number {
   if (field.type !== 'decimal') return Number(value.toPrecision(15));
   const exact = parseDecimal(value.toFixed(field.scale)) ?? decimalOfNumber(value);
   return formatDecimal(rescale(exact, field.scale) ?? exact);
@@ -114,7 +144,7 @@ export function textOf(length: number, turn: number): string {
   return mark.length >= length ? mark.slice(-length) : 'a'.repeat(length - mark.length) + mark;
 }
 
-export function inCase(field: Field, text: string): string {
+export function inCase(field: ValueSpec, text: string): string {
   if (field.rules.letters === 'upper') return text.toUpperCase();
   return field.rules.letters === 'lower' ? text.toLowerCase() : text;
 }

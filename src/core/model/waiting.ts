@@ -1,0 +1,52 @@
+import type { Graph, Model } from './graph.ts';
+import type { ModelDeclaration } from './declarations.ts';
+
+/**
+ * The words of the language that are read and checked, and that this version doesn't put to work yet. They are told
+ * each time, and a service that leaves out who may do what is served to its own machine alone.
+ */
+export interface Waiting {
+  /** `may (9 models)`, in the order of the language. */
+  readonly words: readonly string[];
+  /** Whether grants were declared that nothing applies. */
+  readonly access: boolean;
+}
+
+const inModels: readonly (readonly [string, (model: Model, declared: ModelDeclaration) => boolean])[] = [
+  ['label', ({ label }) => label !== undefined],
+  ['owner', (_model, { owner }) => owner !== undefined],
+  ['relations with `with`', ({ links }) => links.some(({ member }) => member !== undefined)],
+  ['relations with `from`', ({ reverses, links }) => reverses.length > 0 || links.some(({ member }) => member === undefined)], // prettier-ignore
+  ['computed', ({ computed }) => computed.length > 0],
+  ['conditional', ({ conditional }) => conditional],
+  ['may', (_model, { may }) => may !== undefined],
+  ['views', (_model, { views }) => views !== undefined],
+  ['endpoints with `clear`', ({ endpoints }) => endpoints.has('clear')],
+  ['operations', ({ operations }) => operations.length > 0],
+  ['draws', ({ draws }) => draws.length > 0],
+  ['journal', ({ journal }) => journal],
+  ['trial.skip', ({ trial }) => trial.skip.length > 0],
+];
+
+export function waitingIn(graph: Graph, declarations: ReadonlyMap<string, ModelDeclaration>): Waiting {
+  const { service, identity } = graph;
+  const { limits } = service;
+  const ofService: [string, boolean][] = [
+    ['identity', identity !== undefined],
+    ['stores', service.stores.length > 1],
+    ['limits.rate', limits.rate !== undefined],
+    ['cors', service.origins.length > 0],
+    ['proxies', service.proxies.length > 0],
+  ];
+  const ofModels = inModels.map(([word, uses]): [string, number] => [
+    word,
+    graph.models.filter((model) => uses(model, declarations.get(model.name) ?? { model: model.name })).length,
+  ]);
+  return {
+    words: [
+      ...ofService.flatMap(([word, used]) => (used ? [word] : [])),
+      ...ofModels.flatMap(([word, count]) => (count === 0 ? [] : [`${word} (${count === 1 ? '1 model' : `${count} models`})`])), // prettier-ignore
+    ],
+    access: identity !== undefined || [...declarations.values()].some(({ may }) => may !== undefined),
+  };
+}
