@@ -1,4 +1,4 @@
-import { cpSync, existsSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, readFileSync, statSync, writeFileSync, rmSync } from 'node:fs';
 import { createServer, request } from 'node:http';
 import { connect } from 'node:net';
 import type { AddressInfo } from 'node:net';
@@ -55,7 +55,11 @@ describe('the command line', () => {
 describe('check', () => {
   test('the demo is sound', async () => {
     const ran = await vantfell(['check', '-C', demoFolder()]);
-    expect(ran).toEqual({ code: 0, out: 'sound: Fell Huts, 3 models, 20 endpoints\n', err: '' });
+    expect(ran).toMatchObject({ code: 0, err: '' });
+    expect(ran.out).toMatch(/\nsound: Fell Huts, 11 models, 72 endpoints\n$/);
+    // What this version doesn't apply is said, and is no error.
+    expect(ran.out).toContain('not-yet (warning)');
+    expect(ran.out).toContain('identity, label (8 models), owner (6 models)');
   });
 
   test('every problem is shown at once, each with its place marked and a remedy', async () => {
@@ -147,7 +151,8 @@ describe('outline and export', () => {
     const asJson = JSON.parse((await vantfell(['outline', '-C', folder, '--json'])).out) as {
       models: { name: string }[];
     };
-    expect(asJson.models.map(({ name }) => name)).toEqual(['member', 'hut', 'night']);
+    expect(asJson.models).toHaveLength(11);
+    expect(asJson.models.map(({ name }) => name).slice(0, 4)).toEqual(['amenity', 'member', 'hut', 'night']);
   });
 
   test('export openapi writes the same bytes each time, to a file or to standard output', async () => {
@@ -164,29 +169,34 @@ describe('outline and export', () => {
 describe('seed', () => {
   test('loads once, skips what is unchanged, writes what changed, and tells what is gone', async () => {
     const folder = demoFolder();
-    const load = async () => JSON.parse((await vantfell(['seed', '-C', folder, '--json'])).out) as unknown;
-    expect(await load()).toMatchObject({
-      models: [
-        { model: 'member', made: 12 },
-        { model: 'hut', made: 18 },
-        { model: 'night', made: 252 },
-      ],
-    });
+    const load = async () => {
+      type Told = { models: { model: string; made: number; changed: number; unchanged: number }[]; gone: string[] };
+      const { models, gone } = JSON.parse((await vantfell(['seed', '-C', folder, '--json'])).out) as Told;
+      const count = (name: string) => {
+        const { made, changed, unchanged } = models.find(({ model }) => model === name)!;
+        return [made, changed, unchanged];
+      };
+      return { amenity: count('amenity'), member: count('member'), hut: count('hut'), night: count('night'), gone };
+    };
+    const first = { amenity: [6, 0, 0], member: [12, 0, 0], hut: [18, 0, 0], night: [252, 0, 0], gone: [] };
+    expect(await load()).toEqual(first);
     const members = join(folder, 'samples/members.yaml');
     const text = readFileSync(members, 'utf8')
       .replace('Ines Askheim', 'Ines Askheim-Berg')
-      .replace(/^runa:.*\n/m, '');
+      .replace('seven grey stones', 'eight grey stones');
     writeFileSync(members, text);
     const huts = join(folder, 'samples/huts.yaml');
-    writeFileSync(huts, readFileSync(huts, 'utf8').replaceAll(/^ {2}warden: runa\n/gm, ''));
-    expect(await load()).toMatchObject({
-      models: [
-        { model: 'member', made: 0, changed: 1, unchanged: 10 },
-        { model: 'hut', made: 0, changed: 1, unchanged: 17 },
-        { model: 'night', unchanged: 252 },
-      ],
-      gone: ['member/runa'],
-    });
+    writeFileSync(huts, readFileSync(huts, 'utf8').replace('beds: 40', 'beds: 41'));
+    const amenities = join(folder, 'samples/amenities.csv');
+    writeFileSync(amenities, readFileSync(amenities, 'utf8').replace(/^sauna,.*\n/m, ''));
+    const again = {
+      amenity: [0, 0, 5],
+      member: [0, 2, 10],
+      hut: [0, 1, 17],
+      night: [0, 0, 252],
+      gone: ['amenity/sauna'],
+    };
+    expect(await load()).toEqual(again);
   });
 
   test('bad rows name file, line and rule, and nothing is loaded', async () => {
@@ -201,13 +211,10 @@ describe('seed', () => {
     expect(ran.err).toContain('samples/nights.csv:2:1  minimum');
     expect(ran.err).toContain('samples/nights.csv:3:1  scale');
     expect(ran.err).toContain('nothing was loaded');
-    writeFileSync(join(folder, 'samples/nights.csv'), '$,hut,date,price,beds_left\n');
+    for (const file of ['nights.csv', 'stays.yaml', 'guests.csv']) rmSync(join(folder, 'samples', file));
     const again = await vantfell(['seed', '-C', folder, '--json']);
     expect(JSON.parse(again.out)).toMatchObject({
-      models: [
-        { model: 'member', made: 12 },
-        { model: 'hut', made: 18 },
-      ],
+      models: expect.arrayContaining([expect.objectContaining({ model: 'hut', made: 18 })]) as unknown,
     });
   });
 
@@ -226,9 +233,9 @@ describe('seed', () => {
   ])('%s with %j is refused', async (file, text, message) => {
     const folder = folderWith({
       'vantfell.yaml': 'service: { name: X }\n',
-      'models/all.yaml': ['member', 'hut', 'night']
-        .map((name) => readFileSync(join(demoFolder(), `models/${name}.yaml`), 'utf8'))
-        .join('---\n'),
+      'models/all.yaml':
+        'model: member\nfields: { name: { type: string } }\n---\nmodel: hut\nrelations: { warden: { to: member } }\n---\n' +
+        'model: night\nwithin: hut\nfields: { date: { type: date } }\n',
       [file]: text,
     });
     const ran = await vantfell(['seed', '-C', folder]);
@@ -320,8 +327,8 @@ describe('demo and trial', () => {
     const first = await vantfell(['demo'], { cwd });
     expect(first.code).toBe(0);
     for (const words of [
-      'night   252',
-      'The record breaks 4 rules',
+      'night        252',
+      'The record breaks 3 rules',
       ' passed, 0 failed in',
       'vantfell serve -C fell-huts',
     ]) {

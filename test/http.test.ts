@@ -32,7 +32,7 @@ describe('records', () => {
     const { id, created_at } = made.body.data;
     expect(made.headers.get('location')).toBe(`/v1/huts/${id}`);
     expect(made.body.data).toEqual({
-      ...mistHut, id, kind: 'self-service', latitude: null, opens_on: null, winter_room: false, about: null,
+      ...mistHut, id, kind: 'self-service', latitude: null, opens_on: null, closes_on: null, winter_room: false, about: null,
       warden_id: null, created_at, updated_at: created_at,
     }); // prettier-ignore
     expect(id).toMatch(/^[0-9a-f]{8}-[0-9a-f]{4}-7/);

@@ -35,6 +35,10 @@ export const demo: Command = {
     terminal.show(bold('\n1. The nouns, written down'));
     terminal.show(table(project.graph.models.map((model) => [`  models/${model.name}.yaml`, model.description ?? ''])));
 
+    const waiting = project.waiting?.words ?? [];
+    if (waiting.length > 0) {
+      terminal.show(terminal.paint.dim(`  checked, but not put to work by this version: ${waiting.join(', ')}`));
+    }
     const requests = await seedAndAsk(inside, project);
     if (requests === undefined) return EXIT.foundWrong;
 
@@ -148,7 +152,6 @@ async function askAround(url: string, terminal: Terminal): Promise<Shown[]> {
   await ask('POST', '/huts', wrong);
   const right = {
     name: 'Mist Hut',
-    slug: 'mist-hut',
     valley: 'Askdal',
     beds: 12,
     altitude_m: 1204,

@@ -82,7 +82,12 @@ export async function listen(...given: Parameters<typeof import('../server/serve
   }
 }
 
-async function greet({ terminal }: Context, { graph, waiting }: SoundProject, server: Server, store: string): Promise<void> {
+async function greet(
+  { terminal }: Context,
+  { graph, waiting }: SoundProject,
+  server: Server,
+  store: string,
+): Promise<void> {
   const { allEndpoints } = await import('../core/http/endpoints.ts');
   const { table } = await import('./terminal/table.ts');
   const { name, version, prefix } = graph.service;

@@ -7,7 +7,9 @@ const SERVICE = 'service: { name: Huts }\n';
 function problemsOf(model: string, service = SERVICE, environment: Record<string, string> = {}): string[] {
   const models = model === '' ? [] : [{ file: 'models/m.yaml', text: model }];
   const { problems } = compile({ service: { file: 'vantfell.yaml', text: service }, models, environment });
-  return problems.map(({ place, code }) => `${place.line}:${place.column} ${code}`);
+  return problems
+    .filter(({ code }) => code !== 'open-service')
+    .map(({ place, code }) => `${place.line}:${place.column} ${code}`);
 }
 
 describe('the service file', () => {
@@ -15,12 +17,12 @@ describe('the service file', () => {
     ['', ['1:1 missing-key']],
     ['service: {}\n', ['1:1 missing-key']],
     ['service: { name: X, prefix: /v1/ }\n', ['1:29 wrong-kind']],
-    ['service: { name: X }\nidentity: { model: member }\n', ['2:1 not-yet']],
+    ['service: { name: X }\nidentity: { model: member }\n', ['2:20 unknown-model']],
     ['service: { name: X }\nkey: short\n', ['2:6 short-key']],
     ['service: { name: X }\nkey: "${KEY}"\n', ['2:6 unset-variable', '2:6 short-key']],
     ['service: { name: X }\npaging: { default: 50, most: 10 }\n', ['2:20 empty-range']],
     ['service: { name: X }\nstore: mongo\n', ['2:8 wrong-kind']],
-    ['service: { name: X }\nlimits: { body: 1GB, queue: 5 }\n', ['2:17 wrong-kind', '2:22 not-yet']],
+    ['service: { name: X }\nlimits: { body: 1GB, queue: 5 }\n', ['2:17 wrong-kind']],
   ])('%j', (text, expected) => {
     expect(problemsOf('model: hut\n', text).sort()).toEqual(expected.sort());
   });
@@ -33,7 +35,7 @@ describe('the service file', () => {
       name: 'Huts',
       key: 'k'.repeat(32),
       paging: { default: 20, most: 100 },
-      largestBody: 1_000_000,
+      limits: { body: 1_000_000, rate: undefined, signIn: 10, transaction: 5_000, cascade: 10_000, queue: 1_000 },
     });
   });
 });
@@ -65,10 +67,14 @@ describe('models', () => {
     [
       'an example that breaks a rule',
       'model: hut\nfields: { n: { type: integer, maximum: 3, examples: [2, 4] } }\n',
-      ['2:57 examples-breaks-rule'],
+      ['2:57 example-breaks-rule'],
     ],
     ['a pattern that is none', 'model: hut\nfields: { n: { type: string, pattern: "(" } }\n', ['2:39 bad-pattern']],
-    ['a computed default', 'model: hut\nfields: { n: { type: date, default: { expr: today() } } }\n', ['2:28 not-yet']],
+    [
+      'a computed default of another type',
+      'model: hut\nfields: { n: { type: integer, default: { expr: today() } } }\n',
+      ['2:48 wrong-type'],
+    ],
     [
       'a field that nobody can set',
       'model: hut\nfields: { n: { type: date, readOnly: true, required: true } }\n',
@@ -94,13 +100,13 @@ describe('models', () => {
     ['two models of one name', 'model: a\n---\nmodel: a\n', ['3:8 duplicate-model']],
     ['two models at one path', 'model: a\nplural: x\n---\nmodel: b\nplural: x\ntable: y\n', ['5:1 same-path']],
     ['two models on one table', 'model: a\ntable: t\n---\nmodel: b\ntable: T\n', ['5:1 same-table']],
-    ['two models of one name in the document', 'model: hut2\n---\nmodel: hut-2\n', ['1:1 same-name']],
+    ['two models of one name in the document', 'model: hut2\n---\nmodel: hut-2\n', ['3:1 same-name']],
     ['a table of the tool', 'model: a\ntable: vantfell_a\n', ['2:1 reserved-name']],
     ['a path of the service', 'model: token\n', ['1:1 reserved-name']],
     [
       'two members of one name',
       'model: a\nfields: { up_id: { type: uuid } }\nrelations: { up: { to: a } }\n',
-      ['2:11 same-member'],
+      ['3:14 same-member'],
     ],
     ['a field like a stamp', 'model: a\nfields: { created_at: { type: date } }\n', ['2:11 same-member']],
     [
@@ -109,7 +115,7 @@ describe('models', () => {
       ['2:30 same-column'],
     ],
     ['a field like a parameter', 'model: a\nfields: { limit: { type: integer } }\n', ['2:11 named-like-parameter']],
-    ['a word of a later version', 'model: a\nmay: { read: anybody }\n', ['2:1 not-yet']],
+    ['a word of a later version', 'model: a\nmay: { read: anybody }\n', ['1:12 not-yet']],
     ['a key twice', 'model: a\nmodel: b\n', ['2:1 duplicate-key']],
     ['an anchor', 'model: a\nfields: &f { n: { type: date } }\n', ['2:12 alias']],
     ['a merge', 'model: a\nfields: { <<: *f }\n', ['2:15 alias']],
@@ -167,7 +173,7 @@ fields: { code: { type: string, required: true }, name: { type: string, unique: 
       text: `model: m${at}\nfields: { name: { type: string, required: true, maxLength: 60 } }\nrelations: { up: { to: m${(at * 7) % 500} } }\n`,
     }));
     const { graph, problems } = compile({ service: { file: 's', text: SERVICE }, models, environment: {} });
-    expect(problems).toEqual([]);
+    expect(problems.map(({ code }) => code)).toEqual(['open-service']);
     expect(graph?.models).toHaveLength(500);
   });
 });

@@ -42,12 +42,13 @@ export function compile(sources: ProjectSources): Compiled {
   const problems: Problem[] = [];
   const { declaration, report } = readService(sources, problems);
   const service = serviceSettings(declaration, report);
-  const models = sources.models.flatMap((source) => compileModels(source, problems));
+  const lost = new Set<string>();
+  const models = sources.models.flatMap((source) => compileModels(source, problems, lost));
   if (sources.models.length === 0) {
     problems.push(atStart(sources.service, 'no-models', 'this project has no models', 'write one, as models/hut.yaml'));
   }
   const { identity } = declaration;
-  const graph = resolve({ service, identity, identityReport: report.below('identity'), models }, problems);
+  const graph = resolve({ service, identity, identityReport: report.below('identity'), models, lost }, problems);
   const known = models.filter(({ document }, at) => models.findIndex((other) => other.document === document) === at);
   const first = known.filter(
     ({ declaration: { model } }, at) => known.findIndex((other) => other.declaration.model === model) === at,
@@ -90,7 +91,8 @@ function readService(
   const document = read.documents[0];
   if (document === undefined) {
     const remedy = 'begin with service: { name: … }';
-    if (read.problems.length === 0) problems.push(atStart(sources.service, 'missing-key', 'this file is empty', remedy));
+    if (read.problems.length === 0)
+      problems.push(atStart(sources.service, 'missing-key', 'this file is empty', remedy));
     const nowhere = (): Place => atStart(sources.service, '', '', '').place;
     const empty: Declared = { file: sources.service.file, value: {}, at: nowhere, within: nowhere };
     return { declaration: {}, report: reporterOf(empty, problems) };
@@ -101,8 +103,9 @@ function readService(
   return { declaration: (held.sound ?? {}) as ServiceDeclaration, report: reporterOf(document, problems) };
 }
 
-function compileModels(source: Source, problems: Problem[]): DeclaredModel[] {
+function compileModels(source: Source, problems: Problem[], lost: Set<string>): DeclaredModel[] {
   const read = readDocuments(source);
+  read.lost.forEach((name) => lost.add(name));
   problems.push(...read.problems);
   return read.documents.flatMap((document) => {
     const held = checkShape(document, modelShape);

@@ -24,7 +24,7 @@ describe('the nearest name', () => {
 
   test('or else what there is', () => {
     expect(didYouMean('zzz', ['a', 'b'])).toBe('known: a, b');
-    expect(didYouMean('zzz', [])).toBe('there are none');
+    expect(didYouMean('zzz', [])).toBe('there are none yet');
     expect(
       didYouMean(
         '?',

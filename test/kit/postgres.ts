@@ -31,7 +31,13 @@ export async function startPostgres(): Promise<TestPostgres> {
   const options = { ...as, cwd: folder, env: { ...process.env, LC_ALL: 'C', HOME: folder } };
   await run(join(native, 'bin/initdb'), ['-D', data, '-U', 'tests', '-A', 'trust', '-E', 'UTF8', '--no-sync', '--locale=C'], options); // prettier-ignore
   const port = await freePort();
-  const settings = { port, unix_socket_directories: folder, fsync: 'off', listen_addresses: '127.0.0.1', max_connections: 50 };
+  const settings = {
+    port,
+    unix_socket_directories: folder,
+    fsync: 'off',
+    listen_addresses: '127.0.0.1',
+    max_connections: 50,
+  };
   const settingWords = Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
   const server = spawn(join(native, 'bin/postgres'), ['-D', data, ...settingWords], { ...options, stdio: ['ignore', 'ignore', 'pipe'] }); // prettier-ignore
   await ready(server.stderr);

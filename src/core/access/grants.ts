@@ -18,6 +18,8 @@ export interface GrantContext {
   readonly scope: Scope;
   /** The names of its operations. */
   readonly operations: readonly string[];
+  /** What has been told of this model, and need not be told again. */
+  readonly told: Set<string>;
 }
 
 type Grants = readonly Grant[];
@@ -62,12 +64,7 @@ function usualVerbs(model: Skeleton, { identity, owner }: GrantContext): Access[
 
 const follows: Readonly<Partial<Record<Verb, Verb>>> = { replace: 'update', clear: 'delete', journal: 'update' };
 
-function declaredVerbs(
-  may: MayDeclaration,
-  model: Skeleton,
-  context: GrantContext,
-  report: Reporter,
-): Access['verbs'] {
+function declaredVerbs(may: MayDeclaration, model: Skeleton, context: GrantContext, report: Reporter): Access['verbs'] {
   const grants = new Map<Verb, Grants>();
   for (const verb of verbs) {
     if (Object.hasOwn(may, verb)) grants.set(verb, readGrants(may[verb] as GrantsDeclaration, [verb], model, context, report)); // prettier-ignore
@@ -162,8 +159,16 @@ function readGrant(
   }
   if (declared === 'anybody' || declared === 'nobody') return [{ kind: declared }];
   if (context.identity === undefined) {
+    // Told once for each model: every grant of it says the same.
+    if (context.told.has('no-identity')) return undefined;
+    context.told.add('no-identity');
     const message = `nobody signs in to this service, so the grant \`${declared}\` can not be held`;
-    report.error('no-identity', message, 'declare an identity in vantfell.yaml; or take anybody, nobody or where', path);
+    report.error(
+      'no-identity',
+      message,
+      'declare an identity in vantfell.yaml; or take anybody, nobody or where',
+      path,
+    );
     return undefined;
   }
   if (declared === 'signed-in') return SIGNED_IN;

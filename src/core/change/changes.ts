@@ -49,7 +49,9 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
   const secrets = model.fields.filter(({ type }) => type === 'secret');
   const hidden = model.shown.length < model.fields.length;
   const computedDefaults = model.fields.filter(({ rules }) => rules.defaultTo !== undefined);
-  const constants: Values = Object.fromEntries(model.fields.map(({ member, rules }) => [member, rules.default ?? null]));
+  const constants: Values = Object.fromEntries(
+    model.fields.map(({ member, rules }) => [member, rules.default ?? null]),
+  );
   const defaultsAt = (now: Date): Values => ({
     ...constants,
     ...Object.fromEntries(

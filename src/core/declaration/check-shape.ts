@@ -19,7 +19,8 @@ export function checkShape(declared: Declared, shape: Shape): Held {
   }
 
   function wrongKind(value: unknown, wanted: string, path: Path): undefined {
-    const where = path.length === 0 ? 'this file' : `\`${path.at(-1)}\``;
+    const inList = typeof path.at(-1) === 'number' ? 'an entry of ' : '';
+    const where = path.length === 0 ? 'this file' : inList + called(path);
     return complain(
       'wrong-kind',
       `${where} must be ${wanted}, got ${describe(value)}`,
@@ -50,7 +51,8 @@ export function checkShape(declared: Declared, shape: Shape): Held {
       case 'word': {
         if (typeof value === 'string' && shape.of.includes(value)) return value;
         const remedy = typeof value === 'string' ? didYouMean(value, shape.of) : `known: ${shape.of.join(', ')}`;
-        return complain('unknown-word', `\`${path.at(-1)}\` can not be ${describe(value)}`, remedy, path, 'value');
+        const verb = typeof path.at(-1) === 'number' ? 'hold' : 'be';
+        return complain('unknown-word', `${called(path)} can not ${verb} ${describe(value)}`, remedy, path, 'value');
       }
       case 'list': {
         const fitting = Array.isArray(value) && value.length >= (shape.least ?? 0);
@@ -90,7 +92,13 @@ export function checkShape(declared: Declared, shape: Shape): Held {
       if (entry !== undefined) sound.push([key, walk(item, entry.shape, at)]);
       else if (shape.others?.names.test(key) === true) sound.push([key, walk(item, shape.others.shape, at)]);
       else {
-        complain('unknown-key', `${shape.what} has no \`${key}\``, didYouMean(key, Object.keys(shape.entries)), at, 'key');
+        complain(
+          'unknown-key',
+          `${shape.what} has no \`${key}\``,
+          didYouMean(key, Object.keys(shape.entries)),
+          at,
+          'key',
+        );
       }
     }
     for (const [key, entry] of Object.entries(shape.entries)) {
@@ -101,6 +109,9 @@ export function checkShape(declared: Declared, shape: Shape): Held {
     return Object.fromEntries(sound);
   }
 }
+
+/** The name of an entry; an entry of a list goes by the list's. */
+const called = (path: Path): string => `\`${path.findLast((step) => typeof step === 'string') ?? ''}\``;
 
 /** Whether a value is of a shape's outer kind, which is enough to choose between alternatives. */
 function fits(value: unknown, shape: Shape): boolean {

@@ -1,4 +1,4 @@
-import { isAlias, isMap, isPair, isScalar, isSeq, LineCounter, parseAllDocuments, visit } from 'yaml';
+import { isAlias, isMap, isScalar, isSeq, LineCounter, parseAllDocuments } from 'yaml';
 import type { Document, Node, Pair, Scalar } from 'yaml';
 import type { Place, Problem } from './problem.ts';
 
@@ -24,12 +24,23 @@ export interface Declared {
 const LARGEST = 4_000_000;
 const DEEPEST = 32;
 
+export interface ReadDocuments {
+  readonly documents: Declared[];
+  readonly problems: Problem[];
+  /** The names of models in documents that could not be read. */
+  readonly lost: readonly string[];
+}
+
 /** Reads the YAML (or JSON) documents of one file. Runs nothing, expands nothing. */
-export function readDocuments(source: Source): { documents: Declared[]; problems: Problem[] } {
+export function readDocuments(source: Source): ReadDocuments {
   if (source.text.length > LARGEST) {
     const place = { file: source.file, line: 1, column: 1, endLine: 1, endColumn: 2 };
     const message = `this file has ${source.text.length} characters; a declaration may have ${LARGEST}`;
-    return { documents: [], problems: [{ code: 'too-large', severity: 'error', message, remedy: 'split it', place }] };
+    return {
+      documents: [],
+      lost: [],
+      problems: [{ code: 'too-large', severity: 'error', message, remedy: 'split it', place }],
+    };
   }
   const lines = new LineCounter();
   const place = (from: number, to: number): Place => {
@@ -42,6 +53,7 @@ export function readDocuments(source: Source): { documents: Declared[]; problems
   };
 
   const documents: Declared[] = [];
+  const lost: string[] = [];
   for (const document of parseAllDocuments(source.text, { lineCounter: lines, prettyErrors: false, version: '1.2' })) {
     for (const error of document.errors) {
       const duplicate = error.code === 'DUPLICATE_KEY';
@@ -49,13 +61,14 @@ export function readDocuments(source: Source): { documents: Declared[]; problems
       const message = duplicate ? 'this key stands here twice' : `this is not YAML: ${lowerFirst(error.message)}`;
       complain(code, message, duplicate ? 'keep one of them' : 'mend the text at this place', ...error.pos);
     }
-    if (document.errors.length > 0) continue;
-    const before = problems.length;
-    refuseTricks(document, complain);
-    if (problems.length > before || document.contents === null) continue;
+    // A key that stands twice leaves a document that can be read on; anything else doesn't.
+    const readable = document.errors.every(({ code }) => code === 'DUPLICATE_KEY');
+    const plain = readable ? plainValue(document, source.text, complain) : undefined;
+    if (plain === undefined) lost.push(...namesIn(source.text));
+    if (plain === undefined || document.contents === null) continue;
     documents.push({
       file: source.file,
-      value: document.toJS({ maxAliasCount: 0 }) as unknown,
+      value: plain.value,
       at: (path, part = 'value') => place(...rangeAt(document, path, part)),
       within: (path, from, to) => {
         const node = path.length === 0 ? document.contents : document.getIn(path, true);
@@ -65,39 +78,67 @@ export function readDocuments(source: Source): { documents: Declared[]; problems
       },
     });
   }
-  return { documents, problems };
+  return { documents, problems, lost };
 }
 
-/** Anchors, merges and tags let a few lines stand for millions, or for code: a declaration needs none of them. */
-function refuseTricks(
-  document: Document.Parsed,
-  complain: (code: string, message: string, remedy: string, from: number, to: number) => void,
-): void {
-  visit(document, (_key, node, path) => {
-    if (isPair(node)) {
-      const key = node.key;
-      if (!isScalar(key) || typeof key.value !== 'string') {
-        const [from, to] = (key as Node | null)?.range ?? [0, 1];
-        complain('key-not-text', 'a key must be plain text', 'put it in quotes', from, to);
-      } else if (key.value === '__proto__') {
-        complain('reserved-name', '__proto__ can not be a key', 'choose another name', ...span(key));
-      }
+/** The models that a text seems to declare: what refers to them is not told to be wrong while they can't be read. */
+const namesIn = (text: string): string[] =>
+  [...text.matchAll(/^model:[ \t]*([a-z][a-z0-9-]*)/gm)].map(([, name]) => name!);
+
+type Complain = (code: string, message: string, remedy: string, from: number, to: number) => void;
+
+/**
+ * The plain value of a document, in one walk. Anchors, merges and tags let a few lines stand for millions, or for code: a
+ * declaration needs none of them. Undefined where what is left can't be read on.
+ */
+function plainValue(document: Document.Parsed, text: string, complain: Complain): { value: unknown } | undefined {
+  let readable = true;
+
+  const keyOf = (key: Node | null): string | undefined => {
+    if (isScalar(key) && typeof key.value === 'string' && key.value !== '__proto__') return key.value;
+    const [from, to] = key?.range ?? [0, 1];
+    if (isScalar(key) && key.value === '__proto__') {
+      complain('reserved-name', '__proto__ can not be a key', 'choose another name', from, to);
+    } else complain('key-not-text', 'a key must be plain text', 'put it in quotes', from, to);
+    readable = false;
+    return undefined;
+  };
+
+  const valueOf = (node: Node | null, depth: number): unknown => {
+    if (node === null) return null;
+    if (isAlias(node)) {
+      readable = false;
+      complain('alias', 'aliases are not read', 'write the value out', ...span(node));
       return undefined;
     }
-    const node_ = node as Node & { anchor?: string; tag?: string };
-    if (isAlias(node_) || node_.anchor !== undefined) {
-      complain('alias', 'anchors and aliases are not read', 'write the value out', ...span(node_));
-      return visit.SKIP;
+    const marked = node as Node & { anchor?: string; tag?: string };
+    if (marked.anchor !== undefined) {
+      const mark = `&${marked.anchor}`;
+      const at = text.lastIndexOf(mark, span(node)[0]);
+      complain('alias', 'anchors are not read', 'leave it out, and write values out', at, at + mark.length);
     }
-    if (path.filter((above) => isMap(above) || isSeq(above)).length > DEEPEST) {
-      complain('too-deep', `more than ${DEEPEST} levels deep`, 'a declaration is flat', ...span(node_));
-      return visit.SKIP;
+    if (marked.tag?.startsWith('tag:yaml.org,2002:') === false) {
+      complain('unknown-tag', `the tag ${marked.tag} is not read`, 'leave it out', ...span(node));
     }
-    if (node_.tag?.startsWith('tag:yaml.org,2002:') === false) {
-      complain('unknown-tag', `the tag ${node_.tag} is not read`, 'leave it out', ...span(node_));
+    if (isScalar(node)) return node.value;
+    if (depth === DEEPEST) {
+      readable = false;
+      complain('too-deep', `more than ${DEEPEST} levels deep`, 'a declaration is flat', ...span(node));
+      return undefined;
     }
-    return undefined;
-  });
+    if (isSeq<Node>(node)) return node.items.map((item) => valueOf(item, depth + 1));
+    const value: Record<string, unknown> = {};
+    if (isMap<Node, Node | null>(node)) {
+      for (const item of node.items) {
+        const key = keyOf(item.key);
+        if (key !== undefined) value[key] = valueOf(item.value, depth + 1);
+      }
+    }
+    return value;
+  };
+
+  const value = valueOf(document.contents, 0);
+  return readable ? { value } : undefined;
 }
 
 const span = (node: Node): [number, number] => [node.range?.[0] ?? 0, node.range?.[1] ?? 1];
@@ -107,7 +148,8 @@ function rangeAt(document: Document.Parsed, path: Path, part: 'key' | 'value'): 
   let pair: Pair<Node, Node | null> | undefined;
   for (const step of path) {
     if (isMap<Node, Node | null>(node) && typeof step === 'string') {
-      const found = node.items.find((item) => isScalar(item.key) && item.key.value === step);
+      // The last one, where a key stands twice: that is the one whose value is read.
+      const found = node.items.findLast((item) => isScalar(item.key) && item.key.value === step);
       if (found === undefined) break;
       pair = found;
       node = found.value;
@@ -132,7 +174,7 @@ function characterStarts(node: Scalar, source: string): number[] | undefined {
   const end = to - quote.length;
   const starts: number[] = [];
   let text = '';
-  for (let at = from + quote.length; at < end; ) {
+  for (let at = from + quote.length; at < end;) {
     const doubled = quote === "'" && source.startsWith("''", at);
     const escaped = quote === '"' && source.charAt(at) === '\\';
     starts.push(at);

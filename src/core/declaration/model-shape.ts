@@ -38,7 +38,11 @@ const valueEntries: Entries = {
   maxItems: { shape: count, about: 'the greatest number of items' },
   uniqueItems: { shape: flag, about: 'no two items alike' },
   properties: {
-    shape: map(named('property', () => entries('a property', propertyEntries)), memberName, memberHint),
+    shape: map(
+      named('property', () => entries('a property', propertyEntries)),
+      memberName,
+      memberHint,
+    ),
     about: 'what the members of an object are',
   },
   trim: { shape: flag, about: 'blanks at both ends are cut off before the value is checked' },

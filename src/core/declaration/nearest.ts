@@ -24,7 +24,7 @@ export function didYouMean(unknown: string, known: Iterable<string>): string {
   const names = [...known];
   const guess = nearest(unknown, names);
   if (guess !== undefined) return `did you mean ${guess}?`;
-  if (names.length === 0) return 'there are none';
+  if (names.length === 0) return 'there are none yet';
   const shown = names.slice(0, MOST_SHOWN).join(', ');
   return `known: ${shown}${names.length > MOST_SHOWN ? ` and ${names.length - MOST_SHOWN} more` : ''}`;
 }

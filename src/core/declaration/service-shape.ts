@@ -15,7 +15,7 @@ export const serviceShape = entries('the service file', {
       name: { shape: text(/\S/, 'a name'), about: 'what the service is called', required: true },
       version: { shape: text(), about: 'the version of the API; 1.0.0 if left out' },
       prefix: {
-        shape: text(/^(\/[a-z0-9][a-z0-9._-]*)*$/, 'empty, or segments like /v1'),
+        shape: text(/^(\/[a-z0-9][a-z0-9._-]*)*$/, 'segments like /v1, or an empty text'),
         about: 'what every path of a model begins with; nothing if left out',
       },
       description: { shape: text(), about: 'for people, and for the OpenAPI document' },
@@ -41,7 +41,10 @@ export const serviceShape = entries('the service file', {
       tokens: {
         about: 'how tokens are made, or who makes them',
         shape: entries('tokens', {
-          lifetime: { shape: text(/^[1-9]\d*(s|min|h|d)$/, 'a time like 30min or 1h'), about: 'how long one is good; 1h' },
+          lifetime: {
+            shape: text(/^[1-9]\d*(s|min|h|d)$/, 'a time like 30min or 1h'),
+            about: 'how long one is good; 1h',
+          },
           jwks: { shape: text(/\S/, 'an address or a file'), about: 'the keys of an outside issuer' },
           issuer: { shape: text(/\S/, 'the name of the issuer'), about: 'the `iss` that its tokens must have' },
           audience: { shape: text(/\S/, 'the name of this service'), about: 'the `aud` that its tokens must have' },
@@ -64,7 +67,10 @@ export const serviceShape = entries('the service file', {
     about: 'what a request may cost',
     shape: entries('limits', {
       body: { shape: text(/^[1-9]\d*(kB|MB)$/, 'a size like 64kB or 1MB'), about: 'the largest request body; 1MB' },
-      rate: { shape: text(/^(none|[1-9]\d*\/min)$/, 'none, or a count like 600/min'), about: 'requests of one caller; none' },
+      rate: {
+        shape: text(/^(none|[1-9]\d*\/min)$/, 'none, or a count like 600/min'),
+        about: 'requests of one caller; none',
+      },
       'sign-in': { shape: text(/^[1-9]\d*\/min$/, 'a count like 10/min'), about: 'failed sign-ins; 10/min' },
       transaction: { shape: time, about: 'the time that a write may take; 5s' },
       read: { shape: time, about: 'the time that a read may take; 5s' },

@@ -18,7 +18,10 @@ function typeSchema(spec: ValueSpec, side: Side): JsonSchema {
     case 'json':
       return {};
     case 'array':
-      return { type: 'array', items: valueSchema({ ...spec.items!, rules: { ...spec.items!.rules, required: true } }, side) };
+      return {
+        type: 'array',
+        items: valueSchema({ ...spec.items!, rules: { ...spec.items!.rules, required: true } }, side),
+      };
     case 'object':
       return objectSchema(spec.properties!, side);
     case 'integer':

@@ -30,8 +30,9 @@ export const callTyper = (name: string): CallTyper | undefined =>
 const arity = (call: Call, least: number, most = least): void => {
   const { op, args, spot } = call;
   if (args.length >= least && args.length <= most) return;
-  const wanted = least === most ? (least === 0 ? 'nothing' : least === 1 ? 'one value' : `${least} values`) : `${least} values or more`; // prettier-ignore
-  throw new ExpressionError('syntax', `${op}(…) takes ${wanted}, got ${args.length}`, `give it ${wanted}`, spot);
+  const wanted = least === most ? (least === 0 ? 'no value' : least === 1 ? 'one value' : `${least} values`) : `${least} values or more`; // prettier-ignore
+  const message = `${op}(${least === 0 ? '' : '…'}) takes ${wanted}, got ${args.length}`;
+  throw new ExpressionError('syntax', message, least === 0 ? `write ${op}()` : `give it ${wanted}`, spot);
 };
 
 const wrongType = (message: string, remedy: string, syntax: Syntax): ExpressionError =>

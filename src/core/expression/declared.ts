@@ -14,6 +14,7 @@ const codes: Readonly<Record<ExpressionError['code'], string>> = {
   'wrong-type': 'wrong-type',
   'too-large': 'too-large',
   hidden: 'secret-shown',
+  told: '',
 };
 
 /**
@@ -43,6 +44,7 @@ export function declaredExpression(
     return sound ? expression : undefined;
   } catch (error) {
     if (!(error instanceof ExpressionError)) throw error;
+    if (error.code === 'told') return undefined;
     tell(codes[error.code], error.message, error.remedy, error.spot);
     return undefined;
   }

@@ -227,7 +227,7 @@ export function parse(text: string): Syntax {
     }
     if (!takeSign(')')) {
       const remedy = 'close it, or join two conditions with AND or OR';
-      fail(`the parenthesis from column ${from + 1} is not closed here`, remedy);
+      fail('a ( before this place is not closed', remedy);
     }
     return { kind: 'list', items, spot: { from, to: tokens[next - 1]!.to } };
   }

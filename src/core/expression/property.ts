@@ -134,6 +134,8 @@ function unknown(model: Nameable, name: string, { spot }: Property, scope: Scope
     const message = `\`${name}\` is never shown, so nothing can be made of it`;
     return new ExpressionError('hidden', message, 'name another field', spot);
   }
+  if (scope.isBroken?.(model.name, name) === true)
+    return new ExpressionError('told', `\`${name}\` is wrong`, 'mend it', spot);
   const known = [
     ...model.shownByMember.keys(),
     ...scope.computedNames(model.name),

@@ -20,6 +20,8 @@ export interface Scope {
   computed(model: string, name: string): Expression | undefined;
   /** The key of callers, and the roles they may have; undefined where nobody signs in. */
   readonly caller?: { readonly key: Field; readonly roles?: readonly string[] };
+  /** What is declared under this name is wrong, and told already. */
+  isBroken?(model: string, name: string): boolean;
   readonly letters: Letters;
   /** The author of the models writes it, not a client: it is told of what is hidden, and of values that can't be. */
   strange?(message: string, remedy: string, spot: Spot): void;

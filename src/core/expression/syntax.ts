@@ -21,7 +21,7 @@ export type Call = Syntax & { readonly kind: 'call' };
 
 /** What is wrong with an expression, where, and what to do about it. */
 export class ExpressionError extends Error {
-  readonly code: 'syntax' | 'unknown-property' | 'unknown-function' | 'wrong-type' | 'too-large' | 'hidden';
+  readonly code: 'syntax' | 'unknown-property' | 'unknown-function' | 'wrong-type' | 'too-large' | 'hidden' | 'told';
   readonly remedy: string;
   readonly spot: Spot;
 

@@ -25,9 +25,7 @@ type ListParameter = (typeof listParameters)[number];
 
 /** The fields that a list can be narrowed by as `?field=value`. */
 export const filterable = (model: Model): Field[] =>
-  model.shown.filter(
-    (field) => isScalar(field.type) && !(LIST_PARAMETERS as readonly string[]).includes(field.member),
-  );
+  model.shown.filter((field) => isScalar(field.type) && !(LIST_PARAMETERS as readonly string[]).includes(field.member));
 
 /** The fields that a list can be sorted by. */
 export const sortable = (model: Model): Field[] => model.shown.filter((field) => isScalar(field.type));
@@ -126,7 +124,10 @@ function readSort(model: Model, text: string | undefined, failures: ParameterFai
     const descending = part.startsWith('-');
     const field = model.shownByMember.get(descending ? part.slice(1) : part);
     if (field !== undefined && !isScalar(field.type)) {
-      failures.push({ parameter: 'sort', detail: `${field.member} is ${field.type === 'json' ? 'JSON' : `an ${field.type}`}, which has no order` });
+      failures.push({
+        parameter: 'sort',
+        detail: `${field.member} is ${field.type === 'json' ? 'JSON' : `an ${field.type}`}, which has no order`,
+      });
     } else if (field === undefined) failures.push(unknownField('sort', model, descending ? part.slice(1) : part));
     else if (keys.has(field)) failures.push({ parameter: 'sort', detail: `names ${field.member} twice` });
     else keys.set(field, { field, descending });

@@ -87,7 +87,13 @@ function checkMembers(model: Model, { declaration }: DeclaredModel, report: Repo
     }
     named.set(name, what);
     if (name === 'constructor') {
-      report.error('reserved-name', '`constructor` means something else in JavaScript', 'choose another name', path, 'key');
+      report.error(
+        'reserved-name',
+        '`constructor` means something else in JavaScript',
+        'choose another name',
+        path,
+        'key',
+      );
     }
     if ((LIST_PARAMETERS as readonly string[]).includes(name)) {
       const message = `\`${name}\` is also a parameter of lists, so no list can be narrowed by it as ?${name}=…`;

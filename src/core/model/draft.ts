@@ -22,7 +22,14 @@ export interface Draft {
   readonly declared: ReadonlyMap<string, Field>;
 }
 
-export type Drafts = ReadonlyMap<string, Draft>;
+export interface Drafts {
+  get(model: string): Draft | undefined;
+  has(model: string): boolean;
+  keys(): Iterable<string>;
+  values(): Iterable<Draft>;
+  /** Models whose files could not be read: nothing is said of what refers to them. */
+  readonly lost: ReadonlySet<string>;
+}
 
 /** A model with its members and relations, before anything that is worked out from them. */
 export interface Skeleton {
@@ -37,6 +44,8 @@ export interface Skeleton {
   readonly links: readonly Links[];
   readonly reverses: readonly Reverse[];
   readonly parent?: Relation;
+  /** What is declared under this name is wrong, and told: nothing more is said of what names it. */
+  isBroken(name: string): boolean;
 }
 
 export type Skeletons = ReadonlyMap<string, Skeleton>;

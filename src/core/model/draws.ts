@@ -13,20 +13,27 @@ export function drawsOf(model: Skeleton, skeletons: Skeletons, scope: Scope): Dr
     const at = report.below('draws', index);
     const [name = '', member = ''] = declared.from?.split('.') ?? [];
     const refuse =
-      declared.refuse === undefined ? undefined : declaredTemplate(declared.refuse, scope, at, ['refuse'], ['available']);
+      declared.refuse === undefined
+        ? undefined
+        : declaredTemplate(declared.refuse, scope, at, ['refuse'], ['available']);
     const condition =
       declared.while === undefined ? undefined : declaredExpression(declared.while, 'condition', scope, at, ['while']);
     const amount =
       declared.amount === undefined ? undefined : declaredExpression(declared.amount, 'value', scope, at, ['amount']);
-    for (const [key, expression] of [['amount', amount], ['while', condition]] as const) {
+    for (const [key, expression] of [
+      ['amount', amount],
+      ['while', condition],
+    ] as const) {
       if (expression === undefined || usesOwnValues(expression)) continue;
-      const message = 'what a record draws depends on its own values alone, because other records can change without it';
+      const message =
+        'what a record draws depends on its own values alone, because other records can change without it';
       at.error('beyond-the-record', message, 'keep the value in a field of the record', [key]);
     }
     if (declared.from === undefined) return [];
 
     const relation = model.relations.find((candidate) => candidate.name === name);
     if (relation === undefined) {
+      if (model.isBroken(name)) return [];
       const known = model.relations.map((candidate) => candidate.name);
       at.error('unknown-relation', `${model.name} has no relation \`${name}\` to one record`, didYouMean(name, known), ['from']); // prettier-ignore
       return [];

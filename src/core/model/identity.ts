@@ -15,7 +15,8 @@ export function resolveIdentity(
   const draft = drafts.get(declared.model);
   if (draft === undefined) {
     const message = `there is no model ${declared.model}`;
-    report.error('unknown-model', message, didYouMean(declared.model, drafts.keys()), ['model']);
+    if (!drafts.lost.has(declared.model))
+      report.error('unknown-model', message, didYouMean(declared.model, drafts.keys()), ['model']);
     return undefined;
   }
   const fieldAt = (key: 'login' | 'secret' | 'roles' | 'subject'): Field | undefined => {
@@ -85,7 +86,12 @@ function checkOutside(declared: IdentityDeclaration, report: Reporter): void {
 }
 
 /** Two members with one login would be one caller. */
-function checkUnique(field: Field | undefined, key: 'login' | 'subject', { declaration }: Draft, report: Reporter): void {
+function checkUnique(
+  field: Field | undefined,
+  key: 'login' | 'subject',
+  { declaration }: Draft,
+  report: Reporter,
+): void {
   if (field === undefined) return;
   const alone = declaration.fields?.[field.member]?.unique === true;
   const inSet = (declaration.unique ?? []).some((set) => set.length === 1 && set[0] === field.member);
@@ -122,7 +128,13 @@ function issuerOf(declared: IdentityDeclaration, draft: Draft, report: Reporter)
     const field = draft.declared.get(name);
     if (field === undefined) {
       const message = `${declared.model} has no field \`${name}\``;
-      report.error('unknown-field', message, didYouMean(name, draft.declared.keys()), ['tokens', 'create', name], 'key');
+      report.error(
+        'unknown-field',
+        message,
+        didYouMean(name, draft.declared.keys()),
+        ['tokens', 'create', name],
+        'key',
+      );
     } else if (claim !== undefined) claims.set(field, claim);
   }
   const missing = [...draft.declared.values()].filter(

@@ -22,6 +22,7 @@ export function operationsOf(model: Skeleton, skeletons: Skeletons, readDefault:
     if (RESERVED.includes(name)) {
       const message = `\`${name}\` is a word of \`may\` and of paths already`;
       at.error('reserved-name', message, 'choose another name', [], 'key');
+      return [];
     } else if (parts.includes(name)) {
       const message = `${model.name}.${name} and the records of ${name} would both answer at /${name}`;
       at.error('same-path', message, 'choose another name', [], 'key');

@@ -13,6 +13,7 @@ export function relationPath(
   let at = start;
   for (const name of path.split('.')) {
     const step = at.relations.find((relation) => relation.name === name);
+    if (step === undefined && at.isBroken(name)) return undefined;
     if (step === undefined) {
       const message = `${at.name} has no relation \`${name}\` to one record`;
       const known = at.relations.map((relation) => relation.name);
@@ -46,7 +47,8 @@ export function ownerOf(
     report.error('no-identity', 'nobody signs in to this service, so nobody can be the owner', remedy, ['owner']);
     return undefined;
   }
-  const complain = (code: string, message: string, remedy: string): void => report.error(code, message, remedy, ['owner']);
+  const complain = (code: string, message: string, remedy: string): void =>
+    report.error(code, message, remedy, ['owner']);
   const found = relationPath(model, declaration.owner, skeletons, complain);
   if (found === undefined) return undefined;
   if (found.end.name === identity) return found.steps;
@@ -67,7 +69,7 @@ function inherited(
 ): readonly Relation[] | undefined {
   const steps: Relation[] = [];
   const seen = new Set<string>();
-  for (let at: Skeleton | undefined = model; at?.parent !== undefined && !seen.has(at.name); ) {
+  for (let at: Skeleton | undefined = model; at?.parent !== undefined && !seen.has(at.name);) {
     seen.add(at.name);
     steps.push(at.parent);
     at = skeletons.get(at.parent.target);

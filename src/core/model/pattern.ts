@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import { analyse } from 'scslre';
 
 /** What is wrong with a pattern that was declared. */
@@ -16,6 +17,16 @@ const SHORT_ENOUGH = 1_000;
  * that doubles with each character, and repeats side by side take time that grows with the square.
  */
 export function patternFault(pattern: string, maxLength: number | undefined): PatternFault | undefined {
+  const key = `${maxLength !== undefined && maxLength <= SHORT_ENOUGH} ${pattern}`;
+  let known = analysed.get(key);
+  if (known === undefined) analysed.set(key, (known = { fault: found(pattern, maxLength) }));
+  return known.fault;
+}
+
+/** The analysis takes a while, and projects use the same few patterns again and again. */
+const analysed = new LRUCache<string, { fault: PatternFault | undefined }>({ max: 1_000 });
+
+function found(pattern: string, maxLength: number | undefined): PatternFault | undefined {
   try {
     new RegExp(pattern, 'u');
   } catch (error) {

@@ -48,7 +48,11 @@ const KINDS = ['to', 'with', 'from'] as const;
 const ONLY_TO = ['required', 'onDelete', 'immutable', 'column'] as const;
 
 /** A relation is of one of three kinds, and the rest of its entries must go with it. */
-function kindOfRelation(name: string, declared: RelationDeclaration, { report }: Draft): (typeof KINDS)[number] | undefined {
+function kindOfRelation(
+  name: string,
+  declared: RelationDeclaration,
+  { report }: Draft,
+): (typeof KINDS)[number] | undefined {
   const given = KINDS.filter((kind) => Object.hasOwn(declared, kind));
   const [kind] = given;
   if (kind === undefined || given.length > 1) {
@@ -63,7 +67,7 @@ function kindOfRelation(name: string, declared: RelationDeclaration, { report }:
   for (const key of [...ONLY_TO, 'one'] as const) {
     const fits = key === 'one' ? kind === 'from' : kind === 'to';
     if (fits || !Object.hasOwn(declared, key)) continue;
-    const remedy = `it goes with ${key === 'one' ? 'from' : 'to'}`;
+    const remedy = `leave it out; it goes with relations that have \`${key === 'one' ? 'from' : 'to'}\``;
     report.error('wrong-relation', `a relation with \`${kind}\` has no \`${key}\``, remedy, ['relations', name, key], 'key'); // prettier-ignore
   }
   return declared[kind] === undefined ? undefined : kind;
@@ -110,7 +114,7 @@ function toOne(
 
 function targetOf(name: string, { report }: Draft, drafts: Drafts, path: readonly string[]): Draft | undefined {
   const target = drafts.get(name);
-  if (target === undefined) {
+  if (target === undefined && !drafts.lost.has(name)) {
     report.error('unknown-model', `there is no model ${name}`, didYouMean(name, drafts.keys()), path);
   }
   return target;
@@ -139,7 +143,12 @@ function linksOf(
 }
 
 /** The other end of a relation: of the links of a many-to-many one, or of one to a single record. */
-function otherEnd(name: string, declared: RelationDeclaration, draft: Draft, drafts: Drafts): Links | Reverse | undefined {
+function otherEnd(
+  name: string,
+  declared: RelationDeclaration,
+  draft: Draft,
+  drafts: Drafts,
+): Links | Reverse | undefined {
   const { report, declaration } = draft;
   const path = ['relations', name, 'from'];
   const [source = '', relation = ''] = declared.from!.split('.');

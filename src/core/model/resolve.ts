@@ -18,7 +18,7 @@ import { labelOf, makeFormulas, rulesOf, stored } from './formulas.ts';
 import type { Formulas } from './formulas.ts';
 import type { Field, FieldValue, Graph, Identity, Model, ServiceSettings, SortKey, ValueSpec } from './graph.ts';
 import { resolveIdentity } from './identity.ts';
-import { pluralOf, tableOf } from './names.ts';
+import { pluralOf, tableOf, underscored } from './names.ts';
 import { operationsOf } from './operations.ts';
 import { orderByReference } from './order.ts';
 import { ownerOf } from './owner.ts';
@@ -33,15 +33,19 @@ export interface Declarations {
   /** Where the identity is declared. */
   readonly identityReport: Reporter;
   readonly models: readonly DeclaredModel[];
+  /** Models whose files could not be read. */
+  readonly lost: ReadonlySet<string>;
 }
 
 /** Resolves every name in the declarations, and freezes the result. The graph is sound only without errors. */
 export function resolve(declarations: Declarations, problems: Problem[]): Graph {
   const { service, identityReport } = declarations;
   const readDefault = defaultReader(declarations);
-  const drafts = draftsOf(declarations.models, readDefault, problems);
+  const drafts = draftsOf(declarations, readDefault, problems);
   const identity = resolveIdentity(declarations.identity, drafts, identityReport);
-  const skeletons: Skeletons = new Map([...drafts].map(([name, draft]) => [name, skeletonOf(draft, drafts)]));
+  const skeletons: Skeletons = new Map(
+    [...drafts.values()].map((draft) => [draft.declaration.model, skeletonOf(draft, drafts)]),
+  );
   for (const draft of drafts.values()) checkCircle(draft, drafts);
 
   const scopeOf = (model: Skeleton | undefined): Scope => ({
@@ -49,19 +53,21 @@ export function resolve(declarations: Declarations, problems: Problem[]): Graph 
     models: skeletons,
     computed: (name, value) => formulas.find(name, value)?.value,
     computedNames: (name) => formulas.names(name),
+    isBroken: (name, member) => skeletons.get(name)?.isBroken(member) ?? false,
     letters,
     caller: identity === undefined ? undefined : { key: drafts.get(identity.model)!.key, roles: identity.roleNames },
   });
   const formulas = makeFormulas(skeletons, scopeOf);
   const single = uniqueEnds(skeletons);
-  const parts: Parts = { skeletons, formulas, identity, readDefault, scopeOf, single };
+  const nobody = identity === undefined && declarations.identity !== undefined;
+  const parts: Parts = { skeletons, formulas, identity, readDefault, scopeOf, single, nobody };
   const models = orderByReference([...skeletons.values()].map((skeleton) => modelFrom(skeleton, parts)));
   const frozen = models.map(freeze);
   const byName = new Map(frozen.map((model) => [model.name, model]));
   return Object.freeze({ service, identity, models: Object.freeze(frozen), byName });
 }
 
-function draftsOf(models: readonly DeclaredModel[], readDefault: DefaultReader, problems: Problem[]): Drafts {
+function draftsOf({ models, lost }: Declarations, readDefault: DefaultReader, problems: Problem[]): Drafts {
   const drafts = new Map<string, Draft>();
   for (const model of models) {
     const { declaration, document } = model;
@@ -73,14 +79,15 @@ function draftsOf(models: readonly DeclaredModel[], readDefault: DefaultReader, 
       report.error('duplicate-model', message, 'give one of them another name', ['model']);
     } else drafts.set(declaration.model, draftOf(model, report, readDefault));
   }
-  return drafts;
+  return Object.assign(drafts, { lost });
 }
 
 /** Reads `default: { expr: … }`: over no record, because there is none yet. */
 function defaultReader({ models, identity }: Declarations): DefaultReader {
   const callers = models.find(({ declaration }) => declaration.model === identity?.model);
   // What is wrong with that model is told when its turn comes.
-  const key = callers === undefined ? undefined : draftOf(callers, reporterOf(callers.document, []), () => undefined).key;
+  const key =
+    callers === undefined ? undefined : draftOf(callers, reporterOf(callers.document, []), () => undefined).key;
   const scope: Scope = {
     models: new Map(),
     computed: () => undefined,
@@ -114,7 +121,12 @@ function skeletonOf(draft: Draft, drafts: Drafts): Skeleton {
   const shown = fields.filter((field) => !field.rules.writeOnly);
   const byMember = new Map(fields.map((field) => [field.member, field]));
   const shownByMember = new Map(shown.map((field) => [field.member, field]));
-  return { name: declaration.model, draft, key, fields, byMember, shown, shownByMember, relations, links, reverses, parent };
+  const found = new Set([...relations, ...links, ...reverses].map(({ name }) => name));
+  const declared = [...Object.keys(declaration.relations ?? {}), ...(declaration.within === undefined ? [] : [underscored(declaration.within)])]; // prettier-ignore
+  const isBroken = (name: string): boolean =>
+    Object.hasOwn(declaration.computed ?? {}, name) || (declared.includes(name) && !found.has(name));
+  const name = declaration.model;
+  return { name, draft, key, fields, byMember, shown, shownByMember, relations, links, reverses, parent, isBroken };
 }
 
 /** Relations that `one: true` at their other end makes unique: the names of their models, and their own. */
@@ -131,6 +143,8 @@ interface Parts {
   readonly readDefault: DefaultReader;
   readonly scopeOf: (model: Skeleton) => Scope;
   readonly single: ReadonlySet<string>;
+  /** An identity is declared, and wrong: nothing more is said of what needs one. */
+  readonly nobody: boolean;
 }
 
 function modelFrom(skeleton: Skeleton, parts: Parts): Model {
@@ -138,7 +152,7 @@ function modelFrom(skeleton: Skeleton, parts: Parts): Model {
   const { draft, name, key, parent } = skeleton;
   const { declaration } = draft;
   const scope = parts.scopeOf(skeleton);
-  const owner = ownerOf(skeleton, skeletons, identity?.model);
+  const owner = parts.nobody ? undefined : ownerOf(skeleton, skeletons, identity?.model);
   const operations = operationsOf(skeleton, skeletons, parts.readDefault);
   const operationNames = operations.map((operation) => operation.name);
   const { unique, indexes } = setsOf(skeleton, parts.single);
@@ -168,7 +182,14 @@ function modelFrom(skeleton: Skeleton, parts: Parts): Model {
     indexes,
     endpoints: new Set(declaration.endpoints ?? usualEndpoints),
     conditional: declaration.conditional === 'required',
-    access: accessOf(skeleton, { skeletons, identity, owner, scope, operations: operationNames }),
+    access: accessOf(skeleton, {
+      skeletons,
+      identity,
+      owner,
+      scope,
+      operations: operationNames,
+      told: new Set(parts.nobody ? ['no-identity'] : []),
+    }),
     ...viewsOf(skeleton, { skeletons, computedNames: formulas.names }),
     operations,
     draws: drawsOf(skeleton, skeletons, scope),
@@ -184,32 +205,33 @@ function freeze(model: Model): Model {
   return Object.freeze(model);
 }
 
-/** The field that a name of a field or a relation means; told where there is none. */
-function fieldCalled(model: Skeleton, name: string, path: Path): Field | undefined {
-  const field = model.byMember.get(name) ?? model.relations.find((relation) => relation.name === name)?.field;
-  if (field !== undefined) return field;
-  const known = [...model.byMember.keys(), ...model.relations.map((relation) => relation.name)];
-  const message = `${model.name} has no field or relation \`${name}\``;
-  model.draft.report.error('unknown-field', message, didYouMean(name, known), path);
-  return undefined;
-}
+type Tell = (code: string, message: string, remedy: string) => void;
 
-/** A field that can be compared: by it records can be sorted, told apart and looked up. */
-function comparable(model: Skeleton, name: string, path: Path, what: string): Field | undefined {
-  const field = fieldCalled(model, name, path);
-  if (field === undefined || isScalar(field.type)) return field;
+/** The field that a name of a field or a relation means, where records can be sorted, told apart or looked up by it. */
+function comparable(model: Skeleton, name: string, tell: Tell, otherwise: string): Field | undefined {
+  const field = model.byMember.get(name) ?? model.relations.find((relation) => relation.name === name)?.field;
+  if (field === undefined) {
+    const known = [...model.byMember.keys(), ...model.relations.map((relation) => relation.name)];
+    const message = `${model.name} has no field or relation \`${name}\``;
+    if (!model.isBroken(name)) tell('unknown-field', message, didYouMean(name, known));
+    return undefined;
+  }
+  if (isScalar(field.type)) return field;
   const article = /^[aeiou]/.test(field.type) ? 'an' : 'a';
-  const message = `\`${name}\` is ${article} ${field.type}, and ${what}`;
-  model.draft.report.error('not-comparable', message, 'name fields of single values', path);
+  tell('not-comparable', `\`${name}\` is ${article} ${field.type}, and ${otherwise}`, 'name fields of single values');
   return undefined;
 }
 
 function setsOf(model: Skeleton, single: ReadonlySet<string>): { unique: Field[][]; indexes: Field[][] } {
-  const { declaration } = model.draft;
+  const { declaration, report } = model.draft;
+  const telling =
+    (path: Path): Tell =>
+    (code, message, remedy) =>
+      report.error(code, message, remedy, path);
   const sets = (key: 'unique' | 'index'): Field[][] =>
     (declaration[key] ?? []).map((names, at) =>
       names
-        .map((name, index) => comparable(model, name, [key, at, index], `no index goes over such values`))
+        .map((name, index) => comparable(model, name, telling([key, at, index]), 'no index goes over such values'))
         .filter((field) => field !== undefined),
     );
   const ofOneField = Object.entries(declaration.fields ?? {}).flatMap(([name, rule]) => {
@@ -217,23 +239,36 @@ function setsOf(model: Skeleton, single: ReadonlySet<string>): { unique: Field[]
     const field = model.byMember.get(name)!;
     if (!isScalar(field.type)) return [];
     const within = rule.unique === true ? [] : rule.unique;
-    const others = within.map((other, index) => comparable(model, other, ['fields', name, 'unique', index], 'no index goes over such values')); // prettier-ignore
+    const others = within.map((other, index) => comparable(model, other, telling(['fields', name, 'unique', index]), 'no index goes over such values')); // prettier-ignore
     return [[...others.filter((other) => other !== undefined), field]];
   });
-  const ofOneEnd = model.relations.filter(({ name }) => single.has(`${model.name}.${name}`)).map(({ field }) => [field]);
-  return { unique: withoutRepeats([...ofOneField, ...ofOneEnd, ...sets('unique')]), indexes: withoutRepeats(sets('index')) };
+  const ofOneEnd = model.relations
+    .filter(({ name }) => single.has(`${model.name}.${name}`))
+    .map(({ field }) => [field]);
+  return {
+    unique: withoutRepeats([...ofOneField, ...ofOneEnd, ...sets('unique')]),
+    indexes: withoutRepeats(sets('index')),
+  };
 }
 
 /** The declared order, made total by the key at its end. */
 function sortOf(model: Skeleton): SortKey[] {
   const { report, declaration } = model.draft;
   const keys: SortKey[] = [];
+  let from = 0;
   for (const part of declaration.sort?.split(',') ?? []) {
     const name = part.trim().replace(/^-/, '');
-    const field = comparable(model, name, ['sort'], 'such values have no order');
+    const start = from + part.indexOf(name);
+    const tell = (code: string, message: string, remedy: string): void =>
+      report.errorIn(code, message, remedy, ['sort'], start, start + Math.max(name.length, 1));
+    from += part.length + 1;
+    const field = comparable(model, name, tell, 'such values have no order');
     if (field === undefined) continue;
-    if (field.rules.writeOnly) report.error('secret-shown', `the order would tell of \`${name}\`, which is never shown`, 'sort by another field', ['sort']); // prettier-ignore
-    else if (keys.some((key) => key.field === field)) report.error('duplicate-value', `this order has \`${name}\` twice`, 'keep one', ['sort']); // prettier-ignore
+    const shown = `\`${name}\``;
+    if (field.rules.writeOnly)
+      tell('secret-shown', `the order would tell of ${shown}, which is never shown`, 'sort by another field'); // prettier-ignore
+    else if (keys.some((key) => key.field === field))
+      tell('duplicate-value', `this order has ${shown} twice`, 'keep one'); // prettier-ignore
     else keys.push({ field, descending: part.trim().startsWith('-') });
   }
   return keys.some(({ field }) => field === model.key) ? keys : [...keys, { field: model.key, descending: false }];

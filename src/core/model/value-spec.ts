@@ -1,4 +1,4 @@
-import type { Path } from "../declaration/document.ts";
+import type { Path } from '../declaration/document.ts';
 import { isRecord } from '../declaration/check-shape.ts';
 import { didYouMean } from '../declaration/nearest.ts';
 import type { Reporter } from '../declaration/reporter.ts';
@@ -48,7 +48,12 @@ export function declaredValue(
     if (value === undefined || value === null) return value;
     const read = canonical(bare, value);
     if ('value' in read) return read.value;
-    report.error('value-of-other-type', `a value of \`${called}\` ${read.fault.detail}`, 'change it, or the type', path);
+    report.error(
+      'value-of-other-type',
+      `a value of \`${called}\` ${read.fault.detail}`,
+      'change it, or the type',
+      path,
+    );
     return undefined;
   };
   const constants = (key: 'enum' | 'examples'): FieldValue[] | undefined =>

@@ -99,6 +99,7 @@ function checkPath(model: Skeleton, path: readonly string[], viewed: Viewed, tel
     tell('record-in-view', `\`${name}\` is many records`, `leave it out; a client asks for them with ?include=${name}`);
     return false;
   }
+  if (model.isBroken(name)) return false;
   const known = [...model.shownByMember.keys(), ...single, ...model.relations.map((known) => known.name)];
   tell('unknown-field', `${model.name} has no member \`${name}\``, didYouMean(name, known));
   return false;

@@ -9,7 +9,7 @@ model: hut
 key: uuid
 fields:
   name: { type: string, required: true, trim: true, minLength: 3, maxLength: 5 }
-  slug: { type: string, letters: lower, pattern: '^[a-z-]+$', message: { pattern: lower-case words, maxLength: never } }
+  slug: { type: string, letters: lower, pattern: '^[a-z-]+$', message: { pattern: lower-case words, type: never } }
   kind: { enum: [a, b], default: a, required: true }
   beds: { type: integer, minimum: 1, exclusiveMaximum: 10, multipleOf: 3 }
   share: { type: number, exclusiveMinimum: 0, maximum: 1, multipleOf: 0.1 }
@@ -44,6 +44,7 @@ describe('a body', () => {
     expect(bodyReader(hut, 'create')(body)).toEqual({
       values: { ...sound, slug: 'mist-hut', beds: 9, share: 0.3, price: '12.50', fixed: true },
       repeated: new Map(),
+      patches: new Map(),
       failures: [],
     });
   });

@@ -76,7 +76,10 @@ export function isNeeded({ rules, derivedFrom }: Field, kind: Kind): boolean {
 }
 
 /** Reads one value of a declared kind, as the member at `pointer` of some body. */
-export function valueReader(spec: ValueSpec, pointer: string): (value: unknown) => { value: FieldValue; failures: Failure[] } {
+export function valueReader(
+  spec: ValueSpec,
+  pointer: string,
+): (value: unknown) => { value: FieldValue; failures: Failure[] } {
   const schema = object({ value: valueSchema(spec, spec.rules.required) });
   return (given) => {
     const failures: Failure[] = [];
@@ -127,7 +130,8 @@ function preparedObject(
   // In the order of the declaration, so that alike objects are the same text.
   const members: [string, FieldValue][] = [];
   for (const [name, property] of properties) {
-    if (Object.hasOwn(value, name)) members.push([name, prepared(property, value[name], pointer + pointerTo(name), failures)]); // prettier-ignore
+    if (Object.hasOwn(value, name))
+      members.push([name, prepared(property, value[name], pointer + pointerTo(name), failures)]); // prettier-ignore
     else if (property.rules.default !== undefined) members.push([name, property.rules.default]);
   }
   return Object.fromEntries(members);

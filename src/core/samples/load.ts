@@ -108,7 +108,13 @@ export async function loadSamples(
           continue;
         }
         const sealed = await changes.seal(values);
-        if (stands) await changes.change(transaction, 'replace', oldKey, { values: sealed, repeated: new Map(), patches: new Map(), failures });
+        if (stands)
+          await changes.change(transaction, 'replace', oldKey, {
+            values: sealed,
+            repeated: new Map(),
+            patches: new Map(),
+            failures,
+          });
         const key = stands ? oldKey : (await changes.create(transaction, sealed)).key;
         keys.set(name, key);
         count[stands ? 'changed' : 'made'] += 1;
@@ -200,7 +206,9 @@ function digestOf(row: SampleRow, values: Values): Promise<string> | string {
   const text = JSON.stringify(values);
   const digest = (of: string): Buffer => createHash('sha256').update(of).digest();
   const hasSecret = row.model.fields.some(({ type, member }) => type === 'secret' && Object.hasOwn(values, member));
-  return hasSecret ? hashSecret(text, digest(nameOf(row)).subarray(0, SALT_LENGTH)) : digest(text).toString('base64url');
+  return hasSecret
+    ? hashSecret(text, digest(nameOf(row)).subarray(0, SALT_LENGTH))
+    : digest(text).toString('base64url');
 }
 
 interface Memory {

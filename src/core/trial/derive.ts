@@ -307,12 +307,7 @@ function whyNotMade(graph: Graph, model: Model, known: KnownValues, trail: reado
   return undefined;
 }
 
-function makeRecord(
-  graph: Graph,
-  model: Model,
-  source: Source,
-  trail: readonly string[] = [],
-): Making {
+function makeRecord(graph: Graph, model: Model, source: Source, trail: readonly string[] = []): Making {
   const { known, now, turn } = source;
   const steps: Step[] = [];
   const body: Record<string, unknown> = {};

@@ -14,7 +14,10 @@ export interface Edge {
 }
 
 /** For each rule of a field, the values that are just good and just bad. `why` tells of rules that have none. */
-export function edgesOf(field: ValueSpec, turn: () => number): { edges: Edge[]; missing: { rule: string; why: string }[] } {
+export function edgesOf(
+  field: ValueSpec,
+  turn: () => number,
+): { edges: Edge[]; missing: { rule: string; why: string }[] } {
   const edges = [...typeEdges(field)];
   const missing: { rule: string; why: string }[] = [];
   const tests = testsOf(field);

@@ -99,7 +99,8 @@ export function relatedIn(world: World) {
       const far = world.links.filter(([near]) => near === values.id).map(([, key]) => key);
       return all.filter(({ name }) => far.includes(name ?? null));
     }
-    if ('relation' in via) return all.filter((other) => other[`${String(via.relation)}_id`] === values.id && values.id !== null);
+    if ('relation' in via)
+      return all.filter((other) => other[`${String(via.relation)}_id`] === values.id && values.id !== null);
     const key = values[`${via.name}_id`];
     return key === null || key === undefined ? [] : all.filter(({ id }) => id === key);
   };
