@@ -1,6 +1,6 @@
 // Compiles src/ to dist/ from nothing, so that no file of an older build is left behind.
 import { spawnSync } from 'node:child_process';
-import { chmodSync, rmSync } from 'node:fs';
+import { chmodSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { fileURLToPath } from 'node:url';
 
@@ -14,3 +14,10 @@ const run = spawnSync(process.execPath, [compiler, '-p', 'tsconfig.build.json'],
 });
 if (run.status !== 0) process.exit(run.status ?? 1);
 chmodSync(new URL('dist/cli/main.js', root), 0o755);
+
+// The JSON Schemas of the files that people write, for their editors.
+const { editorSchemas } = await import('../dist/core/document/editor-schemas.js');
+mkdirSync(new URL('dist/schemas', root));
+for (const [name, schema] of Object.entries(editorSchemas())) {
+  writeFileSync(new URL(`dist/schemas/${name}`, root), `${JSON.stringify(schema, null, 2)}\n`);
+}

@@ -170,7 +170,10 @@ describe('seed', () => {
   test('loads once, skips what is unchanged, writes what changed, and tells what is gone', async () => {
     const folder = demoFolder();
     const load = async () => {
-      type Told = { models: { model: string; made: number; changed: number; unchanged: number }[]; gone: string[] };
+      interface Told {
+        models: { model: string; made: number; changed: number; unchanged: number }[];
+        gone: string[];
+      }
       const { models, gone } = JSON.parse((await vantfell(['seed', '-C', folder, '--json'])).out) as Told;
       const count = (name: string) => {
         const { made, changed, unchanged } = models.find(({ model }) => model === name)!;

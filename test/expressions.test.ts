@@ -181,7 +181,7 @@ function plainOf({ type }: Expression, value: unknown, inUnits: boolean): unknow
   if (value === null) return null;
   if (type.kind === 'boolean') return Boolean(value);
   if (type.kind === 'decimal') {
-    const decimal = parseDecimal(String(value))!;
+    const decimal = parseDecimal(value as string)!;
     // SQLite keeps whole numbers of the smallest unit.
     const { digits } = inUnits ? decimal : rescale(decimal, type.scale)!;
     return formatDecimal({ digits, scale: type.scale });

@@ -100,7 +100,7 @@ function readService(
   const filled = withEnvironment(document, sources.environment);
   const held = checkShape(filled.declared, serviceShape);
   problems.push(...filled.problems, ...held.problems);
-  return { declaration: (held.sound ?? {}) as ServiceDeclaration, report: reporterOf(document, problems) };
+  return { declaration: held.sound ?? {}, report: reporterOf(document, problems) };
 }
 
 function compileModels(source: Source, problems: Problem[], lost: Set<string>): DeclaredModel[] {

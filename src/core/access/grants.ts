@@ -67,7 +67,7 @@ const follows: Readonly<Partial<Record<Verb, Verb>>> = { replace: 'update', clea
 function declaredVerbs(may: MayDeclaration, model: Skeleton, context: GrantContext, report: Reporter): Access['verbs'] {
   const grants = new Map<Verb, Grants>();
   for (const verb of verbs) {
-    if (Object.hasOwn(may, verb)) grants.set(verb, readGrants(may[verb] as GrantsDeclaration, [verb], model, context, report)); // prettier-ignore
+    if (Object.hasOwn(may, verb)) grants.set(verb, readGrants(may[verb], [verb], model, context, report)); // prettier-ignore
   }
   const of = (verb: Verb): Grants => grants.get(verb) ?? (follows[verb] === undefined ? NOBODY : of(follows[verb]));
   return Object.fromEntries(verbs.map((verb) => [verb, of(verb)])) as Record<Verb, Grants>;
@@ -82,7 +82,7 @@ function operationGrants(
   const grants = new Map<string, Grants>();
   for (const name of context.operations) {
     if (may !== undefined && Object.hasOwn(may, name)) {
-      grants.set(name, readGrants(may[name] as GrantsDeclaration, [name], model, context, report));
+      grants.set(name, readGrants(may[name], [name], model, context, report));
       continue;
     }
     const open = context.identity === undefined && may === undefined;

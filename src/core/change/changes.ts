@@ -1,4 +1,4 @@
-import type { Field, FieldValue, Graph, Model } from '../model/graph.ts';
+import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { spoken } from '../model/names.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import { canonical, isSame, quoted } from '../model/value.ts';
@@ -27,7 +27,7 @@ export interface Moment {
 }
 
 export interface Written {
-  readonly key: FieldValue;
+  readonly key: Scalar;
   /** The record as JSON text. */
   readonly json: string;
 }
@@ -38,7 +38,7 @@ export interface Changes {
   seal(values: Values): Promise<Values>;
   create(transaction: Transaction, values: Values): Promise<Written>;
   /** `replace` gives members that the body leaves out their defaults; `update` leaves them as they are. */
-  change(transaction: Transaction, how: 'replace' | 'update', key: FieldValue, body: ReadBody): Promise<Written>;
+  change(transaction: Transaction, how: 'replace' | 'update', key: Scalar, body: ReadBody): Promise<Written>;
   delete(transaction: Transaction, key: FieldValue): Promise<void>;
 }
 
@@ -128,7 +128,7 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
       await checkDraft(transaction, values, {}, time);
       const bound = statements.inserted.map((field) => bind(field, values[field.member]));
       const row = await asProblem(graph, transaction.first(statements.insert, bound));
-      const written = { json: row![0] as string, key: row![1] as FieldValue };
+      const written = { json: row![0] as string, key: row![1] as Scalar };
       await checkStored(transaction, written.key, time);
       return written;
     },

@@ -114,7 +114,7 @@ export function checkShape(declared: Declared, shape: Shape): Held {
 const called = (path: Path): string => `\`${path.findLast((step) => typeof step === 'string') ?? ''}\``;
 
 /** Whether a value is of a shape's outer kind, which is enough to choose between alternatives. */
-function fits(value: unknown, shape: Shape): boolean {
+export function fits(value: unknown, shape: Shape): boolean {
   switch (shape.kind) {
     case 'text':
     case 'word':

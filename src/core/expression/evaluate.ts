@@ -17,8 +17,7 @@ export interface Circumstances {
 }
 
 /** A value while it is worked out: decimals are whole numbers of their smallest unit. */
-type Inner =
-  string | number | bigint | boolean | null | readonly FieldValue[] | { readonly [member: string]: FieldValue };
+type Inner = string | number | bigint | boolean | null | readonly FieldValue[] | Readonly<Record<string, FieldValue>>;
 
 /** The value of an expression, in the form that JSON has it. Nulls follow SQL's three-valued logic. */
 export function evaluate(expression: Expression, circumstances: Circumstances): FieldValue {
@@ -139,7 +138,7 @@ function inner(expression: Expression, around: Circumstances): Inner {
 /** A stored value in the form that it is worked with. */
 function kept(value: FieldValue | undefined, type: ValueKind): Inner {
   if (value === undefined || value === null) return null;
-  return type.kind === 'decimal' ? rescaled(...unitsOf(String(value)), type.scale) : value;
+  return type.kind === 'decimal' ? rescaled(...unitsOf(value as string), type.scale) : value;
 }
 
 function unitsOf(text: string): [bigint, number] {

@@ -71,7 +71,7 @@ const READ_FROM_TEXT: readonly Kind[] = ['date', 'time', 'date-time', 'uuid', 'd
 function readAs(text: string, kind: Kind, spot: Spot): Expression {
   const decimal = kind === 'decimal' ? parseDecimal(text) : undefined;
   const scale = decimal?.scale ?? 0;
-  const spec: ValueSpec = { type: kind as 'date', scale, rules: noRules, examples: [] };
+  const spec: ValueSpec = { type: kind, scale, rules: noRules, examples: [] };
   const read = canonical(spec, text);
   if ('value' in read) return constant(read.value, plain(kind, scale));
   throw new ExpressionError('wrong-type', `this text ${read.fault.detail}`, `write ${names[kind]} here`, spot);
@@ -101,6 +101,9 @@ export function commonKind(
   }
   const dated = [kind.kind, other.kind].every((one) => one === 'date' || one === 'date-time');
   if (dated) return plain('date-time');
+  if (kind.kind === 'json' || other.kind === 'json') {
+    throw new ExpressionError('wrong-type', 'a JSON value can not be compared', 'ask whether it IS NULL', spot);
+  }
   const shown = beside.kind === 'property' ? `\`${beside.path.join('.')}\` is` : 'the other side is';
   const message = `${shown} ${names[kind.kind]}, and this is ${names[other.kind]}`;
   const remedy =

@@ -46,7 +46,7 @@ function collect(): Map<string, Letter> {
   return letters;
 }
 
-const ASCII = /^[\u0001-\u007f]*$/;
+const ASCII = /^\p{ASCII}*$/u;
 
 function by(change: keyof Omit<Letter, 'letter'>, ascii: (text: string) => string): (text: string) => string {
   return (text) => {

@@ -50,7 +50,7 @@ const name = (word: string): string =>
 function printCall(op: string, args: readonly Syntax[]): string {
   const rank = RANK[op];
   if (rank === undefined)
-    return `${/_/.test(op) || OWN_WORDS.has(op) ? op.toUpperCase() : op}(${args.map(print).join(', ')})`;
+    return `${op.includes('_') || OWN_WORDS.has(op) ? op.toUpperCase() : op}(${args.map(print).join(', ')})`;
   const inside = (at: number, least: number): string => {
     const arg = args[at]!;
     return rankOf(arg) < least ? `(${print(arg)})` : print(arg);

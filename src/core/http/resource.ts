@@ -2,7 +2,7 @@ import { LRUCache } from 'lru-cache';
 import { makeChanges } from '../change/changes.ts';
 import type { Moment } from '../change/changes.ts';
 import { didYouMean } from '../declaration/nearest.ts';
-import type { Field, FieldValue, Graph, Model } from '../model/graph.ts';
+import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { fromText } from '../model/value.ts';
 import type { Cursors } from '../query/cursor.ts';
@@ -66,7 +66,7 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
   // The same few queries come again and again, to the letter: what they mean needs to be found out once.
   const plans = new LRUCache<string, ListPlan>({ max: KEPT_FORMS });
 
-  const keyOf = (text: string): FieldValue => keyFromText(model.key, text);
+  const keyOf = (text: string): Scalar => keyFromText(model.key, text);
 
   function planOf(path: string, query: string, under: ListForm['under']): ListPlan {
     const name = `${path}?${query}`;
@@ -165,10 +165,10 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
 }
 
 /** A text that can't be a key can't be the key of any record. */
-function keyFromText(field: Field, text: string): FieldValue {
+function keyFromText(field: Field, text: string): Scalar {
   const read = fromText(field, text);
   if ('fault' in read) throw new HttpProblem('not-found');
-  return read.value;
+  return read.value as Scalar;
 }
 
 /** Which members a read asks for: `fields` is the one parameter that it takes. */

@@ -2,9 +2,11 @@ import type { Expression } from '../expression/typed.ts';
 import type { Access } from './access.ts';
 import type { TypeName } from './types.ts';
 
-/** A value as it stands in JSON. Decimals and dates are text. */
-export type FieldValue =
-  string | number | boolean | null | readonly FieldValue[] | { readonly [member: string]: FieldValue };
+/** A value that is one thing, as it stands in JSON. Decimals and dates are text. */
+export type Scalar = string | number | boolean | null;
+
+/** A value as it stands in JSON. */
+export type FieldValue = Scalar | readonly FieldValue[] | { readonly [member: string]: FieldValue };
 
 export type EndpointName = 'list' | 'read' | 'create' | 'replace' | 'update' | 'delete' | 'clear';
 
@@ -26,7 +28,7 @@ export interface Rules {
   readonly minItems?: number;
   readonly maxItems?: number;
   readonly uniqueItems: boolean;
-  readonly enum?: readonly FieldValue[];
+  readonly enum?: readonly Scalar[];
   readonly const?: FieldValue;
   readonly trim: boolean;
   readonly letters?: 'lower' | 'upper';

@@ -4,7 +4,7 @@ import { didYouMean } from '../declaration/nearest.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { Expression } from '../expression/typed.ts';
 import type { ValueDeclaration } from './declarations.ts';
-import type { FieldValue, ValueSpec } from './graph.ts';
+import type { FieldValue, Scalar, ValueSpec } from './graph.ts';
 import { patternFault } from './pattern.ts';
 import { noRules } from './rules.ts';
 import { typeNames, typesOfRule } from './types.ts';
@@ -79,7 +79,8 @@ export function declaredValue(
       minItems: declared.minItems,
       maxItems: declared.maxItems,
       uniqueItems: declared.uniqueItems ?? false,
-      enum: constants('enum'),
+      // Only single values take an enum.
+      enum: constants('enum') as Scalar[] | undefined,
       const: constant(declared.const, ['const']),
       trim: declared.trim ?? false,
       letters: declared.letters,

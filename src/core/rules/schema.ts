@@ -158,7 +158,7 @@ function valueSchema(spec: ValueSpec, needed: boolean): AnySchema {
     const read = canonical(spec, value);
     return 'fault' in read ? failure(spec, path, read.fault.rule, read.fault.detail) : missing({ path, value });
   };
-  let schema = bareSchema(spec).typeError(wrongType) as AnySchema;
+  let schema = bareSchema(spec).typeError(wrongType);
   schema = (spec.rules.required ? schema.nonNullable(missing) : schema.nullable()) as AnySchema;
   if (needed) schema = schema.defined(missing) as AnySchema;
 
@@ -176,7 +176,7 @@ function bareSchema(spec: ValueSpec): AnySchema {
     // An item is never null: a list of values has no use for holes.
     const items = spec.items!;
     const item = valueSchema({ ...items, rules: { ...items.rules, required: true } }, true);
-    return (array() as unknown as ArraySchema<unknown[], object>).of(item as never) as unknown as AnySchema;
+    return (array() as unknown as ArraySchema<unknown[], object>).of(item as never);
   }
   if (spec.type === 'object') {
     const members = [...spec.properties!].map(([name, property]): [string, AnySchema] => [
@@ -186,7 +186,7 @@ function bareSchema(spec: ValueSpec): AnySchema {
     return object(Object.fromEntries(members)) as AnySchema;
   }
   const check = (value: unknown): value is NonNullable<FieldValue> => 'value' in canonical(spec, value);
-  return mixed({ type: spec.type, check }) as AnySchema;
+  return mixed({ type: spec.type, check });
 }
 
 /** What was got, in few words: of a long text its length says more than its beginning, and of a secret nothing is said. */

@@ -1,5 +1,5 @@
 import { compareDecimals, decimalOfNumber, parseDecimal } from '../model/decimal.ts';
-import type { FieldValue, ValueSpec } from '../model/graph.ts';
+import type { FieldValue, Scalar, ValueSpec } from '../model/graph.ts';
 import { hasFormat } from '../model/formats.ts';
 import { isSame, quoted } from '../model/value.ts';
 
@@ -58,7 +58,7 @@ export function testsOf(spec: ValueSpec): RuleTest[] {
   if (rules.uniqueItems) add('uniqueItems', 'must have no item twice', hasNoRepeats);
   if (rules.enum !== undefined) {
     const allowed = rules.enum;
-    add('enum', `must be one of ${allowed.join(', ')}`, (value) => allowed.includes(value));
+    add('enum', `must be one of ${allowed.join(', ')}`, (value) => allowed.includes(value as Scalar));
   }
   if (rules.const !== undefined) {
     add('const', `must be ${quoted(rules.const)}`, (value) => isSame(value, rules.const));

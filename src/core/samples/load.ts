@@ -6,7 +6,7 @@ import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { hashSecret, SALT_LENGTH } from '../change/secret.ts';
 import { HttpProblem } from '../http/problems.ts';
-import type { FieldValue, Graph, Model } from '../model/graph.ts';
+import type { FieldValue, Scalar, Graph, Model } from '../model/graph.ts';
 import { fromText } from '../model/value.ts';
 import { readStatement } from '../query/statements.ts';
 import { pointerTo } from '../rules/failure.ts';
@@ -98,7 +98,8 @@ export async function loadSamples(
       }
       const before = remembered.get(name);
       const digest = await digestOf(row, given);
-      const oldKey = before === undefined ? undefined : valueOf(fromText(model.key, before.key));
+      const oldKey =
+        before === undefined ? undefined : (valueOf(fromText(model.key, before.key)) as Scalar | undefined);
       const stands =
         oldKey !== undefined && (await transaction.first(there, [dialect.bind(model.key, oldKey)])) !== undefined;
       try {

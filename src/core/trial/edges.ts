@@ -1,5 +1,5 @@
 import { compareDecimals, decimalOfNumber, parseDecimal } from '../model/decimal.ts';
-import type { FieldValue, ValueSpec } from '../model/graph.ts';
+import type { FieldValue, Scalar, ValueSpec } from '../model/graph.ts';
 import { isWritten } from '../model/types.ts';
 import { testsOf } from '../rules/tests.ts';
 import { exampleValue, inCase, isSound, onGrid, stepOf, textOf } from './examples.ts';
@@ -115,7 +115,7 @@ function nonMultiples(field: ValueSpec): NonNullable<FieldValue>[] {
 
 /** Values of the right type that an enum or a const surely doesn't hold. */
 function strangers(field: ValueSpec): NonNullable<FieldValue>[] {
-  const listed = field.rules.enum ?? [field.rules.const ?? 0];
+  const listed = (field.rules.enum ?? [field.rules.const ?? 0]) as readonly Scalar[];
   if (listed.every((value) => typeof value === 'number')) return [Math.max(...listed) + 1];
   if (field.type === 'decimal') {
     const highest = listed
