@@ -105,11 +105,11 @@ describe('check', () => {
        → did you mean name?
 
      vantfell.yaml:1:34  wrong-kind
-       \`prefix\` must be empty, or segments like /v1, got "v1"
+       \`prefix\` must be segments like /v1, or an empty text, got "v1"
        > 1 | service: { name: Broken, prefix: v1 }
            |                                  ^^
          2 |
-       → write empty, or segments like /v1
+       → write segments like /v1, or an empty text
 
      5 errors in 3 files
      "

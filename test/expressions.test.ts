@@ -52,7 +52,7 @@ const asked = new Map<string, Asked>();
 const folder = mkdtempSync(join(tmpdir(), 'vantfell-expressions-'));
 
 beforeAll(async () => {
-  expect(problems).toEqual([]);
+  expect(problems.filter(({ severity }) => severity === 'error')).toEqual([]);
   server = await startPostgres();
   asked.set('SQLite', await sqlite());
   asked.set('PostgreSQL', await postgres(await newDatabase(server, 'expressions')));
@@ -232,6 +232,23 @@ describe.each(['SQLite', 'PostgreSQL'])('%s and JavaScript agree on', (name) => 
     await fc.assert(fc.asyncProperty(words, agree), { numRuns: RUNS });
   }, 600_000);
 });
+
+test.each(['SQLite', 'PostgreSQL'])(
+  'powers are the same in %s, to 15 digits, and null beyond what there is',
+  async (name) => {
+    const bases = ['whole', 'real', 'price', '2', '0', '-8', '0.5', '1e300'];
+    for (const base of bases) {
+      for (const exponent of ['count', '2', '-1', '0', '0.5', '1024', '1e9', 'real']) {
+        const expression = typed(parse(`${base} ^ ${exponent}`), scopeOver('thing'));
+        const found = (await asked.get(name)!.ask(expression)) as (number | null)[];
+        inJavaScript(expression).forEach((wanted, row) => {
+          const close = wanted === null ? found[row] === null : Math.abs(Number(found[row]) - Number(wanted)) <= Math.abs(Number(wanted)) * 1e-14; // prettier-ignore
+          expect({ base, exponent, row, wanted, found: found[row], close }).toMatchObject({ close: true });
+        });
+      }
+    }
+  },
+);
 
 test('a letter is folded the same whatever it stands in', () => {
   expect([letters.casei('ÉΣß'), letters.accenti('Éé e\u0301'), letters.lower('ΣΑΣ'), letters.upper('ßﬁ')]).toEqual(['éσss', 'Ee e', 'σασ', 'SSFI']); // prettier-ignore

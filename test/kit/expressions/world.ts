@@ -60,14 +60,17 @@ fields:
 stamps: false
 `;
 
-export const { graph, problems } = compile({
+const compiled = compile({
   service: {
     file: 'vantfell.yaml',
     text: 'service: { name: X }\nidentity: { model: member, login: email, secret: secret, roles: roles }\n',
   },
   models: [{ file: 'models.yaml', text: MODELS }],
   environment: {},
-}) as { graph: Graph; problems: unknown[] };
+});
+
+export const { problems } = compiled;
+export const graph: Graph = compiled.graph!;
 
 /** The meaning of names in an expression over the things, as a client or as the author of the models. */
 export function scopeOver(model: string, author = false): Scope {
