@@ -17,6 +17,9 @@ fields:
   valley: { enum: [Askdal, Brattdal], default: Sulvik }
 relations:
   warden: { to: membr }
+rules:
+  - { check: beds > 0 AND valey = 'Sulvik', message: must be in Sulvik }
+  - { check: "valley <> 'Askdall'", message: must be elsewhere }
 `;
 
 /** What is typed, and what stands behind it. \`vantfell\` is the built program. */

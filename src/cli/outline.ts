@@ -1,5 +1,5 @@
 import type { Endpoint } from '../core/http/endpoints.ts';
-import type { Field, Graph, Model } from '../core/model/graph.ts';
+import type { Field, Graph, Model, ValueSpec } from '../core/model/graph.ts';
 import { EXIT } from '../project/failure.ts';
 import type { Command } from './command.ts';
 import type { Terminal } from './terminal/terminal.ts';
@@ -42,20 +42,30 @@ export const outline: Command = {
 const indent = (text: string): string => text.replace(/^(?=.)/gm, '  ');
 
 function fieldLine(field: Field, model: Model, graph: Graph, paint: Terminal['paint']): string[] {
-  const type = field.refersTo === undefined ? field.type : `→ ${field.refersTo}`;
+  const type = field.refersTo === undefined ? typeText(field) : `→ ${field.refersTo}`;
   const notes = [...ruleNotes(field), ...uniqueNotes(field, model)];
   if (model.parent?.field === field) notes.unshift(`part of ${graph.byName.get(model.parent.target)?.name}`);
   return [field.member, paint.cyan(type), paint.dim(notes.join(', '))];
 }
 
-function ruleNotes({ rules, origin }: Field): string[] {
+/** `array of string`; what stands inside an object is told among the notes. */
+const typeText = ({ type, items }: ValueSpec): string => (items === undefined ? type : `${type} of ${typeText(items)}`);
+
+function ruleNotes({ rules, origin, derivedFrom, properties }: Field): string[] {
   const notes: string[] = [];
+  if (properties !== undefined) notes.push(`with ${[...properties.keys()].join(', ')}`);
+  if (derivedFrom !== undefined) notes.push(`made from ${derivedFrom}`);
+  if (rules.writeOnly) notes.push('never shown');
   if (origin === 'key') notes.push('key');
   if (rules.required && !rules.readOnly) notes.push('required');
   if (rules.default !== undefined) notes.push(`default ${JSON.stringify(rules.default)}`);
+  if (rules.defaultTo !== undefined) notes.push('default worked out');
   if (rules.enum !== undefined) notes.push(`one of ${rules.enum.join(', ')}`);
   notes.push(...rangeNotes(rules.minimum, rules.maximum, ''));
   notes.push(...rangeNotes(rules.minLength, rules.maxLength, ' characters'));
+  notes.push(...rangeNotes(rules.minItems, rules.maxItems, ' items'));
+  if (rules.uniqueItems) notes.push('no item twice');
+  if (rules.format !== undefined) notes.push(`a ${rules.format}`);
   if (rules.exclusiveMinimum !== undefined) notes.push(`more than ${rules.exclusiveMinimum}`);
   if (rules.exclusiveMaximum !== undefined) notes.push(`less than ${rules.exclusiveMaximum}`);
   if (rules.multipleOf !== undefined) notes.push(`a multiple of ${rules.multipleOf}`);
