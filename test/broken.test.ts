@@ -17,41 +17,15 @@ test('a project with dozens of mistakes: every one at its place, with its remedy
   expect(codes.size).toBeGreaterThan(30);
 });
 
-test('a check of 500 models takes 1.5 s at most, the start of the program included', async () => {
-  const one = (n: number) => `model: part-${n}
-owner: keeper
-label: '{name} of {up.name}'
-sort: -size,name
-fields:
-  name: { type: string, required: true, trim: true, maxLength: 60, pattern: '^[a-z]+( [a-z]+)*$' }
-  slug: { type: string, from: slug(name), unique: true }
-  size: { type: integer, minimum: 0, maximum: 100 }
-  price: { type: decimal, default: '0.00' }
-  tags: { type: array, items: { type: string, maxLength: 20 }, uniqueItems: true }
-  place: { type: object, properties: { x: { type: number }, y: { type: number } } }
-relations:
-  keeper: { to: member }
-  up: { to: part-${(n * 7) % 499} }
-  downs: { from: part-${[...Array(499).keys()].find((m) => (m * 7) % 499 === n)}.up }
-computed:
-  total: { type: decimal, value: price * size }
-rules:
-  - { check: "size > 0 OR name LIKE 'a%'", message: must be more }
-may: { read: signed-in, create: signed-in, update: [owner, { where: "size = 0 AND tags IS NULL" }], delete: owner }
-views: { card: [id, name, up.name] }
-`;
-  const models = Object.fromEntries([...Array(499).keys()].map((n) => [`models/part-${n}.yaml`, one(n)]));
-  const project = folderWith({
-    'vantfell.yaml': 'service: { name: X }\nidentity: { model: member, login: email, secret: word }\n',
-    'models/member.yaml': 'model: member\nfields: { email: { type: email, required: true, unique: true }, word: { type: secret } }\n', // prettier-ignore
-    ...models,
-  });
-  const runs: number[] = [];
-  for (let run = 0; run < 3; run += 1) {
-    const start = performance.now();
-    const { code, out } = await vantfell(['check', '-C', project]);
-    runs.push(performance.now() - start);
-    expect({ code, end: out.split('\n').at(-2) }).toMatchObject({ code: 0, end: expect.stringContaining('sound: X, 500 models') as unknown }); // prettier-ignore
-  }
-  expect(Math.min(...runs)).toBeLessThan(1500);
-}, 60_000);
+test('500 models are checked in one go, and all of them are sound', async () => {
+  // How long it takes stands in docs/benchmarks.md.
+  const { writeLargeProject } = (await import('../bench/large-project.mjs')) as LargeProject;
+  const project = folderWith();
+  writeLargeProject(project, 500);
+  const { code, out } = await vantfell(['check', '-C', project]);
+  expect({ code, end: out.split('\n').at(-2) }).toEqual({ code: 0, end: 'sound: Large, 500 models, 3000 endpoints' });
+});
+
+interface LargeProject {
+  writeLargeProject(folder: string, count: number): void;
+}

@@ -116,7 +116,9 @@ async function seedAndAsk(context: Context, project: SoundProject): Promise<Show
         [1],
       ),
     );
-    terminal.show(`  in ${relative(folder, store.address.slice('sqlite:'.length))}`);
+    const { address } = store;
+    const shown = address.startsWith('sqlite:') ? relative(folder, address.slice('sqlite:'.length)) : address;
+    terminal.show(`  in ${shown}`);
 
     const service = serviceOn(project.graph, store, serviceKey(project).key, (error) => terminal.warn(String(error)));
     const largestBody = project.graph.service.limits.body;

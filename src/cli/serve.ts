@@ -1,6 +1,6 @@
 import type { Server } from '../server/server.ts';
 import { EXIT, Failure } from '../project/failure.ts';
-import { shownPath } from '../project/shown-path.ts';
+import { shownStore } from '../project/shown-path.ts';
 import type { SoundProject } from '../project/project.ts';
 import type { Command, Context } from './command.ts';
 import { counted } from './terminal/terminal.ts';
@@ -101,7 +101,7 @@ async function greet(
   terminal.say(`${bold(name)} ${version} at ${cyan(server.url + prefix)}`);
   terminal.say(
     table([
-      ['  store', `sqlite:${shownPath(store.slice('sqlite:'.length))}`],
+      ['  store', shownStore(store)],
       ['  models', `${graph.models.length}, with ${counted(endpoints, 'endpoint')}`],
       ['  document', `${server.url}/openapi.json`],
       ['  open', yellow(open)],

@@ -12,6 +12,8 @@ import type { Store } from '../core/store/contract.ts';
 import { StoreError } from '../core/store/contract.ts';
 import { designTables } from '../core/tables/design.ts';
 import { openStore } from '../store/open.ts';
+import { makeThrowaway } from '../store/throwaway.ts';
+import type { Throwaway } from '../store/throwaway.ts';
 import { EXIT, Failure } from './failure.ts';
 import { keptKey, ownFolder } from './own-folder.ts';
 import { readSources } from './read.ts';
@@ -39,9 +41,13 @@ export const moment: Moment = { now: () => new Date(), uuid: v7, random: randomB
 
 /** The address of the project's store, its path made absolute; where none is declared, a file in the tool's own folder. */
 export function storeAddress({ folder, graph }: SoundProject): string {
-  const path = graph.service.store?.slice('sqlite:'.length) ?? join(ownFolder(folder), 'data.db');
+  const declared = graph.service.store;
+  if (declared !== undefined && !isFile(declared)) return declared;
+  const path = declared?.slice('sqlite:'.length) ?? join(ownFolder(folder), 'data.db');
   return `sqlite:${isAbsolute(path) ? path : resolve(folder, path)}`;
 }
+
+const isFile = (address: string): boolean => address.startsWith('sqlite:');
 
 /** Opens a store whose tables are what the models need, and tells in words what was done to them. */
 export async function openModelStore(
@@ -50,7 +56,7 @@ export async function openModelStore(
 ): Promise<{ store: Store; done: readonly string[] }> {
   let store: Store | undefined;
   try {
-    mkdirSync(dirname(address.slice('sqlite:'.length)), { recursive: true });
+    if (isFile(address)) mkdirSync(dirname(address.slice('sqlite:'.length)), { recursive: true });
     store = await openStore(address);
     return { store, done: await store.follow(designTables(graph)) };
   } catch (error) {
@@ -65,6 +71,16 @@ export async function openModelStore(
       `the database ${address} can not be used: ${why}`,
       'name another with store: in vantfell.yaml',
     );
+  }
+}
+
+/** An empty database of the same kind as the project's own, for trials. */
+export async function throwawayFor(project: SoundProject): Promise<Throwaway> {
+  try {
+    return await makeThrowaway(storeAddress(project));
+  } catch (error) {
+    if (!(error instanceof StoreError)) throw error;
+    throw new Failure(EXIT.surroundings, error.message, error.remedy);
   }
 }
 

@@ -1,6 +1,3 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { randomBytes } from 'node:crypto';
 import { openApi } from '../../core/document/openapi.ts';
 import type { FieldValue } from '../../core/model/graph.ts';
@@ -9,7 +6,7 @@ import type { Case } from '../../core/trial/case.ts';
 import { deriveCases } from '../../core/trial/derive.ts';
 import { makeDocumentJudge } from '../../core/trial/document-judge.ts';
 import type { KnownValues } from '../../core/trial/examples.ts';
-import { openModelStore } from '../../project/project.ts';
+import { openModelStore, throwawayFor } from '../../project/project.ts';
 import type { SoundProject } from '../../project/project.ts';
 import { readSampleSources } from '../../project/read.ts';
 import { serviceOn } from '../../project/serve.ts';
@@ -38,8 +35,8 @@ export async function runTrial(
 ): Promise<{ result: TrialResult; url: string } | undefined> {
   const begun = performance.now();
   const { graph } = project;
-  const folder = mkdtempSync(join(tmpdir(), 'vantfell-trial-'));
-  const { store } = await openModelStore(graph, `sqlite:${join(folder, 'trial.db')}`);
+  const place = await throwawayFor(project);
+  const { store } = await openModelStore(graph, place.address);
   try {
     if ((await loadProjectSamples(context, project, store)) === undefined) return undefined;
     const { cases, skipped } = deriveCases(graph, knownValues(project), new Date());
@@ -65,7 +62,7 @@ export async function runTrial(
     }
   } finally {
     await store.close();
-    rmSync(folder, { recursive: true, force: true });
+    await place.drop();
   }
 }
 

@@ -12,7 +12,7 @@ import { readStatement } from '../query/statements.ts';
 import { pointerTo } from '../rules/failure.ts';
 import type { Failure } from '../rules/failure.ts';
 import { bodyReader } from '../rules/schema.ts';
-import type { BodyReader, Values } from '../rules/schema.ts';
+import type { BodyReader, ReadBody, Values } from '../rules/schema.ts';
 import type { Statement, Store, Transaction } from '../store/contract.ts';
 import { samplesTable } from '../tables/own-tables.ts';
 import { memberField } from './read.ts';
@@ -109,14 +109,12 @@ export async function loadSamples(
           continue;
         }
         const sealed = await changes.seal(values);
-        if (stands)
-          await changes.change(transaction, 'replace', oldKey, {
-            values: sealed,
-            repeated: new Map(),
-            patches: new Map(),
-            failures,
-          });
-        const key = stands ? oldKey : (await changes.create(transaction, sealed)).key;
+        const body: ReadBody = { values: sealed, repeated: new Map(), patches: new Map(), failures };
+        const key = await transaction.nested(async () => {
+          if (!stands) return (await changes.create(transaction, sealed)).key;
+          await changes.change(transaction, 'replace', oldKey, body);
+          return oldKey;
+        });
         keys.set(name, key);
         count[stands ? 'changed' : 'made'] += 1;
         await remember(transaction, memory, name, String(key), digest);

@@ -2,7 +2,7 @@ import type { Dialect } from './dialect.ts';
 import type { Table } from '../tables/table.ts';
 
 /** A value as a database driver takes it. */
-export type StoreValue = string | number | bigint | null;
+export type StoreValue = string | number | bigint | boolean | null;
 
 export type Row = readonly StoreValue[];
 
@@ -25,6 +25,8 @@ export interface Reader {
 export interface Transaction extends Reader {
   /** Runs a statement that changes rows, and tells how many. */
   run(statement: Statement, values: readonly StoreValue[]): Promise<number>;
+  /** A part of it that can fail by itself: what it wrote is taken back, and the rest goes on. */
+  nested<Result>(work: () => Promise<Result>): Promise<Result>;
 }
 
 /**
@@ -65,3 +67,11 @@ export class StoreError extends Error {
     this.remedy = remedy;
   }
 }
+
+/** The tables that stand are not those of the models, and could not be brought to them without a loss. */
+export const otherTables = (address: string, obstacles: readonly string[]): StoreError =>
+  new StoreError(
+    { kind: 'other-tables' },
+    `the database ${address} was made from other models:\n${obstacles.map((obstacle) => `  ${obstacle}`).join('\n')}`,
+    'take the change back; or move the database away, and fill a new one from the samples with vantfell seed',
+  );

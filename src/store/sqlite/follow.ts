@@ -1,5 +1,5 @@
 import type Database from 'libsql';
-import { StoreError } from '../../core/store/contract.ts';
+import { otherTables } from '../../core/store/contract.ts';
 import { allLetters } from '../../core/expression/letters.ts';
 import { lettersTable } from '../../core/tables/own-tables.ts';
 import { difference, stepInWords } from '../../core/tables/difference.ts';
@@ -79,10 +79,3 @@ const exists = (connection: Connection, table: string): boolean =>
     .prepare("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND lower(name) = lower(?)")
     .raw(true)
     .get([table]) !== undefined;
-
-const otherTables = (file: string, obstacles: readonly string[]): StoreError =>
-  new StoreError(
-    { kind: 'other-tables' },
-    `the database ${file} was made from other models:\n${obstacles.map((obstacle) => `  ${obstacle}`).join('\n')}`,
-    'take the change back; or move the file away, and fill a new one from the samples with vantfell seed',
-  );

@@ -32,7 +32,7 @@ export function openSqlite(file: string): Store {
 
     transaction: (work) =>
       inLine(async () => {
-        const transaction = transactionOn(write);
+        const transaction = transactionOn(write, (sql) => writing.exec(sql));
         writing.exec('BEGIN IMMEDIATE');
         try {
           const result = await work(transaction.handle);
@@ -109,8 +109,9 @@ function readerOf(connection: Connection, file: string): Connected {
 }
 
 /** A transaction's own handle: after the end it refuses, instead of writing outside. */
-function transactionOn(connected: Connected): { handle: Transaction; end(): void } {
+function transactionOn(connected: Connected, exec: (sql: string) => unknown): { handle: Transaction; end(): void } {
   let over = false;
+  let points = 0;
   const guard =
     <Arguments extends unknown[], Result>(ask: (...given: Arguments) => Promise<Result>) =>
     (...given: Arguments): Promise<Result> =>
@@ -118,7 +119,24 @@ function transactionOn(connected: Connected): { handle: Transaction; end(): void
         ? Promise.reject(new StoreError({ kind: 'defect' }, 'this transaction has ended', 'await every call within it'))
         : ask(...given);
   return {
-    handle: { first: guard(connected.first), all: guard(connected.all), run: guard(connected.run) },
+    handle: {
+      first: guard(connected.first),
+      all: guard(connected.all),
+      run: guard(connected.run),
+      async nested(work) {
+        const point = `n${(points += 1)}`;
+        exec(`SAVEPOINT ${point}`);
+        try {
+          const result = await work();
+          exec(`RELEASE ${point}`);
+          return result;
+        } catch (error) {
+          exec(`ROLLBACK TO ${point}`);
+          exec(`RELEASE ${point}`);
+          throw error;
+        }
+      },
+    },
     end: () => void (over = true),
   };
 }

@@ -1,0 +1,1 @@
+export function writeLargeProject(folder: string, count: number): void;

@@ -1,0 +1,50 @@
+import { StoreError } from '../../core/store/contract.ts';
+
+/** What PostgreSQL or its driver threw, in the words of the store contract. */
+export function storeError(error: unknown, address: string): StoreError {
+  if (error instanceof StoreError) return error;
+  const {
+    code = '',
+    message = String(error),
+    table = '',
+    detail = '',
+  } = error as { code?: string; message?: string; table?: string; detail?: string };
+
+  if (code === '23505') {
+    // `Key (valley, name)=(Askdal, Grey Hut) already exists.` names the columns, quoted where they must be.
+    const columns = (/\(([^)]*)\)=/.exec(detail)?.[1] ?? '').split(', ').map((column) => column.replace(/^"|"$/g, ''));
+    return new StoreError({ kind: 'unique', table, columns }, message, '', error);
+  }
+  if (code === '23503') return new StoreError({ kind: 'foreign-key' }, message, '', error);
+  if (code === '40001' || code === '40P01' || code === '55P03' || code === '57014') {
+    return new StoreError({ kind: 'busy' }, `the database ${address} is busy`, 'try again in a moment', error);
+  }
+  const remedy = remedyOf(code, address);
+  if (remedy !== undefined) {
+    return new StoreError(
+      { kind: 'unreachable' },
+      `the database ${address} can not be used: ${message}`,
+      remedy,
+      error,
+    );
+  }
+  return new StoreError({ kind: 'defect' }, message, 'this is a defect of vantfell: please report it', error);
+}
+
+/** What to do where the database can't be had at all; undefined for any other error. */
+function remedyOf(code: string, address: string): string | undefined {
+  const name = address.split('/').at(-1);
+  if (code === '3D000') return `make it, as with createdb ${name}; or name another with store: in vantfell.yaml`;
+  if (code.startsWith('28')) return 'see to the user and the password of store: in vantfell.yaml, or to PGPASSWORD';
+  if (code === '42501') return 'give its user the right to make tables in the schema public';
+  const gone = /^(ECONN|ENOTFOUND|EAI_|EHOSTUNREACH|ETIMEDOUT|EPIPE|57P0|08|53)/.test(code) || code === '';
+  return gone
+    ? 'start PostgreSQL, or see to its address; meanwhile store: sqlite:./data.db needs no server'
+    : undefined;
+}
+
+/** Whether a transaction that failed in this way may succeed when it is run again. */
+export const isPassing = (error: unknown): boolean => {
+  const cause = error instanceof StoreError ? (error.cause as { code?: string } | undefined) : undefined;
+  return cause?.code === '40001' || cause?.code === '40P01';
+};

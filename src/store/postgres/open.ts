@@ -1,0 +1,158 @@
+import pg from 'pg';
+import type { PoolClient } from 'pg';
+import type { Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
+import { StoreError } from '../../core/store/contract.ts';
+import { postgresDialect } from './dialect.ts';
+import { isPassing, storeError } from './errors.ts';
+import { follow } from './follow.ts';
+
+/** Connections of one service: more would wait for the same processors. */
+const CONNECTIONS = 10;
+const CONNECT_MS = 5_000;
+const USES_BEFORE_NAME = 3;
+const MOST_NAMES = 1_000;
+/** How often a transaction is run again that lost against another one. */
+const TRIES = 5;
+
+/** What a statement may take; a longer one is ended by the server. */
+export interface PostgresOptions {
+  /** Milliseconds. */
+  readonly longestStatement?: number;
+}
+
+/** Opens a pool of connections to a database. `address` is a URL, as postgres://user@host:5432/name. */
+export async function openPostgres(address: string, options: PostgresOptions = {}): Promise<Store> {
+  const shown = withoutPassword(address);
+  const pool = new pg.Pool({
+    connectionString: address,
+    max: CONNECTIONS,
+    connectionTimeoutMillis: CONNECT_MS,
+    statement_timeout: options.longestStatement ?? 5_000,
+    application_name: 'vantfell',
+    types: asText,
+  });
+  // A connection that breaks while nobody uses it is replaced; the next statement tells whether there is a server.
+  pool.on('error', () => undefined);
+  try {
+    (await pool.connect()).release();
+  } catch (error) {
+    await pool.end();
+    throw storeError(error, shown);
+  }
+
+  // A named statement is prepared once on each connection and stays there, so names are for those that come again.
+  const uses = new WeakMap<Statement, { count: number; name?: string }>();
+  let named = 0;
+  const nameOf = (statement: Statement): string | undefined => {
+    const use = uses.get(statement) ?? { count: 0 };
+    uses.set(statement, use);
+    use.count += 1;
+    if (use.count === USES_BEFORE_NAME && named < MOST_NAMES) use.name = `v${(named += 1)}`;
+    return use.name;
+  };
+  const query = async (on: pg.Pool | PoolClient, statement: Statement, values: readonly StoreValue[]) => {
+    const name = nameOf(statement);
+    try {
+      return await on.query<StoreValue[]>({ name, text: statement.sql, values: [...values], rowMode: 'array' });
+    } catch (error) {
+      throw storeError(error, shown);
+    }
+  };
+
+  /** A transaction's own handle: after the end it refuses, instead of writing outside. */
+  const transactionOn = (client: PoolClient): { handle: Transaction; end(): void } => {
+    let over = false;
+    let nested = 0;
+    const ask = (statement: Statement, values: readonly StoreValue[]) => {
+      if (!over) return query(client, statement, values);
+      return Promise.reject(
+        new StoreError({ kind: 'defect' }, 'this transaction has ended', 'await every call within it'),
+      );
+    };
+    const handle: Transaction = {
+      first: async (statement, values) => (await ask(statement, values)).rows[0] as Row | undefined,
+      all: async (statement, values) => (await ask(statement, values)).rows as Row[],
+      run: async (statement, values) => (await ask(statement, values)).rowCount ?? 0,
+      async nested(work) {
+        const point = `n${(nested += 1)}`;
+        await client.query(`SAVEPOINT ${point}`);
+        try {
+          const result = await work();
+          await client.query(`RELEASE ${point}`);
+          return result;
+        } catch (error) {
+          await client.query(`ROLLBACK TO ${point}`);
+          throw error;
+        }
+      },
+    };
+    return { handle, end: () => void (over = true) };
+  };
+
+  async function once<Result>(work: (client: PoolClient) => Promise<Result>): Promise<Result> {
+    const client = await pool.connect().catch((error: unknown) => {
+      throw storeError(error, shown);
+    });
+    let broken: Error | undefined;
+    try {
+      await client.query('BEGIN');
+      const result = await work(client);
+      await client.query('COMMIT');
+      return result;
+    } catch (error) {
+      await client.query('ROLLBACK').catch((other: Error) => (broken = other));
+      throw error instanceof pg.DatabaseError ? storeError(error, shown) : error;
+    } finally {
+      client.release(broken);
+    }
+  }
+
+  return {
+    kind: 'postgres',
+    address: shown,
+    dialect: postgresDialect,
+    first: async (statement, values) => (await query(pool, statement, values)).rows[0] as Row | undefined,
+    all: async (statement, values) => (await query(pool, statement, values)).rows as Row[],
+
+    async transaction(work) {
+      for (let tried = 1; ; tried += 1) {
+        try {
+          return await once(async (client) => {
+            const transaction = transactionOn(client);
+            try {
+              return await work(transaction.handle);
+            } finally {
+              transaction.end();
+            }
+          });
+        } catch (error) {
+          if (!isPassing(error) || tried === TRIES) throw error;
+          // Whoever won needs a moment; two losers had better not meet again.
+          await new Promise((resolve) => setTimeout(resolve, 2 ** tried + Math.random() * 2 ** tried));
+        }
+      }
+    },
+
+    follow: (tables) => once((client) => follow(client, shown, tables)),
+    close: () => pool.end(),
+  };
+}
+
+/** For people: the address without its password. */
+export function withoutPassword(address: string): string {
+  const url = new URL(address);
+  url.password = '';
+  return url.href;
+}
+
+const BIGINT = 20;
+const BOOLEAN = 16;
+const INTEGERS = [21, 23];
+
+/** Values as the core takes them: texts as they are, but for booleans and whole numbers. */
+const asText = {
+  getTypeParser: (type: number) => {
+    if (type === BIGINT || INTEGERS.includes(type)) return Number;
+    return type === BOOLEAN ? (text: string) => text === 't' : (text: string) => text;
+  },
+} as unknown as pg.CustomTypesConfig;
