@@ -20,7 +20,7 @@ module.exports = {
       comment: 'Core knows no file system, socket, process, terminal, command line, web server or database driver.',
       from: { path: '^src/core/' },
       to: {
-        path: '^(node:)?(fs|fs/promises|net|http|https|http2|dgram|dns|tls|child_process|cluster|process|readline|tty|os|worker_threads|timers|perf_hooks)$|node_modules/(fastify|yargs|libsql|pino|cli-table3|picocolors)/',
+        path: '^(node:)?(fs|fs/promises|net|http|https|http2|dgram|dns|tls|child_process|cluster|process|readline|tty|os|worker_threads|timers|perf_hooks)$|node_modules/(fastify|yargs|libsql|pg|pino|cli-table3|picocolors)/',
       },
     },
     { name: 'no-circles', severity: 'error', from: {}, to: { circular: true, dependencyTypesNot: ['type-only'] } },

@@ -19,7 +19,7 @@ test('a project with dozens of mistakes: every one at its place, with its remedy
 
 test('500 models are checked in one go, and all of them are sound', async () => {
   // How long it takes stands in docs/benchmarks.md.
-  const { writeLargeProject } = (await import('../bench/large-project.mjs')) as LargeProject;
+  const { writeLargeProject } = await import('../bench/large-project.mjs');
   const project = folderWith();
   writeLargeProject(project, 500);
   const { code, out } = await vantfell(['check', '-C', project]);

@@ -56,14 +56,20 @@ export function compile(sources: ProjectSources): Compiled {
   problems.push(...checkNames(graph, first), ...checkConstants(graph, first), ...checkReveals(graph, first));
   const sound = !problems.some(isError);
   if (sound) noteOpenModels(graph, report);
-  const waiting = sound ? noteWaiting(graph, first, report) : undefined;
+  const waiting = sound ? noteWaiting(graph, declaration, first, report) : undefined;
   problems.sort(byPlace);
   return sound ? { graph, problems, waiting } : { problems };
 }
 
 /** Nothing that is declared is left out in silence. */
-function noteWaiting(graph: Graph, models: readonly DeclaredModel[], report: Reporter): Waiting {
-  const waiting = waitingIn(graph, new Map(models.map(({ declaration }) => [declaration.model, declaration])));
+function noteWaiting(
+  graph: Graph,
+  service: ServiceDeclaration,
+  models: readonly DeclaredModel[],
+  report: Reporter,
+): Waiting {
+  const declarations = new Map(models.map(({ declaration }) => [declaration.model, declaration]));
+  const waiting = waitingIn(graph, service, declarations);
   if (waiting.words.length === 0) return waiting;
   const message = `checked, but not put to work by this version: ${waiting.words.join(', ')}`;
   const remedy = waiting.access

@@ -1,5 +1,5 @@
 import type { Graph, Model } from './graph.ts';
-import type { ModelDeclaration } from './declarations.ts';
+import type { ModelDeclaration, ServiceDeclaration } from './declarations.ts';
 
 /**
  * The words of the language that are read and checked, and that this version doesn't put to work yet. They are told
@@ -28,13 +28,20 @@ const inModels: readonly (readonly [string, (model: Model, declared: ModelDeclar
   ['trial.skip', ({ trial }) => trial.skip.length > 0],
 ];
 
-export function waitingIn(graph: Graph, declarations: ReadonlyMap<string, ModelDeclaration>): Waiting {
+/** Limits that something keeps to by now. */
+const KEPT_LIMITS = ['body'];
+
+export function waitingIn(
+  graph: Graph,
+  declared: ServiceDeclaration,
+  declarations: ReadonlyMap<string, ModelDeclaration>,
+): Waiting {
   const { service, identity } = graph;
-  const { limits } = service;
+  const limits = Object.keys(declared.limits ?? {}).filter((limit) => !KEPT_LIMITS.includes(limit));
   const ofService: [string, boolean][] = [
     ['identity', identity !== undefined],
     ['stores', service.stores.length > 1],
-    ['limits.rate', limits.rate !== undefined],
+    ...limits.map((limit): [string, boolean] => [`limits.${limit}`, true]),
     ['cors', service.origins.length > 0],
     ['proxies', service.proxies.length > 0],
   ];

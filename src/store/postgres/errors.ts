@@ -37,6 +37,7 @@ function remedyOf(code: string, address: string): string | undefined {
   if (code === '3D000') return `make it, as with createdb ${name}; or name another with store: in vantfell.yaml`;
   if (code.startsWith('28')) return 'see to the user and the password of store: in vantfell.yaml, or to PGPASSWORD';
   if (code === '42501') return 'give its user the right to make tables in the schema public';
+  if (code === '55000') return 'the server takes no connections to it at the moment: see to its settings';
   const gone = /^(ECONN|ENOTFOUND|EAI_|EHOSTUNREACH|ETIMEDOUT|EPIPE|57P0|08|53)/.test(code) || code === '';
   return gone
     ? 'start PostgreSQL, or see to its address; meanwhile store: sqlite:./data.db needs no server'

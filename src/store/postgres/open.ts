@@ -6,8 +6,8 @@ import { postgresDialect } from './dialect.ts';
 import { isPassing, storeError } from './errors.ts';
 import { follow } from './follow.ts';
 
-/** Connections of one service: more would wait for the same processors. */
-const CONNECTIONS = 10;
+/** Connections of one service, for reads and for writes: neither waits for the other. */
+const CONNECTIONS = 8;
 const CONNECT_MS = 5_000;
 const USES_BEFORE_NAME = 3;
 const MOST_NAMES = 1_000;
@@ -23,20 +23,21 @@ export interface PostgresOptions {
 /** Opens a pool of connections to a database. `address` is a URL, as postgres://user@host:5432/name. */
 export async function openPostgres(address: string, options: PostgresOptions = {}): Promise<Store> {
   const shown = withoutPassword(address);
-  const pool = new pg.Pool({
+  const settings: pg.PoolConfig = {
     connectionString: address,
     max: CONNECTIONS,
     connectionTimeoutMillis: CONNECT_MS,
     statement_timeout: options.longestStatement ?? 5_000,
     application_name: 'vantfell',
     types: asText,
-  });
+  };
+  const [reading, writing] = [new pg.Pool(settings), new pg.Pool(settings)];
   // A connection that breaks while nobody uses it is replaced; the next statement tells whether there is a server.
-  pool.on('error', () => undefined);
+  for (const pool of [reading, writing]) pool.on('error', () => undefined);
   try {
-    (await pool.connect()).release();
+    (await reading.connect()).release();
   } catch (error) {
-    await pool.end();
+    await Promise.all([reading.end(), writing.end()]);
     throw storeError(error, shown);
   }
 
@@ -70,8 +71,8 @@ export async function openPostgres(address: string, options: PostgresOptions = {
       );
     };
     const handle: Transaction = {
-      first: async (statement, values) => (await ask(statement, values)).rows[0] as Row | undefined,
-      all: async (statement, values) => (await ask(statement, values)).rows as Row[],
+      first: async (statement, values) => (await ask(statement, values)).rows[0],
+      all: async (statement, values) => (await ask(statement, values)).rows,
       run: async (statement, values) => (await ask(statement, values)).rowCount ?? 0,
       async nested(work) {
         const point = `n${(nested += 1)}`;
@@ -90,7 +91,7 @@ export async function openPostgres(address: string, options: PostgresOptions = {
   };
 
   async function once<Result>(work: (client: PoolClient) => Promise<Result>): Promise<Result> {
-    const client = await pool.connect().catch((error: unknown) => {
+    const client = await writing.connect().catch((error: unknown) => {
       throw storeError(error, shown);
     });
     let broken: Error | undefined;
@@ -111,8 +112,8 @@ export async function openPostgres(address: string, options: PostgresOptions = {
     kind: 'postgres',
     address: shown,
     dialect: postgresDialect,
-    first: async (statement, values) => (await query(pool, statement, values)).rows[0] as Row | undefined,
-    all: async (statement, values) => (await query(pool, statement, values)).rows as Row[],
+    first: async (statement, values) => (await query(reading, statement, values)).rows[0],
+    all: async (statement, values) => (await query(reading, statement, values)).rows,
 
     async transaction(work) {
       for (let tried = 1; ; tried += 1) {
@@ -134,7 +135,9 @@ export async function openPostgres(address: string, options: PostgresOptions = {
     },
 
     follow: (tables) => once((client) => follow(client, shown, tables)),
-    close: () => pool.end(),
+    async close() {
+      await Promise.all([reading.end(), writing.end()]);
+    },
   };
 }
 
@@ -155,4 +158,4 @@ const asText = {
     if (type === BIGINT || INTEGERS.includes(type)) return Number;
     return type === BOOLEAN ? (text: string) => text === 't' : (text: string) => text;
   },
-} as unknown as pg.CustomTypesConfig;
+};
