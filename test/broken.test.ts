@@ -25,7 +25,3 @@ test('500 models are checked in one go, and all of them are sound', async () => 
   const { code, out } = await vantfell(['check', '-C', project]);
   expect({ code, end: out.split('\n').at(-2) }).toEqual({ code: 0, end: 'sound: Large, 500 models, 3000 endpoints' });
 });
-
-interface LargeProject {
-  writeLargeProject(folder: string, count: number): void;
-}

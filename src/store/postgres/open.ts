@@ -1,6 +1,6 @@
 import pg from 'pg';
 import type { PoolClient } from 'pg';
-import type { Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
+import type { Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
 import { StoreError } from '../../core/store/contract.ts';
 import { postgresDialect } from './dialect.ts';
 import { isPassing, storeError } from './errors.ts';
