@@ -1,4 +1,4 @@
-import { cpSync, existsSync, readFileSync, statSync, writeFileSync, rmSync } from 'node:fs';
+import { cpSync, existsSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { createServer, request } from 'node:http';
 import { connect } from 'node:net';
 import type { AddressInfo } from 'node:net';
@@ -163,87 +163,6 @@ describe('outline and export', () => {
     expect(out).toBe(readFileSync(file, 'utf8'));
     const refused = await vantfell(['export', 'openapi', '-C', folder, '--out', join(folder, 'no/such/file')]);
     expect(refused).toMatchObject({ code: 3 });
-  });
-});
-
-describe('seed', () => {
-  test('loads once, skips what is unchanged, writes what changed, and tells what is gone', async () => {
-    const folder = demoFolder();
-    const load = async () => {
-      interface Told {
-        models: { model: string; made: number; changed: number; unchanged: number }[];
-        gone: string[];
-      }
-      const { models, gone } = JSON.parse((await vantfell(['seed', '-C', folder, '--json'])).out) as Told;
-      const count = (name: string) => {
-        const { made, changed, unchanged } = models.find(({ model }) => model === name)!;
-        return [made, changed, unchanged];
-      };
-      return { amenity: count('amenity'), member: count('member'), hut: count('hut'), night: count('night'), gone };
-    };
-    const first = { amenity: [6, 0, 0], member: [12, 0, 0], hut: [18, 0, 0], night: [252, 0, 0], gone: [] };
-    expect(await load()).toEqual(first);
-    const members = join(folder, 'samples/members.yaml');
-    const text = readFileSync(members, 'utf8')
-      .replace('Ines Askheim', 'Ines Askheim-Berg')
-      .replace('seven grey stones', 'eight grey stones');
-    writeFileSync(members, text);
-    const huts = join(folder, 'samples/huts.yaml');
-    writeFileSync(huts, readFileSync(huts, 'utf8').replace('beds: 40', 'beds: 41'));
-    const amenities = join(folder, 'samples/amenities.csv');
-    writeFileSync(amenities, readFileSync(amenities, 'utf8').replace(/^sauna,.*\n/m, ''));
-    const again = {
-      amenity: [0, 0, 5],
-      member: [0, 2, 10],
-      hut: [0, 1, 17],
-      night: [0, 0, 252],
-      gone: ['amenity/sauna'],
-    };
-    expect(await load()).toEqual(again);
-  });
-
-  test('bad rows name file, line and rule, and nothing is loaded', async () => {
-    const folder = demoFolder();
-    writeFileSync(
-      join(folder, 'samples/nights.csv'),
-      '$,hut,date,price,beds_left\na,grey-hut,2026-02-30,1,-1\nb,no-hut,2026-06-01,1.005,1\n',
-    );
-    const ran = await vantfell(['seed', '-C', folder]);
-    expect(ran.code).toBe(1);
-    expect(ran.err).toContain('samples/nights.csv:2:1  format');
-    expect(ran.err).toContain('samples/nights.csv:2:1  minimum');
-    expect(ran.err).toContain('samples/nights.csv:3:1  scale');
-    expect(ran.err).toContain('nothing was loaded');
-    for (const file of ['nights.csv', 'stays.yaml', 'guests.csv']) rmSync(join(folder, 'samples', file));
-    const again = await vantfell(['seed', '-C', folder, '--json']);
-    expect(JSON.parse(again.out)).toMatchObject({
-      models: expect.arrayContaining([expect.objectContaining({ model: 'hut', made: 18 })]) as unknown,
-    });
-  });
-
-  test.each([
-    ['samples/barn.yaml', 'a: {}\n', 'there is no model barn'],
-    ['samples/members.yaml', 'a: [1]\n', 'a sample is a map'],
-    [
-      'samples/members.yaml',
-      '- { $: x, name: A, email: a@b.example, joined_on: 2026-01-01 }\n- { $: x }\n',
-      'two samples member/x',
-    ],
-    ['samples/huts.yaml', 'a: { warden: b }\n', 'there is no sample member/b'],
-    ['samples/huts.ndjson', '{"name": }\n', 'this line is not JSON'],
-    ['samples/nights.csv', 'a,b\n1\n', 'unreadable-csv'],
-    ['samples/notes.txt', 'hello', 'samples/ takes'],
-  ])('%s with %j is refused', async (file, text, message) => {
-    const folder = folderWith({
-      'vantfell.yaml': 'service: { name: X }\n',
-      'models/all.yaml':
-        'model: member\nfields: { name: { type: string } }\n---\nmodel: hut\nrelations: { warden: { to: member } }\n---\n' +
-        'model: night\nwithin: hut\nfields: { date: { type: date } }\n',
-      [file]: text,
-    });
-    const ran = await vantfell(['seed', '-C', folder]);
-    expect(ran.code).toBe(1);
-    expect(ran.err).toContain(message);
   });
 });
 

@@ -6,7 +6,7 @@ import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { hashSecret, SALT_LENGTH } from '../change/secret.ts';
 import { HttpProblem } from '../http/problems.ts';
-import type { FieldValue, Scalar, Graph, Model } from '../model/graph.ts';
+import type { Field, FieldValue, Scalar, Graph, Model } from '../model/graph.ts';
 import { fromText } from '../model/value.ts';
 import { readStatement } from '../query/statements.ts';
 import { pointerTo } from '../rules/failure.ts';
@@ -16,6 +16,7 @@ import type { BodyReader, ReadBody, Values } from '../rules/schema.ts';
 import type { Statement, Store, Transaction } from '../store/contract.ts';
 import { samplesTable } from '../tables/own-tables.ts';
 import { memberField } from './read.ts';
+import { nameOf, orderRows } from './order.ts';
 import type { SampleRow } from './read.ts';
 
 export interface Loaded {
@@ -24,7 +25,7 @@ export interface Loaded {
   /** Samples that were loaded once and are in the files no more: `hut/old-hut`. Their records are left alone. */
   readonly gone: readonly string[];
   /** The key of each sample's record, by `hut/grey-hut`. */
-  readonly keys: ReadonlyMap<string, FieldValue>;
+  readonly keys: ReadonlyMap<string, Scalar>;
 }
 
 /** Rows that break rules: nothing was loaded. */
@@ -64,14 +65,14 @@ export async function loadSamples(
     ]),
   );
   const handles = new Set(rows.map(nameOf));
-  const ordered = graph.models.flatMap((model) => rows.filter((row) => row.model === model));
+  const { rows: ordered, later } = orderRows(graph, rows);
 
   return store.transaction(async (transaction) => {
     const remembered = new Map<string, Remembered>();
     for (const [name, key, digest] of await transaction.all(memory.all, [])) {
       remembered.set(String(name), { key: String(key), digest: String(digest) });
     }
-    const keys = new Map<string, FieldValue>();
+    const keys = new Map<string, Scalar>();
     const counts = new Map<Model, { made: number; changed: number; unchanged: number }>();
     const problems: Problem[] = [];
     const refused = new Set<string>();
@@ -83,7 +84,7 @@ export async function loadSamples(
       counts.set(model, count);
 
       const name = nameOf(row);
-      const { values: given, missing } = withKeys(row, handles, keys);
+      const { values: given, missing } = withKeys(row, handles, keys, later.get(row));
       const { values, failures } = reader(given);
       const broken = [
         ...missing.filter(({ sample }) => !refused.has(sample)).map((one) => missingSample(row, one, handles)),
@@ -97,7 +98,7 @@ export async function loadSamples(
         continue;
       }
       const before = remembered.get(name);
-      const digest = await digestOf(row, given);
+      const digest = await digestOf(row, { ...given, ...waitingHandles(row, later.get(row)) });
       const oldKey =
         before === undefined ? undefined : (valueOf(fromText(model.key, before.key)) as Scalar | undefined);
       const stands =
@@ -126,6 +127,7 @@ export async function loadSamples(
       }
     }
     if (problems.length > 0) throw new BadSamples(problems);
+    for (const [row, fields] of later) await closeCircle(transaction, tools.get(row.model)!.changes, row, fields, keys);
 
     return {
       models: [...counts].map(([model, count]) => ({ model: model.name, ...count })),
@@ -135,7 +137,26 @@ export async function loadSamples(
   });
 }
 
-const nameOf = ({ model, handle }: SampleRow): string => `${model.name}/${handle}`;
+/** What a row says of the references that wait: a change of it is a change of the row. */
+const waitingHandles = (row: SampleRow, fields: ReadonlySet<Field> = new Set()): Values =>
+  Object.fromEntries([...fields].map(({ member }) => [member, row.values[givenName(row, member)] as Scalar]));
+
+/** Sets the references that had to wait until all records were there. One that is set already is left alone. */
+async function closeCircle(
+  transaction: Transaction,
+  changes: Changes,
+  row: SampleRow,
+  fields: ReadonlySet<Field>,
+  keys: ReadonlyMap<string, Scalar>,
+): Promise<void> {
+  const values: Values = {};
+  for (const field of fields) {
+    const handle = row.values[givenName(row, field.member)];
+    values[field.member] = keys.get(`${field.refersTo}/${String(handle)}`) ?? null;
+  }
+  const body: ReadBody = { values, repeated: new Map(), patches: new Map(), failures: [] };
+  await changes.change(transaction, 'update', keys.get(nameOf(row))!, body);
+}
 
 const valueOf = (read: ReturnType<typeof fromText>): FieldValue | undefined =>
   'value' in read ? read.value : undefined;
@@ -153,12 +174,14 @@ interface Missing {
 function withKeys(
   row: SampleRow,
   handles: ReadonlySet<string>,
-  keys: ReadonlyMap<string, FieldValue>,
+  keys: ReadonlyMap<string, Scalar>,
+  waiting?: ReadonlySet<Field>,
 ): { values: Values; missing: Missing[] } {
   const values: Record<string, unknown> = {};
   const missing: Missing[] = [];
   for (const [member, value] of Object.entries(row.values)) {
     const field = memberField(row.model, member);
+    if (field !== undefined && waiting?.has(field) === true) continue;
     if (field?.refersTo === undefined || typeof value !== 'string') {
       values[field?.member ?? member] = value;
       continue;
@@ -175,8 +198,8 @@ function withKeys(
 function missingSample(row: SampleRow, { sample, member, known }: Missing, handles: ReadonlySet<string>): Problem {
   const place = row.at(givenName(row, member));
   if (known) {
-    const message = `${nameOf(row)}: ${sample} is loaded after it`;
-    const remedy = 'put it further up; records that refer to each other in a circle can not be loaded by this version';
+    const message = `${nameOf(row)} and ${sample} need each other in a circle, so neither can be made first`;
+    const remedy = 'let one of the relations of the circle be null: leave out its required';
     return { code: 'loaded-later', severity: 'error', message, remedy, place };
   }
   const alike = [...handles].filter((handle) => handle.startsWith(sample.slice(0, sample.indexOf('/') + 1)));
