@@ -1,4 +1,6 @@
 export default {
+  // As many files at once as there are processors: most of the time of a test passes in the program that it runs.
+  maxWorkers: '100%',
   testEnvironment: 'node',
   extensionsToTreatAsEsm: ['.ts'],
   transform: {

@@ -1,4 +1,4 @@
-import { cpSync, existsSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { cpSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { createServer, request } from 'node:http';
 import { connect } from 'node:net';
 import type { AddressInfo } from 'node:net';
@@ -240,52 +240,6 @@ describe('serve', () => {
     ]) {
       expect(ran.err).toContain(words);
     }
-  });
-});
-
-describe('demo and trial', () => {
-  test('demo makes a project, seeds, asks, tries, and says how to go on; a second time it goes on', async () => {
-    const cwd = folderWith();
-    const first = await vantfell(['demo'], { cwd });
-    expect(first.code).toBe(0);
-    for (const words of [
-      'night        252',
-      'The record breaks 3 rules',
-      ' passed, 0 failed in',
-      'vantfell serve -C fell-huts',
-    ]) {
-      expect(first.out).toContain(words);
-    }
-    expect(existsSync(join(cwd, 'fell-huts/data/fell-huts.db'))).toBe(true);
-    const second = await vantfell(['demo'], { cwd });
-    expect(second.code).toBe(0);
-    expect(second.err).toContain('its files are left as they are');
-  });
-
-  test('demo leaves a folder with other files alone', async () => {
-    const cwd = folderWith({ 'fell-huts/letter.txt': 'dear all' });
-    const ran = await vantfell(['demo'], { cwd });
-    expect(ran.code).toBe(3);
-    expect(ran.err).toContain('fell-huts holds other files');
-    expect(readFileSync(join(cwd, 'fell-huts/letter.txt'), 'utf8')).toBe('dear all');
-  });
-
-  test('demo fails where anything in it fails', async () => {
-    const cwd = folderWith();
-    await vantfell(['demo'], { cwd });
-    writeFileSync(join(cwd, 'fell-huts/samples/huts.yaml'), 'grey-hut: { name: X }\n');
-    const ran = await vantfell(['demo'], { cwd });
-    expect(ran.code).toBe(1);
-    expect(ran.err).toContain('nothing was loaded');
-  });
-
-  test('trial leaves the own database alone, and can be narrowed', async () => {
-    const folder = demoFolder();
-    const ran = await vantfell(['trial', '-C', folder, '--model', 'hut', '--only', 'minimum', '--json']);
-    expect(ran.code).toBe(0);
-    expect(JSON.parse(ran.out)).toMatchObject({ failed: 0, skipped: [] });
-    expect((JSON.parse(ran.out) as { passed: number }).passed).toBeGreaterThan(3);
-    expect(existsSync(join(folder, 'data'))).toBe(false);
   });
 });
 

@@ -41,7 +41,10 @@ async function failing(spoil: (reply: Reply, request: Request) => Reply): Promis
   const server = await startServer(spoiled, { host: '127.0.0.1', port: 0, largestBody: 1_000_000 });
   const judge = makeDocumentJudge(openApi(graph));
   const titles: string[] = [];
-  for (const one of deriveCases(graph, new Map(), new Date(0)).cases) {
+  // Three models have every kind of case; all of them are tried where the whole program is.
+  const few = ['member', 'hut', 'night'];
+  const { cases } = deriveCases(graph, new Map(), new Date(0));
+  for (const one of cases.filter(({ model }) => few.includes(model))) {
     const { failure } = await runCase(one, server.url, judge);
     if (failure !== undefined) titles.push(`${one.model}: ${one.title}`);
   }
