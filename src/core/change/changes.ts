@@ -6,7 +6,7 @@ import { HttpProblem, brokenRules } from '../http/problems.ts';
 import type { Failure } from '../rules/failure.ts';
 import { pointerTo } from '../rules/failure.ts';
 import { worded } from '../rules/message.ts';
-import { valueReader } from '../rules/schema.ts';
+import { isMerged, valueReader } from '../rules/schema.ts';
 import type { ReadBody, Values } from '../rules/schema.ts';
 import { StoreError } from '../store/contract.ts';
 import type { StoreValue, Transaction } from '../store/contract.ts';
@@ -46,6 +46,9 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
   const statements = changeStatements(graph, model, dialect);
   const bind = (field: Field, value: FieldValue | undefined): StoreValue => dialect.bind(field, value ?? null);
   const rules = recordRules(graph, model, dialect);
+  const mergers = new Map(
+    model.fields.filter(isMerged).map((field) => [field, valueReader(field, pointerTo(field.member))]),
+  );
   const secrets = model.fields.filter(({ type }) => type === 'secret');
   const hidden = model.shown.length < model.fields.length;
   const computedDefaults = model.fields.filter(({ rules }) => rules.defaultTo !== undefined);
@@ -138,7 +141,7 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
       refuseChangesOf(body.repeated, record);
       const now = moment.now();
       const base: Values = how === 'update' ? record : { ...record, ...clearedByReplace(model, defaultsAt(now)) };
-      const values: Values = { ...base, ...withoutAbsent(body.values), ...merged(body.patches, record) };
+      const values: Values = { ...base, ...withoutAbsent(body.values), ...merged(body.patches, record, mergers) };
       if (model.fields.every(({ member }) => isSame(values[member], record[member]))) {
         const shown = hidden ? await transaction.first(statements.read, [bind(model.key, key)]) : [json];
         return { key, json: shown![0] as string };
@@ -178,12 +181,15 @@ const clearedByReplace = (model: Model, defaults: Values): Values =>
   );
 
 /** Objects with the patches of an update in them; what they make must keep the rules. */
-function merged(patches: ReadonlyMap<Field, unknown>, record: Values): Values {
+function merged(
+  patches: ReadonlyMap<Field, unknown>,
+  record: Values,
+  mergers: ReadonlyMap<Field, ReturnType<typeof valueReader>>,
+): Values {
   const values: Values = {};
   const failures: Failure[] = [];
   for (const [field, patch] of patches) {
-    const pointer = pointerTo(field.member);
-    const read = valueReader(field, pointer)(mergePatch(record[field.member], patch));
+    const read = mergers.get(field)!(mergePatch(record[field.member], patch));
     values[field.member] = read.value;
     failures.push(...read.failures);
   }

@@ -40,10 +40,5 @@ export const LIMITS = { characters: 8_000, terms: 400, depth: 40, wildcards: 20 
 export const COMPARISONS = ['=', '<>', '<', '>', '<=', '>='] as const;
 export type Comparison = (typeof COMPARISONS)[number];
 
-/** The operators of arrays, by their names in CQL2. */
-export const LIST_OPERATORS = ['a_contains', 'a_containedby', 'a_overlaps', 'a_equals'] as const;
-/** The operators of instants, by their names in CQL2. */
-export const TIME_OPERATORS = ['t_after', 't_before', 't_equals', 't_during'] as const;
-
 /** Words that can't name a property, unless in double quotes. */
 export const RESERVED = ['and', 'or', 'not', 'like', 'between', 'in', 'is', 'null', 'true', 'false', 'div'] as const;

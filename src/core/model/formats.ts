@@ -3,8 +3,6 @@ import { fullFormats } from 'ajv-formats/dist/formats.js';
 /** The formats of JSON Schema 2020-12 that a text can be held to; those that are types of their own are left to them. */
 export const formatNames = ['duration', 'hostname', 'ipv4', 'ipv6', 'json-pointer', 'regex', 'uri-reference', 'uri-template'] as const; // prettier-ignore
 
-export type FormatName = (typeof formatNames)[number];
-
 /** Whether a text has the form. */
 export function hasFormat(name: string, text: string): boolean {
   const format = (fullFormats as Readonly<Record<string, unknown>>)[name];

@@ -66,7 +66,7 @@ export function bodyReader(model: Model, kind: Kind): BodyReader {
 }
 
 /** Whether an update merges a patch into this member, instead of putting the new value in its place. */
-const isMerged = (field: Field): boolean => field.type === 'object' || field.type === 'json';
+export const isMerged = (field: Field): boolean => field.type === 'object' || field.type === 'json';
 
 /** Whether a write must give this member a value. */
 export function isNeeded({ rules, derivedFrom }: Field, kind: Kind): boolean {
