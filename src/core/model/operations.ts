@@ -12,18 +12,21 @@ import type { DefaultReader } from './value-spec.ts';
 /** Names in `may` and segments of paths that no operation can have. */
 const RESERVED = [...verbs, 'fields', 'set', 'list'];
 
-export function operationsOf(model: Skeleton, skeletons: Skeletons, readDefault: DefaultReader): Operation[] {
+export function operationsOf(
+  model: Skeleton,
+  parts: readonly Skeleton[],
+  skeletons: Skeletons,
+  readDefault: DefaultReader,
+): Operation[] {
   const { declaration, report } = model.draft;
-  const parts = [...skeletons.values()]
-    .filter((other) => other.parent?.target === model.name)
-    .map((other) => other.draft.declaration.plural ?? pluralOf(other.name));
+  const segments = parts.map((part) => part.draft.declaration.plural ?? pluralOf(part.name));
   return Object.entries(declaration.operations ?? {}).flatMap(([name, declared]) => {
     const at = report.below('operations', name);
     if (RESERVED.includes(name)) {
       const message = `\`${name}\` is a word of \`may\` and of paths already`;
       at.error('reserved-name', message, 'choose another name', [], 'key');
       return [];
-    } else if (parts.includes(name)) {
+    } else if (segments.includes(name)) {
       const message = `${model.name}.${name} and the records of ${name} would both answer at /${name}`;
       at.error('same-path', message, 'choose another name', [], 'key');
     }

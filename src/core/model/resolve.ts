@@ -60,7 +60,8 @@ export function resolve(declarations: Declarations, problems: Problem[]): Graph 
   const formulas = makeFormulas(skeletons, scopeOf);
   const single = uniqueEnds(skeletons);
   const nobody = identity === undefined && declarations.identity !== undefined;
-  const parts: Parts = { skeletons, formulas, identity, readDefault, scopeOf, single, nobody };
+  const partsOf = partsByWhole(skeletons);
+  const parts: Parts = { skeletons, partsOf, formulas, identity, readDefault, scopeOf, single, nobody };
   const models = orderByReference([...skeletons.values()].map((skeleton) => modelFrom(skeleton, parts)));
   const frozen = models.map(freeze);
   const byName = new Map(frozen.map((model) => [model.name, model]));
@@ -135,9 +136,20 @@ function uniqueEnds(skeletons: Skeletons): ReadonlySet<string> {
   return new Set(ends.map(({ source, relation }) => `${source}.${relation}`));
 }
 
+function partsByWhole(skeletons: Skeletons): Parts['partsOf'] {
+  const parts = new Map<string, Skeleton[]>();
+  for (const skeleton of skeletons.values()) {
+    const whole = skeleton.parent?.target;
+    if (whole !== undefined) parts.set(whole, [...(parts.get(whole) ?? []), skeleton]);
+  }
+  return (model) => parts.get(model) ?? [];
+}
+
 /** What the models are put together from. */
 interface Parts {
   readonly skeletons: Skeletons;
+  /** The models within a model. */
+  partsOf(model: string): readonly Skeleton[];
   readonly formulas: Formulas;
   readonly identity?: Identity;
   readonly readDefault: DefaultReader;
@@ -153,7 +165,7 @@ function modelFrom(skeleton: Skeleton, parts: Parts): Model {
   const { declaration } = draft;
   const scope = parts.scopeOf(skeleton);
   const owner = parts.nobody ? undefined : ownerOf(skeleton, skeletons, identity?.model);
-  const operations = operationsOf(skeleton, skeletons, parts.readDefault);
+  const operations = operationsOf(skeleton, parts.partsOf(name), skeletons, parts.readDefault);
   const operationNames = operations.map((operation) => operation.name);
   const { unique, indexes } = setsOf(skeleton, parts.single);
   return {
@@ -171,7 +183,7 @@ function modelFrom(skeleton: Skeleton, parts: Parts): Model {
     links: skeleton.links,
     reverses: skeleton.reverses,
     parent,
-    parts: [...skeletons.values()].filter((other) => other.parent?.target === name).map((other) => other.name),
+    parts: parts.partsOf(name).map((part) => part.name),
     owner,
     stamps: declaration.stamps ?? true,
     sort: sortOf(skeleton),
