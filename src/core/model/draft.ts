@@ -3,7 +3,7 @@ import { didYouMean } from '../declaration/nearest.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { ModelDeclaration } from './declarations.ts';
 import { declaredField, serialKey, uuidKey } from './field.ts';
-import type { Field, Links, Model, Relation, Reverse } from './graph.ts';
+import type { Field, Model } from './graph.ts';
 import type { DefaultReader } from './value-spec.ts';
 
 /** A model's declaration, sound in its shape, with the document it stands in. */
@@ -32,18 +32,11 @@ export interface Drafts {
 }
 
 /** A model with its members and relations, before anything that is worked out from them. */
-export interface Skeleton {
-  readonly name: string;
+export interface Skeleton extends Pick<
+  Model,
+  'name' | 'key' | 'fields' | 'byMember' | 'shown' | 'shownByMember' | 'relations' | 'links' | 'reverses' | 'parent'
+> {
   readonly draft: Draft;
-  readonly key: Field;
-  readonly fields: readonly Field[];
-  readonly byMember: ReadonlyMap<string, Field>;
-  readonly shown: readonly Field[];
-  readonly shownByMember: ReadonlyMap<string, Field>;
-  readonly relations: readonly Relation[];
-  readonly links: readonly Links[];
-  readonly reverses: readonly Reverse[];
-  readonly parent?: Relation;
   /** What is declared under this name is wrong, and told: nothing more is said of what names it. */
   isBroken(name: string): boolean;
 }
