@@ -21,6 +21,7 @@ import { formatDecimal, parseDecimal, rescale } from '../src/core/model/decimal.
 import type { Field, FieldValue } from '../src/core/model/graph.ts';
 import { modelOf } from '../src/core/model/graph.ts';
 import { isNested } from '../src/core/model/types.ts';
+import { followModels } from '../src/core/migrations/follow.ts';
 import { designTables } from '../src/core/tables/design.ts';
 import { sqliteDialect } from '../src/store/sqlite/dialect.ts';
 import { postgresExpressions } from '../src/store/postgres/expression.ts';
@@ -115,7 +116,7 @@ function valueOf(bound: Bound): string | number | boolean | null {
 async function sqlite(): Promise<Asked> {
   const file = join(folder, 'data.db');
   const store = openSqlite(file);
-  await store.follow(designTables(graph));
+  await followModels(store, designTables(graph), new Map());
   await store.close();
   const database = new Database(file);
   database.exec('PRAGMA foreign_keys = OFF');

@@ -16,7 +16,9 @@ import { makeDocumentJudge } from '../src/core/trial/document-judge.ts';
 import { exampleValue, isSound } from '../src/core/trial/examples.ts';
 import { edgesOf } from '../src/core/trial/edges.ts';
 import { canonical } from '../src/core/model/value.ts';
-import { moment, openModelStore, readProject } from '../src/project/project.ts';
+import { openDatabase } from '../src/project/database.ts';
+import { moment, readProject } from '../src/project/project.ts';
+import type { SoundProject } from '../src/project/project.ts';
 import { serviceOn } from '../src/project/serve.ts';
 import { startServer } from '../src/server/server.ts';
 import { demoFolder, folderWith, vantfell } from './kit/program.ts';
@@ -26,8 +28,9 @@ let graph: Graph;
 let store: Store;
 
 beforeAll(async () => {
-  graph = readProject(demoFolder()).graph!;
-  ({ store } = await openModelStore(graph, `sqlite:${join(folder, 'trial.db')}`));
+  const project = readProject(demoFolder()) as SoundProject;
+  graph = project.graph;
+  ({ store } = await openDatabase(project, `sqlite:${join(folder, 'trial.db')}`));
 });
 afterAll(async () => {
   await store.close();

@@ -6,6 +6,8 @@ export interface Context {
   /** The project's folder. */
   readonly folder: string;
   readonly terminal: Terminal;
+  /** Every question is answered with yes. */
+  readonly yes: boolean;
 }
 
 export type Arguments = ArgumentsCamelCase<Record<string, unknown>>;

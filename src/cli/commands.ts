@@ -2,18 +2,20 @@ import { check } from './check.ts';
 import type { Command } from './command.ts';
 import { demo } from './demo.ts';
 import { exportCommand } from './export.ts';
+import { migrate } from './migrate.ts';
 import { outline } from './outline.ts';
 import { seed } from './seed.ts';
 import { serve } from './serve.ts';
 import { trial } from './trial.ts';
 
 /** In the order in which somebody meets them. */
-export const COMMANDS: readonly Command[] = [demo, check, outline, serve, seed, trial, exportCommand];
+export const COMMANDS: readonly Command[] = [demo, check, outline, serve, migrate, seed, trial, exportCommand];
 
 /** The options of every command: name, what it does, and its value where it takes one. */
 export const GLOBAL_OPTIONS = [
   { name: 'C', value: 'folder', about: 'the folder of the project; left out: this one' },
   { name: 'json', about: 'one JSON value on standard output' },
+  { name: 'yes', about: 'yes to every question' },
   { name: 'quiet', about: 'results and errors alone' },
   { name: 'no-color', about: 'no colour on a terminal' },
   { name: 'debug', about: 'the stack trace of an inner defect' },

@@ -94,14 +94,15 @@ interface Shown {
 }
 
 async function seedAndAsk(context: Context, project: SoundProject): Promise<Shown[] | undefined> {
-  const { openModelStore, serviceKey, storeAddress } = await import('../project/project.ts');
+  const { serviceKey } = await import('../project/project.ts');
+  const { openDatabase } = await import('../project/database.ts');
   const { loadProjectSamples } = await import('./seed.ts');
   const { serviceOn } = await import('../project/serve.ts');
   const { listen } = await import('./serve.ts');
   const { table } = await import('./terminal/table.ts');
   const { terminal, folder } = context;
   const { bold } = terminal.paint;
-  const { store } = await openModelStore(project.graph, storeAddress(project));
+  const { store } = await openDatabase(project);
   try {
     const loaded = await loadProjectSamples(context, project, store);
     if (loaded === undefined) return undefined;

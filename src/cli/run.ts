@@ -38,7 +38,10 @@ export async function run(words: readonly string[]): Promise<number> {
       command.about,
       (inner) => command.options(inner).example(command.examples.map(([line, about]) => [line, about])),
       async (given) => {
-        exit = await command.run({ folder: resolve(String(given.C)), terminal: terminalOf(given) }, given);
+        exit = await command.run(
+          { folder: resolve(String(given.C)), terminal: terminalOf(given), yes: given.yes === true },
+          given,
+        );
       },
     );
   }

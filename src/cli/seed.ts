@@ -11,9 +11,9 @@ export const seed: Command = {
 
   async run(context) {
     const { soundProject } = await import('./sound-project.ts');
-    const { openModelStore, storeAddress } = await import('../project/project.ts');
+    const { openWithAnswers } = await import('./decide.ts');
     const project = await soundProject(context);
-    const { store, done } = await openModelStore(project.graph, storeAddress(project));
+    const { store, done } = await openWithAnswers(context, project);
     try {
       done.forEach((line) => context.terminal.say(line));
       const loaded = await loadProjectSamples(context, project, store);
@@ -52,7 +52,7 @@ export async function loadProjectSamples(
   }
 }
 
-async function showLoaded({ terminal }: Context, { models, gone }: Loaded): Promise<void> {
+export async function showLoaded({ terminal }: Context, { models, gone }: Loaded): Promise<void> {
   const { table } = await import('./terminal/table.ts');
   terminal.value({ loaded: true, models, gone });
   if (models.length === 0) return terminal.say('there are no samples: samples/ is where they go, a file a model');

@@ -29,7 +29,8 @@ export const serve: Command = {
   async run(context, given) {
     const [port, host] = [given.port as number, given.host as string];
     const { soundProject } = await import('./sound-project.ts');
-    const { openModelStore, serviceKey, storeAddress } = await import('../project/project.ts');
+    const { serviceKey } = await import('../project/project.ts');
+    const { openWithAnswers } = await import('./decide.ts');
     const { serviceOn } = await import('../project/serve.ts');
     const project = await soundProject(context);
     const { terminal } = context;
@@ -42,7 +43,7 @@ export const serve: Command = {
       const message = `this version doesn't apply who may do what yet, so it serves this machine alone (host ${host})`;
       throw new Failure(EXIT.foundWrong, message, 'leave --host out; vantfell check lists what is not applied');
     }
-    const { store, done } = await openModelStore(project.graph, storeAddress(project));
+    const { store, done } = await openWithAnswers(context, project);
     try {
       const { makeLog } = await import('../server/log.ts');
       const log = makeLog();

@@ -5,8 +5,6 @@ import { operation } from './change/operation.ts';
 import { didYouMean, nearest } from './declaration/nearest.ts';
 import { readJson } from './http/json-body.ts';
 import { makeCursors } from './query/cursor.ts';
-import { difference } from './tables/difference.ts';
-import type { Table } from './tables/table.ts';
 import { makeDocumentJudge } from './trial/document-judge.ts';
 import { judge } from './trial/judge.ts';
 import { pathWithKept, valueAt, withKept } from './trial/kept.ts';
@@ -86,43 +84,6 @@ describe('JSON bodies', () => {
         expect(() => readJson(bytes(`[{${member}},{${member}}]`))).not.toThrow();
       }),
     );
-  });
-});
-
-describe('differences of tables', () => {
-  const column = (name: string, nullable = true) =>
-    ({ name, type: 'text', scale: 0, nullable, serial: false }) as const;
-  const table = (columns: Table['columns'], more: Partial<Table> = {}): Table => ({
-    name: 't', columns, primaryKey: 'id', unique: [], indexes: [], references: [], ...more,
-  }); // prettier-ignore
-  const index = { name: 'i', columns: ['a'], descending: [] };
-
-  test.each<[string, Table, Table, string[], string[]]>([
-    ['nothing', table([column('id')]), table([column('id')]), [], []],
-    ['a new column', table([column('id')]), table([column('id'), column('a')]), ['add-column'], []],
-    [
-      'a new required column',
-      table([column('id')]),
-      table([column('id'), column('a', false)]),
-      [],
-      ['t.a is new and required'],
-    ],
-    ['a column gone', table([column('id'), column('a')]), table([column('id')]), [], ['t.a is gone']],
-    ['a column tightened', table([column('a')]), table([column('a', false)]), [], ['t.a is now text, required']],
-    [
-      'an index',
-      table([column('a')], { indexes: [index] }),
-      table([column('a')], { indexes: [{ ...index, name: 'j' }] }),
-      ['drop-index', 'create-index'],
-      [],
-    ],
-    ['a unique set', table([column('a')]), table([column('a')], { unique: [index] }), [], ['t (a) must be unique now']],
-    ['another key', table([column('a')]), table([column('a')], { primaryKey: 'a' }), [], ['the key of t is another']],
-  ])('%s', (_what, before, after, steps, obstacles) => {
-    const found = difference([before], [after]);
-    expect(found.steps.map(({ kind }) => kind)).toEqual(steps);
-    expect(found.obstacles).toHaveLength(obstacles.length);
-    obstacles.forEach((words, at) => expect(found.obstacles[at]).toContain(words));
   });
 });
 

@@ -1,7 +1,8 @@
 import { tooLarge } from '../core/http/problems.ts';
 import type { Reply } from '../core/http/message.ts';
 import { EXIT, Failure } from './failure.ts';
-import { openModelStore, readProject, serviceKey, storeAddress } from './project.ts';
+import { openDatabase } from './database.ts';
+import { readProject, serviceKey } from './project.ts';
 import type { SoundProject } from './project.ts';
 import { serviceOn } from './serve.ts';
 
@@ -28,7 +29,7 @@ export async function openService(folder: string): Promise<OpenService> {
     throw new Failure(EXIT.foundWrong, `the declarations have errors${where}`, 'vantfell check shows them all');
   }
   const sound = project as SoundProject;
-  const { store } = await openModelStore(project.graph, storeAddress(sound));
+  const { store } = await openDatabase(sound);
   const service = serviceOn(project.graph, store, serviceKey(sound).key, (error) => console.error(error));
   const largestBody = project.graph.service.limits.body;
 

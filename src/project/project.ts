@@ -1,17 +1,13 @@
 import { randomBytes } from 'node:crypto';
-import { mkdirSync } from 'node:fs';
-import { dirname, isAbsolute, join, resolve } from 'node:path';
+import { isAbsolute, join, resolve } from 'node:path';
 import { v7 } from 'uuid';
 import { compile } from '../core/compile.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import type { Source } from '../core/declaration/document.ts';
 import type { Waiting } from '../core/model/waiting.ts';
-import type { Graph } from '../core/model/graph.ts';
+import type { Graph, StoreKind } from '../core/model/graph.ts';
 import type { Moment } from '../core/change/changes.ts';
-import type { Store } from '../core/store/contract.ts';
 import { StoreError } from '../core/store/contract.ts';
-import { designTables } from '../core/tables/design.ts';
-import { openStore } from '../store/open.ts';
 import { makeThrowaway } from '../store/throwaway.ts';
 import type { Throwaway } from '../store/throwaway.ts';
 import { EXIT, Failure } from './failure.ts';
@@ -47,32 +43,9 @@ export function storeAddress({ folder, graph }: SoundProject): string {
   return `sqlite:${isAbsolute(path) ? path : resolve(folder, path)}`;
 }
 
-const isFile = (address: string): boolean => address.startsWith('sqlite:');
+export const isFile = (address: string): boolean => address.startsWith('sqlite:');
 
-/** Opens a store whose tables are what the models need, and tells in words what was done to them. */
-export async function openModelStore(
-  graph: Graph,
-  address: string,
-): Promise<{ store: Store; done: readonly string[] }> {
-  let store: Store | undefined;
-  try {
-    if (isFile(address)) mkdirSync(dirname(address.slice('sqlite:'.length)), { recursive: true });
-    store = await openStore(address);
-    return { store, done: await store.follow(designTables(graph)) };
-  } catch (error) {
-    await store?.close();
-    if (error instanceof StoreError && error.fault.kind !== 'defect') {
-      throw new Failure(EXIT.surroundings, error.message, error.remedy);
-    }
-    if ((error as NodeJS.ErrnoException).code === undefined) throw error;
-    const why = (error as Error).message;
-    throw new Failure(
-      EXIT.surroundings,
-      `the database ${address} can not be used: ${why}`,
-      'name another with store: in vantfell.yaml',
-    );
-  }
-}
+export const kindOf = (address: string): StoreKind => (isFile(address) ? 'sqlite' : 'postgres');
 
 /** An empty database of the same kind as the project's own, for trials. */
 export async function throwawayFor(project: SoundProject): Promise<Throwaway> {

@@ -63,7 +63,7 @@ function filesIn(folder: string, name: string, wanted: RegExp): string[] {
 
 /** A hook that never runs would be worse than none: what this version can't put to work stops it. */
 function refuseCode(folder: string): void {
-  for (const name of ['code', 'trials', 'migrations']) {
+  for (const name of ['code', 'trials']) {
     const inside = join(folder, name);
     if (!existsSync(inside) || readdirSync(inside).every((file) => file.startsWith('.'))) continue;
     const message = `${name}/ is part of a project, but this version does not put it to work`;

@@ -1,12 +1,13 @@
 import { randomBytes } from 'node:crypto';
 import { openApi } from '../../core/document/openapi.ts';
-import type { FieldValue } from '../../core/model/graph.ts';
+import type { FieldValue, Graph } from '../../core/model/graph.ts';
 import { readSamples } from '../../core/samples/read.ts';
 import type { Case } from '../../core/trial/case.ts';
 import { deriveCases } from '../../core/trial/derive.ts';
 import { makeDocumentJudge } from '../../core/trial/document-judge.ts';
 import type { KnownValues } from '../../core/trial/examples.ts';
-import { openModelStore, throwawayFor } from '../../project/project.ts';
+import { openDatabase } from '../../project/database.ts';
+import { throwawayFor } from '../../project/project.ts';
 import type { SoundProject } from '../../project/project.ts';
 import { readSampleSources } from '../../project/read.ts';
 import { serviceOn } from '../../project/serve.ts';
@@ -36,34 +37,47 @@ export async function runTrial(
   const begun = performance.now();
   const { graph } = project;
   const place = await throwawayFor(project);
-  const { store } = await openModelStore(graph, place.address);
   try {
-    if ((await loadProjectSamples(context, project, store)) === undefined) return undefined;
-    const { cases, skipped } = deriveCases(graph, knownValues(project), new Date());
-    const key = randomBytes(32).toString('hex');
-    const defects: unknown[] = [];
-    const service = serviceOn(graph, store, key, (error) => defects.push(error));
-    const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody: graph.service.limits.body });
+    const { store } = await openDatabase(project, place.address);
     try {
-      const judge = makeDocumentJudge(openApi(graph));
-      const chosen = cases.filter(wanted);
-      const outcomes: Outcome[] = [];
-      for (const one of chosen) {
-        context.terminal.progress(progressText(outcomes.length, chosen.length));
-        const outcome = await runCase(one, server.url, judge);
-        outcomes.push(outcome);
-        if (bail && outcome.failure !== undefined) break;
+      if ((await loadProjectSamples(context, project, store)) === undefined) return undefined;
+      const { cases, skipped } = deriveCases(graph, knownValues(project), new Date());
+      const key = randomBytes(32).toString('hex');
+      const defects: unknown[] = [];
+      const service = serviceOn(graph, store, key, (error) => defects.push(error));
+      const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody: graph.service.limits.body });
+      try {
+        const outcomes = await runCases(cases.filter(wanted), graph, server.url, context, bail);
+        for (const defect of defects) context.terminal.warn(`a defect inside the service: ${String(defect)}`);
+        return { result: { outcomes, skipped, milliseconds: performance.now() - begun }, url: server.url };
+      } finally {
+        await server.close();
       }
-      context.terminal.progress('');
-      for (const defect of defects) context.terminal.warn(`a defect inside the service: ${String(defect)}`);
-      return { result: { outcomes, skipped, milliseconds: performance.now() - begun }, url: server.url };
     } finally {
-      await server.close();
+      await store.close();
     }
   } finally {
-    await store.close();
     await place.drop();
   }
+}
+
+async function runCases(
+  chosen: readonly Case[],
+  graph: Graph,
+  url: string,
+  { terminal }: Context,
+  bail: boolean,
+): Promise<Outcome[]> {
+  const judge = makeDocumentJudge(openApi(graph));
+  const outcomes: Outcome[] = [];
+  for (const one of chosen) {
+    terminal.progress(progressText(outcomes.length, chosen.length));
+    const outcome = await runCase(one, url, judge);
+    outcomes.push(outcome);
+    if (bail && outcome.failure !== undefined) break;
+  }
+  terminal.progress('');
+  return outcomes;
 }
 
 /** The values of the samples, of which derived cases take those that can't be made up. */

@@ -1,4 +1,6 @@
 import type { Dialect } from './dialect.ts';
+import type { Ddl } from '../tables/ddl.ts';
+import type { Description } from '../tables/description.ts';
 import type { Table } from '../tables/table.ts';
 
 /** A value as a database driver takes it. */
@@ -29,6 +31,20 @@ export interface Transaction extends Reader {
   nested<Result>(work: () => Promise<Result>): Promise<Result>;
 }
 
+/** Work on the tables themselves. Whoever else wants to do such work waits until it is through. */
+export interface Alteration extends Transaction {
+  /** The names of all tables, whosever they are. */
+  tables(): Promise<readonly string[]>;
+  /**
+   * Runs a text of one statement or more. `known` names the indexes that are the tool's own: what others have added to
+   * a table that is made anew is kept.
+   */
+  script(sql: string, known?: ReadonlySet<string>): Promise<void>;
+  describe(): Promise<Description>;
+  /** How the database would describe these tables if they were made now. Leaves nothing behind. */
+  describeAnew(tables: readonly Table[]): Promise<Description>;
+}
+
 /**
  * A database, as the core needs it. An implementation for one kind of database is a folder of `src/store`; it throws
  * `StoreError` and nothing else.
@@ -41,8 +57,9 @@ export interface Store extends Reader {
   readonly dialect: Dialect;
   /** Commits when the work returns, rolls back when it throws. */
   transaction<Result>(work: (transaction: Transaction) => Promise<Result>): Promise<Result>;
-  /** Makes the tables that the models need; throws `StoreError` `other-tables` where that would lose data. */
-  follow(tables: readonly Table[]): Promise<readonly string[]>;
+  readonly ddl: Ddl;
+  /** A transaction that may change tables. However long it takes, it isn't cut off. */
+  alter<Result>(work: (alteration: Alteration) => Promise<Result>): Promise<Result>;
   close(): Promise<void>;
 }
 
@@ -51,7 +68,8 @@ export type StoreFault =
   | { readonly kind: 'foreign-key' }
   | { readonly kind: 'busy' }
   | { readonly kind: 'unreachable' }
-  | { readonly kind: 'other-tables' }
+  /** A statement on tables that rows or other things in the database stand in the way of. */
+  | { readonly kind: 'refused' }
   | { readonly kind: 'defect' };
 
 /** What a database refused, or could not do, without a word of the driver's own to a client. */
@@ -67,11 +85,3 @@ export class StoreError extends Error {
     this.remedy = remedy;
   }
 }
-
-/** The tables that stand are not those of the models, and could not be brought to them without a loss. */
-export const otherTables = (address: string, obstacles: readonly string[]): StoreError =>
-  new StoreError(
-    { kind: 'other-tables' },
-    `the database ${address} was made from other models:\n${obstacles.map((obstacle) => `  ${obstacle}`).join('\n')}`,
-    'take the change back; or move the database away, and fill a new one from the samples with vantfell seed',
-  );

@@ -1,38 +1,42 @@
-import { createHash } from 'node:crypto';
 import type { Field, Graph, Links, Model, SortKey } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { lettersTable, samplesTable } from './own-tables.ts';
+import { checksOf } from './checks.ts';
+import { makeNames } from './names.ts';
+import type { Names } from './names.ts';
 import type { Index, Table } from './table.ts';
 
-/** The shortest limit among the databases that identifiers must fit. */
-const LONGEST_NAME = 60;
-
-/** The tables of all models, each after those it refers to, as far as they allow that; then the tool's own. */
+/** The tables of all models, each after those it refers to, as far as they allow that; then those of links. */
 export function designTables(graph: Graph): Table[] {
-  const own = graph.models.map((model) => designTable(graph, model));
-  const links = graph.models.flatMap((model) =>
-    model.links.filter(({ member }) => member !== undefined).map((each) => linkTable(graph, model, each)),
+  const linked = graph.models.flatMap((model) =>
+    model.links.filter(({ member }) => member !== undefined).map((links) => ({ model, links })),
   );
-  return [...own, ...links, samplesTable, lettersTable];
+  const names = makeNames([...graph.models.map(({ table }) => table), ...linked.map(({ links }) => links.table)]);
+  return [
+    ...graph.models.map((model) => designTable(graph, model, names)),
+    ...linked.map(({ model, links }) => linkTable(graph, model, links, names)),
+  ];
 }
 
 /** The table of a many-to-many relation: a row for each pair of records. A link goes with either of them. */
-function linkTable(graph: Graph, model: Model, { target, table, near, far }: Links): Table {
+function linkTable(graph: Graph, model: Model, { name, target, table, near, far }: Links, names: Names): Table {
   const other = modelOf(graph, target);
   const ends = [
-    { column: near, model },
-    { column: far, model: other },
+    { member: 'near', column: near, model },
+    { member: 'far', column: far, model: other },
   ];
-  const both = shortName([table, 'unique', near, far].join('_'));
-  const back = shortName([table, 'by', far].join('_'));
+  const both = names([table, 'unique', near, far]);
+  const back = names([table, 'by', far]);
   return {
     name: table,
-    columns: ends.map(({ column, model: { key } }) => ({
+    of: `${model.name}.${name}`,
+    columns: ends.map(({ member, column, model: { key } }) => ({
       name: column,
+      member,
       type: key.type,
       scale: key.scale,
       nullable: false,
       serial: false,
+      checks: [],
     })),
     unique: [{ name: both, columns: [near, far], descending: [] }],
     indexes: [{ name: back, columns: [far], descending: [] }],
@@ -45,20 +49,23 @@ function linkTable(graph: Graph, model: Model, { target, table, near, far }: Lin
   };
 }
 
-function designTable(graph: Graph, model: Model): Table {
-  const unique = model.unique.map((fields) => indexOf(model, rising(fields), 'unique'));
+function designTable(graph: Graph, model: Model, names: Names): Table {
+  const unique = model.unique.map((fields) => indexOf(model, rising(fields), 'unique', names));
   return {
     name: model.table,
+    of: model.name,
     columns: model.fields.map((field) => ({
       name: field.column,
+      member: field.member,
       type: field.type,
       scale: field.scale,
       nullable: !field.rules.required,
       serial: field === model.key && model.keyKind === 'serial',
+      checks: checksOf(field),
     })),
     primaryKey: model.key.column,
     unique,
-    indexes: indexesOf(model, unique),
+    indexes: indexesOf(model, unique, names),
     references: model.relations.map(({ field, target, onDelete }) => {
       const other = modelOf(graph, target);
       return { column: field.column, table: other.table, key: other.key.column, onDelete };
@@ -67,36 +74,30 @@ function designTable(graph: Graph, model: Model): Table {
 }
 
 /** Indexes for the declared sets, for every relation and for the default order, but none that stands already. */
-function indexesOf(model: Model, unique: readonly Index[]): Index[] {
+function indexesOf(model: Model, unique: readonly Index[], names: Names): Index[] {
   const wanted = [
     ...model.indexes.map(rising),
     ...model.relations.map((relation) => rising([relation.field])),
     ...(model.sort.length > 1 ? [model.sort] : []),
   ];
-  const begins = (index: Index): string => [...index.columns, ''].join(',');
+  const begins = (index: Pick<Index, 'columns'>): string => [...index.columns, ''].join(',');
   const standing = unique.map(begins);
   const indexes: Index[] = [];
   for (const keys of wanted) {
-    const index = indexOf(model, keys, 'by');
-    const served = index.descending.length === 0 && standing.some((columns) => columns.startsWith(begins(index)));
-    if (served || index.columns.join() === model.key.column) continue;
-    standing.push(begins(index));
-    indexes.push(index);
+    const columns = keys.map(({ field }) => field.column);
+    const rises = keys.every(({ descending }) => !descending);
+    const served = rises && standing.some((other) => other.startsWith(begins({ columns })));
+    if (served || columns.join() === model.key.column) continue;
+    standing.push(begins({ columns }));
+    indexes.push(indexOf(model, keys, 'by', names));
   }
   return indexes;
 }
 
 const rising = (fields: readonly Field[]): SortKey[] => fields.map((field) => ({ field, descending: false }));
 
-function indexOf(model: Model, keys: readonly SortKey[], word: string): Index {
+function indexOf(model: Model, keys: readonly SortKey[], word: string, names: Names): Index {
   const columns = keys.map(({ field }) => field.column);
   const descending = keys.filter((key) => key.descending).map(({ field }) => field.column);
-  return { name: shortName([model.table, word, ...columns].join('_')), columns, descending };
-}
-
-/** A name that every database takes; a long one ends with a mark of the whole. */
-function shortName(name: string): string {
-  if (name.length <= LONGEST_NAME) return name;
-  const mark = createHash('sha256').update(name).digest('hex').slice(0, 8);
-  return `${name.slice(0, LONGEST_NAME - 9)}_${mark}`;
+  return { name: names([model.table, word, ...columns]), columns, descending };
 }

@@ -1,26 +1,50 @@
-import type { Table } from './table.ts';
+import type { Column, Table } from './table.ts';
 
-const text = (name: string) => ({ name, type: 'text', scale: 0, nullable: false, serial: false }) as const;
+const column = (name: string, type: Column['type'] = 'text', nullable = false): Column => ({
+  name,
+  member: name,
+  type,
+  scale: 0,
+  nullable,
+  serial: false,
+  checks: [],
+});
 
-/** Which sample became which record: `hut/grey-hut`, its key, and a digest of the row as it was loaded. */
-export const samplesTable: Table = {
-  name: 'vantfell_samples',
-  columns: [text('name'), text('key'), text('digest')],
-  primaryKey: 'name',
+const own = (name: string, columns: readonly Column[]): Table => ({
+  name: `vantfell_${name}`,
+  of: `vantfell_${name}`,
+  columns,
+  primaryKey: columns[0]!.name,
   unique: [],
   indexes: [],
   references: [],
-};
+});
+
+/** What the tool has to remember about the database: the picture of its tables, while they follow the models. */
+export const stateTable = own('state', [column('name'), column('value')]);
+
+/** The migrations that ran, each with the picture of the tables after it. Those that ran together are one batch. */
+export const migrationsTable = own('migrations', [
+  column('number', 'integer'),
+  column('name'),
+  column('batch', 'integer'),
+  column('ran_at'),
+  column('checksum'),
+]);
+
+/** Which sample became which record: `hut/grey-hut`, its key, and a digest of the row as it was loaded. */
+export const samplesTable = own('samples', [column('name'), column('key'), column('digest')]);
 
 /**
  * What CASEI, ACCENTI, lower and upper make of each letter beyond ASCII. Databases differ in what they know of such
  * letters; with a table of them, all give the answers that this program gives. Its rows are those of `allLetters`.
  */
-export const lettersTable: Table = {
-  name: 'vantfell_letters',
-  columns: [text('letter'), text('casei'), text('accenti'), text('lower'), text('upper')],
-  primaryKey: 'letter',
-  unique: [],
-  indexes: [],
-  references: [],
-};
+export const lettersTable = own(
+  'letters',
+  ['letter', 'casei', 'accenti', 'lower', 'upper'].map((name) => column(name)),
+);
+
+/** Every table that the tool makes for itself, beside those of the models. */
+export const ownTables: readonly Table[] = [stateTable, migrationsTable, samplesTable, lettersTable];
+
+export const isOwn = (name: string): boolean => name.startsWith('vantfell_');

@@ -1,8 +1,11 @@
+import type { Scalar } from '../model/graph.ts';
 import type { TypeName } from '../model/types.ts';
 
 /** A table as the models need it, in no database's own words. */
 export interface Table {
   readonly name: string;
+  /** What it holds: `hut`, the links `hut.amenities`. By this it is known again when its name changes. */
+  readonly of: string;
   readonly columns: readonly Column[];
   /** The name of the column; none where links stand. */
   readonly primaryKey?: string;
@@ -13,12 +16,23 @@ export interface Table {
 
 export interface Column {
   readonly name: string;
+  /** The member of a record that it holds. By this it is known again when its name changes. */
+  readonly member: string;
   readonly type: TypeName;
   readonly scale: number;
   readonly nullable: boolean;
   /** The database numbers the records itself. */
   readonly serial: boolean;
+  /** Rules that the database keeps too. Null keeps them all. */
+  readonly checks: readonly Check[];
 }
+
+/** A rule that SQL can say. */
+export type Check =
+  { readonly rule: 'enum'; readonly values: readonly Scalar[] } | { readonly rule: LimitRule; readonly limit: number };
+
+export type LimitRule =
+  'minLength' | 'maxLength' | 'minimum' | 'maximum' | 'exclusiveMinimum' | 'exclusiveMaximum' | 'multipleOf';
 
 export interface Index {
   readonly name: string;
@@ -33,3 +47,9 @@ export interface Reference {
   readonly key: string;
   readonly onDelete: 'restrict' | 'cascade' | 'clear';
 }
+
+/** The column of a name that is known to be there. */
+export const columnOf = (table: Table, name: string): Column => table.columns.find((column) => column.name === name)!;
+
+/** How a column is called: `hut.altitude_m`. */
+export const called = (table: Table, column: Column): string => `${table.of}.${column.member}`;

@@ -5,8 +5,8 @@ import { quoteName } from '../quote.ts';
 import { postgresExpressions } from './expression.ts';
 
 /** A column's value as `row_to_json` must be given it, so that the JSON shows the field's own form. */
-function jsonValue(field: Field, column: string): string {
-  switch (field.type) {
+export function postgresJsonValue(type: Field['type'], column: string): string {
+  switch (type) {
     case 'decimal':
       return `${column}::text`;
     case 'date-time':
@@ -23,11 +23,13 @@ export const postgresDialect: Dialect = {
   name: quoteName,
   placeholder: (position) => `$${position}`,
   object(members) {
-    const columns = members.map(({ name, field, column }) => `${jsonValue(field, column)} AS ${quoteName(name)}`);
+    const columns = members.map(
+      ({ name, field, column }) => `${postgresJsonValue(field.type, column)} AS ${quoteName(name)}`,
+    );
     return `(SELECT row_to_json(r) FROM (SELECT ${columns.join(', ')}) AS r)::text`;
   },
   array: (columns) =>
-    `json_build_array(${columns.map(({ field, column }) => jsonValue(field, column)).join(', ')})::text`,
+    `json_build_array(${columns.map(({ field, column }) => postgresJsonValue(field.type, column)).join(', ')})::text`,
   joined: (column) => `string_agg(${column}, E',\\n')`,
   order: (column, descending, nullable) => `${column}${descending ? ` DESC${nullable ? ' NULLS LAST' : ''}` : ''}`,
   lock: ' FOR UPDATE',

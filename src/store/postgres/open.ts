@@ -4,7 +4,8 @@ import type { Statement, Store, StoreValue, Transaction } from '../../core/store
 import { StoreError } from '../../core/store/contract.ts';
 import { postgresDialect } from './dialect.ts';
 import { isPassing, storeError } from './errors.ts';
-import { follow } from './follow.ts';
+import { alterationOn } from './alter.ts';
+import { postgresDdl } from './ddl.ts';
 
 /** Connections of one service, for reads and for writes: neither waits for the other. */
 const CONNECTIONS = 8;
@@ -90,6 +91,15 @@ export async function openPostgres(address: string, options: PostgresOptions = {
     return { handle, end: () => void (over = true) };
   };
 
+  async function within<Result>(client: PoolClient, work: (handle: Transaction) => Promise<Result>): Promise<Result> {
+    const transaction = transactionOn(client);
+    try {
+      return await work(transaction.handle);
+    } finally {
+      transaction.end();
+    }
+  }
+
   async function once<Result>(work: (client: PoolClient) => Promise<Result>): Promise<Result> {
     const client = await writing.connect().catch((error: unknown) => {
       throw storeError(error, shown);
@@ -112,20 +122,14 @@ export async function openPostgres(address: string, options: PostgresOptions = {
     kind: 'postgres',
     address: shown,
     dialect: postgresDialect,
+    ddl: postgresDdl,
     first: async (statement, values) => (await query(reading, statement, values)).rows[0],
     all: async (statement, values) => (await query(reading, statement, values)).rows,
 
     async transaction(work) {
       for (let tried = 1; ; tried += 1) {
         try {
-          return await once(async (client) => {
-            const transaction = transactionOn(client);
-            try {
-              return await work(transaction.handle);
-            } finally {
-              transaction.end();
-            }
-          });
+          return await once((client) => within(client, work));
         } catch (error) {
           if (!isPassing(error) || tried === TRIES) throw error;
           // Whoever won needs a moment; two losers had better not meet again.
@@ -134,7 +138,9 @@ export async function openPostgres(address: string, options: PostgresOptions = {
       }
     },
 
-    follow: (tables) => once((client) => follow(client, shown, tables)),
+    alter: (work) =>
+      once((client) => within(client, async (handle) => work(await alterationOn(client, handle, shown)))),
+
     async close() {
       await Promise.all([reading.end(), writing.end()]);
     },

@@ -11,12 +11,8 @@ function jsonValue(field: Field, column: string): string {
   switch (field.type) {
     case 'boolean':
       return `json(CASE ${column} WHEN 1 THEN 'true' WHEN 0 THEN 'false' END)`;
-    case 'decimal': {
-      if (field.scale === 0) return `CAST(${column} AS TEXT)`;
-      const unit = 10 ** field.scale;
-      const parts = `iif(${column} < 0, '-', ''), abs(${column}) / ${unit}, abs(${column}) % ${unit}`;
-      return absent(`printf('%s%d.%0${field.scale}d', ${parts})`);
-    }
+    case 'decimal':
+      return absent(decimalText(field.scale, column));
     case 'number':
       return absent(`json(${shortestDouble(column)})`);
     case 'json':
@@ -28,15 +24,23 @@ function jsonValue(field: Field, column: string): string {
   }
 }
 
+/** A decimal, which is kept as a whole number of its smallest unit, with its point. */
+export function decimalText(scale: number, column: string): string {
+  if (scale === 0) return `CAST(${column} AS TEXT)`;
+  const unit = 10 ** scale;
+  const parts = `iif(${column} < 0, '-', ''), abs(${column}) / ${unit}, abs(${column}) % ${unit}`;
+  return `printf('%s%d.%0${scale}d', ${parts})`;
+}
+
 /** `json_object` writes 15 digits of a double; this writes the fewest that read back as the same double. */
-const shortestDouble = (column: string): string =>
+export const shortestDouble = (column: string): string =>
   `CASE WHEN abs(${column}) < 1e15 AND ${column} = CAST(${column} AS INTEGER) THEN printf('%d', ${column})` +
   ` WHEN CAST(printf('%!.15g', ${column}) AS REAL) = ${column} THEN printf('%!.15g', ${column})` +
   ` WHEN CAST(printf('%!.16g', ${column}) AS REAL) = ${column} THEN printf('%!.16g', ${column})` +
   ` ELSE printf('%!.17g', ${column}) END`;
 
 /** A decimal as a whole number of its smallest unit, so that the database sorts, compares and adds it exactly. */
-function units(decimal: string): number | string {
+export function units(decimal: string): number | string {
   const digits = decimal.replace('.', '');
   return Number.isSafeInteger(Number(digits)) ? Number(digits) : digits;
 }

@@ -3,11 +3,16 @@ import type { Reader, Row, Statement, Store, StoreValue, Transaction } from '../
 import { StoreError } from '../../core/store/contract.ts';
 import { sqliteDialect } from './dialect.ts';
 import { storeError } from './errors.ts';
-import { follow } from './follow.ts';
+import { alterationOn } from './alter.ts';
+import { sqliteDdl } from './ddl.ts';
 import { makeQueue } from './queue.ts';
 
 type Connection = InstanceType<typeof Database>;
 type Prepared = ReturnType<Connection['prepare']>;
+
+/** How long a statement waits for another program's transaction. */
+const BUSY_MS = 5_000;
+const ALTERING_MS = 600_000;
 
 /** Opens (and makes, where it is missing) the database in a file. Its folder must exist. */
 export function openSqlite(file: string): Store {
@@ -23,32 +28,53 @@ export function openSqlite(file: string): Store {
   const read = readerOf(reading, file);
   const write = readerOf(writing, file);
 
+  const whole = async <Result>(work: (transaction: Transaction) => Promise<Result>): Promise<Result> => {
+    try {
+      const transaction = transactionOn(write, (sql) => writing.exec(sql));
+      writing.exec('BEGIN IMMEDIATE');
+      try {
+        const result = await work(transaction.handle);
+        transaction.end();
+        writing.exec('COMMIT');
+        return result;
+      } catch (error) {
+        transaction.end();
+        if (writing.inTransaction) writing.exec('ROLLBACK');
+        throw error;
+      }
+    } catch (error) {
+      throw isDrivers(error) ? storeError(error, file) : error;
+    }
+  };
+
   return {
     kind: 'sqlite',
     address: `sqlite:${file}`,
     dialect: sqliteDialect,
+    ddl: sqliteDdl,
     first: read.first,
     all: read.all,
 
-    transaction: (work) =>
-      inLine(async () => {
-        const transaction = transactionOn(write, (sql) => writing.exec(sql));
-        writing.exec('BEGIN IMMEDIATE');
-        try {
-          const result = await work(transaction.handle);
-          transaction.end();
-          writing.exec('COMMIT');
-          return result;
-        } catch (error) {
-          transaction.end();
-          if (writing.inTransaction) writing.exec('ROLLBACK');
-          throw error;
-        }
-      }).catch((error: unknown) => {
-        throw isDrivers(error) ? storeError(error, file) : error;
-      }),
+    transaction: (work) => inLine(() => whole(work)),
 
-    follow: (tables) => inLine(() => Promise.resolve(follow(writing, file, tables))),
+    alter: (work) =>
+      inLine(async () => {
+        // Another program may be at the same work, for as long as that takes.
+        writing.exec(`PRAGMA busy_timeout = ${ALTERING_MS}`);
+        // A table that is made anew is dropped first: its rows must not take others along. The end looks after all of them.
+        writing.exec('PRAGMA foreign_keys = OFF');
+        try {
+          return await whole(async (transaction) => {
+            const alteration = alterationOn(writing, transaction);
+            const result = await work(alteration);
+            alteration.checkReferences();
+            return result;
+          });
+        } finally {
+          writing.exec('PRAGMA foreign_keys = ON');
+          writing.exec(`PRAGMA busy_timeout = ${BUSY_MS}`);
+        }
+      }),
 
     close() {
       return inLine(() => {
@@ -66,7 +92,7 @@ const isDrivers = (error: unknown): boolean =>
 
 function connect(file: string): Connection {
   const connection = new Database(file);
-  connection.exec('PRAGMA busy_timeout = 5000');
+  connection.exec(`PRAGMA busy_timeout = ${BUSY_MS}`);
   connection.exec('PRAGMA journal_mode = WAL');
   connection.exec('PRAGMA foreign_keys = ON');
   connection.exec('PRAGMA synchronous = NORMAL');

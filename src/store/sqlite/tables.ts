@@ -1,11 +1,14 @@
-import type { Step } from '../../core/tables/difference.ts';
-import type { Column, Index, Reference, Table } from '../../core/tables/table.ts';
-import { sqliteDialect } from './dialect.ts';
+import { decimalOfNumber, formatDecimal } from '../../core/model/decimal.ts';
+import type { FieldValue } from '../../core/model/graph.ts';
+import { isNested } from '../../core/model/types.ts';
+import type { Fill } from '../../core/tables/redesign.ts';
+import type { Check, Column, Index, Reference, Table } from '../../core/tables/table.ts';
+import { checkSql } from '../check-sql.ts';
+import { quoteName, quoteText } from '../quote.ts';
+import { units } from './dialect.ts';
 
-const { name } = sqliteDialect;
-
-function columnType(column: Column): string {
-  switch (column.type) {
+export function columnType({ type }: Pick<Column, 'type'>): string {
+  switch (type) {
     case 'integer':
     case 'boolean':
     case 'decimal':
@@ -17,48 +20,57 @@ function columnType(column: Column): string {
   }
 }
 
+export function literal({ type }: Column, value: NonNullable<FieldValue>): string {
+  if (isNested(type)) return quoteText(JSON.stringify(value));
+  if (typeof value === 'boolean') return value ? '1' : '0';
+  if (type === 'decimal') return String(units(value as string));
+  return typeof value === 'number' ? String(value) : quoteText(value as string);
+}
+
+const NOW = "strftime('%Y-%m-%dT%H:%M:%fZ', 'now')";
+
+export const fillText = (column: Column, fill: Fill): string => (fill === 'now' ? NOW : literal(column, fill.value));
+
+/** Decimals are kept in their smallest unit, and limits are compared with that. */
+function limit({ type, scale }: Column, value: number): string {
+  if (type !== 'decimal') return String(value);
+  const exact = decimalOfNumber(value);
+  if (exact.scale > scale) return formatDecimal({ digits: exact.digits, scale: exact.scale - scale });
+  return String(exact.digits * 10n ** BigInt(scale - exact.scale));
+}
+
+/** A condition on `x`, a value of the column. */
+export const checkText = (column: Column, check: Check, x: string): string =>
+  checkSql(column, check, x, { length: (of) => `length(${of})`, literal, limit });
+
 const onDelete = { restrict: 'RESTRICT', cascade: 'CASCADE', clear: 'SET NULL' } as const;
 
-const references = (reference: Reference | undefined): string =>
-  reference === undefined
-    ? ''
-    : ` REFERENCES ${name(reference.table)} (${name(reference.key)}) ON DELETE ${onDelete[reference.onDelete]}`;
+const references = ({ table, key, onDelete: how }: Reference): string =>
+  ` REFERENCES ${quoteName(table)} (${quoteName(key)}) ON DELETE ${onDelete[how]}`;
 
-function columnText(table: Table, column: Column, reference: Reference | undefined): string {
+export function columnText(table: Table, column: Column): string {
+  const name = quoteName(column.name);
   const key = column.name === table.primaryKey ? ` PRIMARY KEY${column.serial ? ' AUTOINCREMENT' : ''}` : '';
-  return `${name(column.name)} ${columnType(column)}${column.nullable ? '' : ' NOT NULL'}${key}${references(reference)}`;
+  const reference = table.references.find((one) => one.column === column.name);
+  const conditions = column.checks.map((check) => checkText(column, check, name));
+  if (column.type === 'boolean') conditions.push(`${name} IN (0, 1)`);
+  return [
+    `${name} ${columnType(column)}${column.nullable ? '' : ' NOT NULL'}${key}`,
+    ...conditions.map((condition) => ` CHECK (${condition})`),
+    reference === undefined ? '' : references(reference),
+  ].join('');
 }
 
-function createTable(table: Table): string {
-  const columns = table.columns.map((column) =>
-    columnText(
-      table,
-      column,
-      table.references.find((reference) => reference.column === column.name),
-    ),
-  );
-  return `CREATE TABLE ${name(table.name)} (\n  ${columns.join(',\n  ')}\n) STRICT`;
+export const createTable = (table: Table, name: string = table.name): string =>
+  `CREATE TABLE ${quoteName(name)} (\n  ${table.columns.map((column) => columnText(table, column)).join(',\n  ')}\n) STRICT`;
+
+export function createIndex(table: Table, index: Index, unique: boolean): string {
+  const columns = index.columns.map((column) => quoteName(column) + (index.descending.includes(column) ? ' DESC' : ''));
+  const kind = unique ? 'UNIQUE INDEX' : 'INDEX';
+  return `CREATE ${kind} ${quoteName(index.name)} ON ${quoteName(table.name)} (${columns.join(', ')})`;
 }
 
-function createIndex(table: Table, index: Index, unique: boolean): string {
-  const columns = index.columns.map((column) => name(column) + (index.descending.includes(column) ? ' DESC' : ''));
-  return `CREATE${unique ? ' UNIQUE' : ''} INDEX ${name(index.name)} ON ${name(table.name)} (${columns.join(', ')})`;
-}
-
-/** The statements that do a step. */
-export function statementsOf(step: Step): string[] {
-  switch (step.kind) {
-    case 'create-table':
-      return [
-        createTable(step.table),
-        ...step.table.unique.map((index) => createIndex(step.table, index, true)),
-        ...step.table.indexes.map((index) => createIndex(step.table, index, false)),
-      ];
-    case 'add-column':
-      return [`ALTER TABLE ${name(step.table.name)} ADD COLUMN ${columnText(step.table, step.column, step.reference)}`];
-    case 'create-index':
-      return [createIndex(step.table, step.index, step.unique)];
-    case 'drop-index':
-      return [`DROP INDEX ${name(step.index.name)}`];
-  }
-}
+export const createIndexes = (table: Table): string[] => [
+  ...table.unique.map((index) => createIndex(table, index, true)),
+  ...table.indexes.map((index) => createIndex(table, index, false)),
+];

@@ -1,0 +1,84 @@
+import { EXIT, Failure } from '../project/failure.ts';
+import type { Arguments, Command } from './command.ts';
+
+/** Which options go with which of its words. */
+const OPTIONS: Readonly<Record<string, readonly string[]>> = {
+  draft: ['rename', 'drop', 'fill', 'name', 'sql'],
+  run: ['from-empty', 'samples'],
+  undo: ['last', 'all'],
+  status: [],
+};
+
+export const migrate: Command = {
+  usage: 'migrate <what>',
+  about: 'Keep the database in step with the models: draft, run, undo, status',
+  examples: [
+    ['vantfell migrate draft', 'what has changed in the models, written as a migration'],
+    ['vantfell migrate draft --rename hut.altitude=hut.altitude_m', 'a new name, with the values kept'],
+    [
+      'vantfell migrate draft --fill hut.valley=Askdal',
+      'a value for rows that have none, or one that breaks a new rule',
+    ],
+    ['vantfell migrate run', 'what has not run'],
+    ['vantfell migrate undo --last 2', 'back again'],
+  ],
+  options: (yargs) =>
+    yargs
+      .positional('what', { describe: 'draft, run, undo or status', choices: Object.keys(OPTIONS) })
+      .option('rename', {
+        type: 'string',
+        array: true,
+        nargs: 1,
+        describe: 'draft: old=new, of a model, a field or a relation',
+      }) // prettier-ignore
+      .option('drop', {
+        type: 'string',
+        array: true,
+        nargs: 1,
+        describe: 'draft: what is gone, whatever looks like it',
+      })
+      .option('fill', {
+        type: 'string',
+        array: true,
+        nargs: 1,
+        describe: 'draft: model.field=value, for rows without a good one',
+      }) // prettier-ignore
+      .option('name', { type: 'string', requiresArg: true, describe: 'draft: the name of the migration' })
+      .option('sql', { type: 'boolean', describe: 'draft: show the statements too' })
+      .option('from-empty', { type: 'boolean', describe: 'run: drop all tables first, and start over' })
+      .option('samples', { type: 'boolean', describe: 'run: load the samples afterwards' })
+      .option('last', {
+        type: 'number',
+        requiresArg: true,
+        describe: 'undo: so many migrations; left out: the last batch',
+      })
+      .option('all', { type: 'boolean', describe: 'undo: every migration' }),
+
+  async run(context, given) {
+    const what = given.what as keyof typeof OPTIONS;
+    refuseForeign(what, given);
+    switch (what) {
+      case 'draft':
+        return (await import('./migrate/draft.ts')).draft(context, given);
+      case 'run':
+        return (await import('./migrate/run.ts')).run(context, given);
+      case 'undo':
+        return (await import('./migrate/undo.ts')).undo(context, given);
+      default:
+        return (await import('./migrate/status.ts')).status(context);
+    }
+  },
+};
+
+function refuseForeign(what: string, given: Arguments): void {
+  const others = Object.entries(OPTIONS).filter(([word]) => word !== what);
+  for (const [word, options] of others) {
+    const option = options.find((name) => given[name] !== undefined);
+    if (option === undefined) continue;
+    throw new Failure(
+      EXIT.wrongCommand,
+      `--${option} goes with migrate ${word}`,
+      `vantfell migrate ${what} takes no --${option}`,
+    );
+  }
+}

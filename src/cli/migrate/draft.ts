@@ -1,0 +1,209 @@
+import { existsSync } from 'node:fs';
+import { countDangers, isLossy, isStopped } from '../../core/migrations/count.ts';
+import { backFile, draftMigration, forwardFile, hasChanges } from '../../core/migrations/draft.ts';
+import type { Drafted } from '../../core/migrations/draft.ts';
+import { refuseOtherKeys } from '../../core/migrations/follow.ts';
+import { memoryOf } from '../../core/migrations/memory.ts';
+import { lastPicture, standingsOf } from '../../core/migrations/migration.ts';
+import type { Migration } from '../../core/migrations/migration.ts';
+import type { CountedSaying } from '../../core/migrations/out-of-step.ts';
+import type { Store } from '../../core/store/contract.ts';
+import { designTables } from '../../core/tables/design.ts';
+import { questionsOf } from '../../core/tables/match.ts';
+import type { Decisions } from '../../core/tables/redesign.ts';
+import { isSameDesign, noDecisions, redesign } from '../../core/tables/redesign.ts';
+import type { Table } from '../../core/tables/table.ts';
+import { dangerText } from '../../core/tables/words.ts';
+import { openBare, told } from '../../project/database.ts';
+import { EXIT, Failure } from '../../project/failure.ts';
+import { readMigrations, writeMigration } from '../../project/migrations.ts';
+import { isFile, kindOf, storeAddress } from '../../project/project.ts';
+import type { SoundProject } from '../../project/project.ts';
+import { ddls } from '../../store/ddl.ts';
+import type { Arguments, Context } from '../command.ts';
+import { answerQuestions } from '../decide.ts';
+import { soundProject } from '../sound-project.ts';
+import { table } from '../terminal/table.ts';
+import { readDecisions } from './decisions.ts';
+
+/** Writes what has changed in the models as a migration. */
+export async function draft(context: Context, given: Arguments): Promise<number> {
+  const project = await soundProject(context);
+  const title = readTitle(given.name);
+  const address = storeAddress(project);
+  const migrations = readMigrations(project.folder, kindOf(address));
+  const after = designTables(project.graph);
+  const database = await standingDatabase(context, address, migrations);
+  try {
+    const kept = migrations.length === 0 ? database?.picture : undefined;
+    const before = kept ?? lastPicture(migrations);
+    const { decisions: said, dropped } = readDecisions(given, project.graph, before, after);
+    const answers = await answerAll(context, before, after, said, dropped);
+    const decisions: Decisions = { ...said, renames: answers };
+    const drafts: Drafted[] = [];
+    const make = (from: readonly Table[], to: readonly Table[], how: Decisions, name?: string): Drafted => {
+      const number = (migrations.at(-1)?.number ?? 0) + drafts.length + 1;
+      const kinds = new Map(project.graph.service.stores.map((kind) => [kind, ddls[kind]]));
+      return draftMigration({ number, title: name, before: from, after: to, decisions: how, ddls: kinds });
+    };
+    // A young project's tables as they stand are its first migration, which its own database need not run.
+    if (kept !== undefined && kept.length > 0) drafts.push(make([], kept, noDecisions));
+    const first = drafts.length;
+    let sayings: CountedSaying[] = [];
+    if (hasChanges(before, after, decisions)) {
+      refuseOtherKeys(redesign(before, after, decisions));
+      const last = make(before, after, decisions, title);
+      const reader = database?.isAtPicture === true ? { reader: database.store, ddl: database.store.ddl } : undefined;
+      sayings = await countDangers(last.sayings, before.length === 0 ? undefined : reader);
+      refuseUnfilled(sayings);
+      drafts.push(last);
+    }
+    if (drafts.length === 0) {
+      context.terminal.value({ written: [], changes: [] });
+      context.terminal.show('nothing to draft: the models are as the last migration left them');
+      return EXIT.done;
+    }
+    const files = drafts.flatMap((one) => writeMigration(project.folder, one));
+    show(context, project, drafts, sayings, { files, adopted: first > 0, sql: given.sql === true });
+    return EXIT.done;
+  } catch (error) {
+    throw told(error, address);
+  } finally {
+    await database?.store.close();
+  }
+}
+
+function readTitle(name: unknown): string | undefined {
+  if (typeof name !== 'string') return undefined;
+  if (/^[a-z0-9][a-z0-9-]{0,59}$/.test(name)) return name;
+  throw new Failure(
+    EXIT.wrongCommand,
+    `--name ${name} is no name`,
+    'small letters, digits and hyphens, as --name add-altitude',
+  );
+}
+
+interface StandingDatabase {
+  readonly store: Store;
+  /** The tables of a young project. */
+  readonly picture?: readonly Table[];
+  /** It stands where the new migration begins, so its rows can be counted. */
+  readonly isAtPicture: boolean;
+}
+
+/** The project's database, where there is one and it can be had: a draft can do without. */
+async function standingDatabase(
+  { terminal }: Context,
+  address: string,
+  migrations: readonly Migration[],
+): Promise<StandingDatabase | undefined> {
+  if (isFile(address) && !existsSync(address.slice('sqlite:'.length))) return undefined;
+  let store: Store;
+  try {
+    store = await openBare(address);
+  } catch (error) {
+    if (!(error instanceof Failure)) throw error;
+    terminal.say(`${error.message}: rows are not counted`);
+    return undefined;
+  }
+  const memory = memoryOf(store);
+  const names = await store.alter((alteration) => alteration.tables());
+  if (!names.includes('vantfell_migrations')) return { store, isAtPicture: migrations.length === 0 };
+  const history = await memory.history(store);
+  const picture = history.length === 0 ? await memory.picture(store) : undefined;
+  const isAtPicture =
+    picture === undefined
+      ? standingsOf(migrations, history).every(({ state }) => state === 'ran')
+      : migrations.length === 0 || isSameDesign(picture, lastPicture(migrations));
+  return { store, picture, isAtPicture };
+}
+
+async function answerAll(
+  context: Context,
+  before: readonly Table[],
+  after: readonly Table[],
+  { renames }: Decisions,
+  dropped: ReadonlySet<string>,
+): Promise<Decisions['renames']> {
+  let known: { renames: Decisions['renames']; dropped: ReadonlySet<string> } = { renames, dropped };
+  for (;;) {
+    const questions = questionsOf(before, after, known.renames, known.dropped);
+    if (questions.length === 0) return known.renames;
+    known = await answerQuestions(context, questions, known);
+  }
+}
+
+/** A new column that must have a value needs one for the rows that are there. */
+function refuseUnfilled(sayings: readonly CountedSaying[]): void {
+  const unfilled = sayings.filter(({ dangers }) =>
+    dangers.some(({ hazard, consequence, count }) => hazard.kind === 'rows' && consequence === 'stops' && count !== 0),
+  );
+  const [first] = unfilled;
+  if (first === undefined) return;
+  const lines = unfilled.map(({ subject, dangers }) => {
+    const [count] = dangers.map((danger) => danger.count);
+    const rows =
+      count === undefined ? 'the rows that may be there have' : count === 1 ? '1 row has' : `${count} rows have`;
+    return `${subject} is new and required, and ${rows} no value for it`;
+  });
+  const remedy = `give one, as --fill ${first.subject}=…; or a constant default in the model; or let it be null`;
+  throw new Failure(EXIT.foundWrong, lines.join('\n'), remedy);
+}
+
+interface Shown {
+  readonly files: readonly string[];
+  readonly adopted: boolean;
+  readonly sql: boolean;
+}
+
+function show(
+  { terminal }: Context,
+  { graph }: SoundProject,
+  drafts: readonly Drafted[],
+  sayings: readonly CountedSaying[],
+  { files, adopted, sql }: Shown,
+): void {
+  const { bold, red, yellow, dim } = terminal.paint;
+  terminal.value({
+    written: drafts.map(({ name }) => name),
+    files,
+    changes: sayings.map(({ subject, text, dangers }) => ({
+      subject,
+      text,
+      dangers: dangers.map((danger) => ({
+        consequence: danger.consequence,
+        rows: danger.count,
+        text: dangerText(danger, danger.count),
+      })),
+    })),
+  });
+  if (adopted) {
+    terminal.show(
+      `${bold(`migrations/${drafts[0]!.name}`)}: the tables as they stand, which this database need not run`,
+    );
+  }
+  const last = drafts.at(-1)!;
+  if (!adopted || drafts.length > 1) {
+    terminal.show(bold(`migrations/${last.name}`));
+    const rows = sayings.flatMap((saying) => {
+      const dangers = saying.dangers.map((danger) => dangerText(danger, danger.count)).filter((words) => words !== '');
+      const mark = isLossy(saying) ? red('loses data') : isStopped(saying) ? yellow('stops') : '';
+      return [[`  ${saying.subject}`, [saying.text, ...dangers].join('; '), mark]];
+    });
+    terminal.show(table(rows));
+  }
+  if (sql) {
+    for (const kind of graph.service.stores) {
+      terminal.show(
+        `\n${dim(last.files[forwardFile(kind)] ?? '')}\n${dim(last.files[backFile(kind)] ?? '')}`.trimEnd(),
+      );
+    }
+  }
+  const stopped = sayings.filter(isStopped);
+  if (stopped.length > 0) {
+    terminal.say(
+      `mend those rows before you run it; or delete it, and draft again with --fill ${stopped[0]!.subject}=…`,
+    );
+  }
+  terminal.say('read its SQL, then: vantfell migrate run');
+}

@@ -1,0 +1,74 @@
+import { lastPicture } from '../../core/migrations/migration.ts';
+import { dropAll, runMigrations } from '../../core/migrations/run.ts';
+import { designTables } from '../../core/tables/design.ts';
+import { isSameDesign } from '../../core/tables/redesign.ts';
+import { openBare, openDatabase, told } from '../../project/database.ts';
+import { EXIT, Failure } from '../../project/failure.ts';
+import { readMigrations } from '../../project/migrations.ts';
+import { kindOf, moment, storeAddress } from '../../project/project.ts';
+import { shownStore } from '../../project/shown-path.ts';
+import type { Arguments, Context } from '../command.ts';
+import { loadProjectSamples, showLoaded } from '../seed.ts';
+import { soundProject } from '../sound-project.ts';
+import { confirm } from '../terminal/ask.ts';
+import { counted } from '../terminal/terminal.ts';
+
+/** Runs the migrations that have not run. */
+export async function run(context: Context, given: Arguments): Promise<number> {
+  const { terminal } = context;
+  const project = await soundProject(context);
+  const address = storeAddress(project);
+  const migrations = readMigrations(project.folder, kindOf(address));
+  const tables = designTables(project.graph);
+  const fromEmpty = given['from-empty'] === true;
+  if (migrations.length === 0 && !fromEmpty) {
+    terminal.value({ ran: [] });
+    terminal.show('there are no migrations: until the first one is drafted, the database follows the models');
+    return EXIT.done;
+  }
+  const inStep = migrations.length === 0 || isSameDesign(lastPicture(migrations), tables);
+  if (!inStep && given.samples === true) {
+    throw new Failure(
+      EXIT.foundWrong,
+      'the models have changed since the last migration, so samples may not fit',
+      'vantfell migrate draft comes first',
+    );
+  }
+  const store = await openBare(address);
+  try {
+    if (fromEmpty) {
+      const question = `all tables of ${shownStore(store.address)} are dropped, with every record in them. Go on?`;
+      if (!(await confirm(context, question, 'say --yes if that is meant'))) return EXIT.foundWrong;
+      await dropAll(store, [...migrations.flatMap(({ after }) => after), ...tables]);
+    }
+    const ran = await runMigrations(store, migrations, {
+      now: moment.now,
+      onStart: (name) => terminal.progress(`running ${name}`),
+    });
+    terminal.progress('');
+    if (given.samples !== true) terminal.value({ ran });
+    if (ran.length > 0) ran.forEach((name) => terminal.show(`ran ${name}`));
+    else if (migrations.length > 0)
+      terminal.show(
+        `nothing to run: the database has run ${migrations.length === 1 ? 'the one migration' : `all ${counted(migrations.length, 'migration')}`}`,
+      );
+    if (!inStep)
+      terminal.say('the models have changed since the last migration: vantfell migrate draft writes the next');
+  } catch (error) {
+    throw told(error, address);
+  } finally {
+    await store.close();
+  }
+  if (given.samples !== true && !fromEmpty) return EXIT.done;
+  const opened = await openDatabase(project);
+  try {
+    opened.done.forEach((line) => terminal.say(line));
+    if (given.samples !== true) return EXIT.done;
+    const loaded = await loadProjectSamples(context, project, opened.store);
+    if (loaded === undefined) return EXIT.foundWrong;
+    await showLoaded(context, loaded);
+    return EXIT.done;
+  } finally {
+    await opened.store.close();
+  }
+}

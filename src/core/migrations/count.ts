@@ -1,0 +1,35 @@
+import type { Reader, Store } from '../store/contract.ts';
+import type { Danger } from '../tables/hazard.ts';
+import { dangerText } from '../tables/words.ts';
+import type { Saying } from '../tables/words.ts';
+import type { CountedDanger, CountedSaying } from './out-of-step.ts';
+
+/** Counts the rows in danger; without a database that stands where the change begins, they stay uncounted. */
+export async function countDangers(
+  sayings: readonly Saying[],
+  from: { reader: Reader; ddl: Store['ddl'] } | undefined,
+): Promise<CountedSaying[]> {
+  const counted: CountedSaying[] = [];
+  for (const saying of sayings) {
+    const dangers: CountedDanger[] = [];
+    for (const danger of saying.dangers) dangers.push(await countOne(danger, from));
+    counted.push({ ...saying, dangers });
+  }
+  return counted;
+}
+
+async function countOne(danger: Danger, from: Parameters<typeof countDangers>[1]): Promise<CountedDanger> {
+  if (from === undefined) return danger;
+  const row = await from.reader.first({ sql: from.ddl.count(danger.hazard) }, []);
+  return { ...danger, count: Number(row?.[0] ?? 0) };
+}
+
+/** `hut.beds: minimum 3; 2 rows break it and stop it`: a line for each thing. */
+export const sayingText = ({ subject, text, dangers }: CountedSaying): string =>
+  [`${subject}: ${text}`, ...dangers.map((danger) => dangerText(danger, danger.count)).filter((words) => words !== '')].join('; '); // prettier-ignore
+
+export const isLossy = ({ dangers }: CountedSaying): boolean =>
+  dangers.some(({ consequence, count }) => consequence === 'loses' && count !== 0);
+
+export const isStopped = ({ dangers }: CountedSaying): boolean =>
+  dangers.some(({ consequence, count }) => consequence === 'stops' && count !== undefined && count > 0);

@@ -1,0 +1,101 @@
+import type { Alteration, Store } from '../store/contract.ts';
+import { scriptText } from '../tables/ddl.ts';
+import { questionsOf } from '../tables/match.ts';
+import type { Renames } from '../tables/match.ts';
+import { makeOwnTables } from '../tables/own-work.ts';
+import { isEmpty, redesign } from '../tables/redesign.ts';
+import type { Fill, Redesign } from '../tables/redesign.ts';
+import type { Table } from '../tables/table.ts';
+import { sayingsOf } from '../tables/words.ts';
+import { countDangers, isLossy, isStopped, sayingText } from './count.ts';
+import { memoryOf } from './memory.ts';
+import { OutOfStep, Undecided } from './out-of-step.ts';
+
+/** What was answered to the questions that a change puts. */
+export interface Answers {
+  readonly renames: Renames;
+  /** What looks like a rename and is none: `hut.altitude`. */
+  readonly dropped: ReadonlySet<string>;
+  /** Values may be lost. */
+  readonly mayLose: boolean;
+}
+
+export const noAnswers: Answers = { renames: new Map(), dropped: new Set(), mayLose: false };
+
+/**
+ * Brings the tables of a young project, which has no migrations, to what its models want, and says in words what was
+ * done. Throws `Undecided` where that needs an answer, `OutOfStep` where it can't be done.
+ */
+export function followModels(
+  store: Store,
+  tables: readonly Table[],
+  defaults: ReadonlyMap<string, Fill>,
+  answers: Answers = noAnswers,
+): Promise<string[]> {
+  const memory = memoryOf(store);
+  return store.alter(async (alteration) => {
+    await makeOwnTables(alteration, store);
+    const [last] = (await memory.history(alteration)).slice(-1);
+    if (last !== undefined) {
+      const message = `the database ${store.address} has run migrations, up to ${last.name}, and the project has none`;
+      throw new OutOfStep(message, 'bring migrations/ back, as from version control; or name another database');
+    }
+    const before = (await memory.picture(alteration)) ?? [];
+    const decisions = { renames: answers.renames, fills: new Map<string, Fill>(), defaults };
+    const plan = redesign(before, tables, decisions);
+    if (isEmpty(plan)) {
+      // Names alone may differ.
+      if (JSON.stringify(before) !== JSON.stringify(tables)) await memory.keepPicture(alteration, tables);
+      return [];
+    }
+    refuseOtherKeys(plan);
+    await refuseStrangers(alteration, plan, store.address);
+    const sayings = await countDangers(sayingsOf(plan, decisions), { reader: alteration, ddl: store.ddl });
+    const stopped = sayings.filter(isStopped);
+    const questions = questionsOf(before, tables, answers.renames, answers.dropped);
+    const lossy = sayings.filter(isLossy);
+    if (lossy.length + stopped.length > 0 && questions.length > 0) throw new Undecided(questions, lossy);
+    if (stopped.length > 0) {
+      const lines = stopped.map((saying) => `  ${sayingText(saying)}`).join('\n');
+      const remedy =
+        'mend those rows, or give the field a default; vantfell migrate draft --fill model.field=value gives them a value';
+      throw new OutOfStep(`the database ${store.address} can not follow the models:\n${lines}`, remedy);
+    }
+    if (lossy.length > 0 && !answers.mayLose) throw new Undecided([], lossy);
+    await alteration.script(scriptText('follow', store.ddl.redesign(plan)), indexNames(before));
+    await memory.keepPicture(alteration, tables);
+    return before.length === 0
+      ? [`made ${tables.length === 1 ? '1 table' : `${tables.length} tables`}`]
+      : sayings.map(sayingText);
+  });
+}
+
+/** Throws where a model has another key than its records. */
+export function refuseOtherKeys({ otherKeys }: Redesign): void {
+  const [first] = otherKeys;
+  if (first === undefined) return;
+  const message = `${first} has another key than its records: nothing that refers to them would find them again`;
+  throw new OutOfStep(
+    message,
+    'leave the key as it was; or make a model with another name, and bring over what is needed',
+  );
+}
+
+/** A table that is there already and that this tool did not make is somebody else's. */
+export async function refuseStrangers(alteration: Alteration, plan: Redesign, address: string): Promise<void> {
+  const standing = new Set((await alteration.tables()).map((name) => name.toLowerCase()));
+  for (const { from, to } of plan.renames.filter(({ table }) => table === undefined)) {
+    standing.delete(from.toLowerCase());
+    standing.add(to.toLowerCase());
+  }
+  const [stranger] = plan.created.filter(({ name }) => standing.has(name.toLowerCase()));
+  if (stranger === undefined) return;
+  throw new OutOfStep(
+    `the database ${address} has a table ${stranger.name} already, and this tool did not make it`,
+    `give the model another one, as table: my_${stranger.name}; or name another database with store: in vantfell.yaml`,
+  );
+}
+
+/** The names of all indexes of a design. */
+export const indexNames = (tables: readonly Table[]): ReadonlySet<string> =>
+  new Set(tables.flatMap(({ unique, indexes }) => [...unique, ...indexes].map(({ name }) => name)));

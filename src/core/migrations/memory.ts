@@ -1,0 +1,54 @@
+import type { Reader, Store, Transaction } from '../store/contract.ts';
+import { migrationsTable, stateTable } from '../tables/own-tables.ts';
+import type { Table } from '../tables/table.ts';
+import type { Ran } from './migration.ts';
+
+/** What the tool remembers in a database about its tables. */
+export interface Memory {
+  history(reader: Reader): Promise<Ran[]>;
+  note(transaction: Transaction, ran: Ran): Promise<void>;
+  forget(transaction: Transaction, name: string): Promise<void>;
+  /** The tables that stand, where they follow the models and no migration has made them. */
+  picture(reader: Reader): Promise<Table[] | undefined>;
+  keepPicture(transaction: Transaction, tables: readonly Table[] | undefined): Promise<void>;
+}
+
+export function memoryOf({ dialect: { name, placeholder } }: Pick<Store, 'dialect'>): Memory {
+  const columns = migrationsTable.columns.map((column) => name(column.name)).join(', ');
+  const migrations = name(migrationsTable.name);
+  const state = name(stateTable.name);
+  const places = (count: number): string =>
+    Array.from({ length: count }, (_none, at) => placeholder(at + 1)).join(', ');
+  const all = { sql: `SELECT ${columns} FROM ${migrations} ORDER BY ${name('number')}` };
+  const insert = { sql: `INSERT INTO ${migrations} (${columns}) VALUES (${places(5)})` };
+  const remove = { sql: `DELETE FROM ${migrations} WHERE ${name('name')} = ${placeholder(1)}` };
+  const read = { sql: `SELECT ${name('value')} FROM ${state} WHERE ${name('name')} = ${placeholder(1)}` };
+  const clear = { sql: `DELETE FROM ${state} WHERE ${name('name')} = ${placeholder(1)}` };
+  const write = { sql: `INSERT INTO ${state} (${name('name')}, ${name('value')}) VALUES (${places(2)})` };
+  return {
+    async history(reader) {
+      const rows = await reader.all(all, []);
+      return rows.map(([number, called, batch, ranAt, checksum]) => ({
+        number: Number(number),
+        name: String(called),
+        batch: Number(batch),
+        ranAt: String(ranAt),
+        checksum: String(checksum),
+      }));
+    },
+    async note(transaction, { number, name: called, batch, ranAt, checksum }) {
+      await transaction.run(insert, [number, called, batch, ranAt, checksum]);
+    },
+    async forget(transaction, called) {
+      await transaction.run(remove, [called]);
+    },
+    async picture(reader) {
+      const row = await reader.first(read, ['tables']);
+      return row === undefined ? undefined : (JSON.parse(String(row[0])) as Table[]);
+    },
+    async keepPicture(transaction, tables) {
+      await transaction.run(clear, ['tables']);
+      if (tables !== undefined) await transaction.run(write, ['tables', JSON.stringify(tables)]);
+    },
+  };
+}

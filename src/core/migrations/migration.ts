@@ -1,0 +1,56 @@
+import { createHash } from 'node:crypto';
+import type { Renames } from '../tables/match.ts';
+import type { Table } from '../tables/table.ts';
+
+/** A migration of the project, as its folder holds it for one kind of store. */
+export interface Migration {
+  readonly number: number;
+  /** `0003-add-altitude`: also its folder's name. */
+  readonly name: string;
+  readonly forward: string;
+  readonly back: string;
+  /** The picture of the models' tables after it. */
+  readonly after: readonly Table[];
+  /** What was said of names when it was written. */
+  readonly renames: Renames;
+}
+
+/** A migration that a database has run. */
+export interface Ran {
+  readonly number: number;
+  readonly name: string;
+  /** What ran together has the same number. */
+  readonly batch: number;
+  /** An RFC 3339 date-time. */
+  readonly ranAt: string;
+  readonly checksum: string;
+}
+
+export const checksumOf = ({ forward }: Pick<Migration, 'forward'>): string =>
+  createHash('sha256').update(forward).digest('hex').slice(0, 12);
+
+/** The tables after the last of some migrations. */
+export const lastPicture = (migrations: readonly Migration[]): readonly Table[] => migrations.at(-1)?.after ?? [];
+
+export interface Standing {
+  /** Whether it ran, waits, was edited after it ran, or ran and is in the project no more. */
+  readonly state: 'ran' | 'waiting' | 'changed' | 'missing';
+  readonly name: string;
+  readonly checksum: string;
+  readonly ran?: Ran;
+}
+
+/** The migrations of the project beside those that the database has run, in the order of their numbers. */
+export function standingsOf(migrations: readonly Migration[], history: readonly Ran[]): Standing[] {
+  const names = new Set(migrations.map(({ name }) => name));
+  const known = migrations.map((migration): Standing => {
+    const checksum = checksumOf(migration);
+    const ran = history.find(({ name }) => name === migration.name);
+    const state = ran === undefined ? 'waiting' : ran.checksum === checksum ? 'ran' : 'changed';
+    return { state, name: migration.name, checksum, ran };
+  });
+  const missing = history
+    .filter(({ name }) => !names.has(name))
+    .map((ran): Standing => ({ state: 'missing', name: ran.name, checksum: ran.checksum, ran }));
+  return [...known, ...missing].sort((one, other) => (one.name < other.name ? -1 : 1));
+}

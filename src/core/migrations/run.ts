@@ -1,0 +1,191 @@
+import type { Alteration, Store } from '../store/contract.ts';
+import { StoreError } from '../store/contract.ts';
+import { makeOwnTables } from '../tables/own-work.ts';
+import { isSameDesign, redesign } from '../tables/redesign.ts';
+import type { Table } from '../tables/table.ts';
+import { sayingsOf } from '../tables/words.ts';
+import { countDangers, isStopped, sayingText } from './count.ts';
+import { indexNames } from './follow.ts';
+import { memoryOf } from './memory.ts';
+import { checksumOf, standingsOf } from './migration.ts';
+import type { Migration, Ran } from './migration.ts';
+import { OutOfStep } from './out-of-step.ts';
+
+/** How a run is told of while it goes on. */
+export interface RunOptions {
+  readonly now: () => Date;
+  readonly onStart?: (name: string) => void;
+}
+
+/**
+ * Reads which migrations a database has run. One that followed the models, and stands where a migration ends, counts as
+ * having run all up to that.
+ */
+export async function historyOf(store: Store, migrations: readonly Migration[], now: () => Date): Promise<Ran[]> {
+  return store.alter((alteration) => historyIn(alteration, store, migrations, now));
+}
+
+async function historyIn(
+  alteration: Alteration,
+  store: Store,
+  migrations: readonly Migration[],
+  now: () => Date,
+): Promise<Ran[]> {
+  const memory = memoryOf(store);
+  await makeOwnTables(alteration, store);
+  const history = await memory.history(alteration);
+  const picture = await memory.picture(alteration);
+  if (history.length > 0 || picture === undefined || migrations.length === 0) return history;
+  const at = migrations.findLastIndex(({ after }) => isSameDesign(picture, after));
+  if (at < 0) {
+    const message = `the database ${store.address} followed the models, and stands where no migration ends`;
+    const remedy = 'start over with vantfell migrate run --from-empty --samples; or name another database';
+    throw new OutOfStep(message, remedy);
+  }
+  for (const migration of migrations.slice(0, at + 1)) {
+    await memory.note(alteration, ranNow(migration, 1, now));
+  }
+  await memory.keepPicture(alteration, undefined);
+  return memory.history(alteration);
+}
+
+const ranNow = (migration: Migration, batch: number, now: () => Date): Ran => ({
+  number: migration.number,
+  name: migration.name,
+  batch,
+  ranAt: now().toISOString(),
+  checksum: checksumOf(migration),
+});
+
+/** The migrations that wait. Throws where the database has run others than the project has. */
+export function waitingOf(migrations: readonly Migration[], history: readonly Ran[], address: string): Migration[] {
+  const standings = standingsOf(migrations, history);
+  const missing = standings.filter(({ state }) => state === 'missing').map(({ name }) => name);
+  if (missing.length > 0) {
+    const message = `the database ${address} is ahead: it has run ${missing.join(', ')}, which migrations/ does not hold`;
+    const remedy =
+      'get the newer version of the project; or bring the migration back and take it back with vantfell migrate undo';
+    throw new OutOfStep(message, remedy);
+  }
+  const waiting = new Set(standings.filter(({ state }) => state === 'waiting').map(({ name }) => name));
+  return migrations.filter(({ name }) => waiting.has(name));
+}
+
+/** Refuses to go on where a migration is another than the one that ran. */
+function refuseChanged(migrations: readonly Migration[], history: readonly Ran[]): void {
+  const changed = standingsOf(migrations, history).find(({ state }) => state === 'changed');
+  if (changed === undefined) return;
+  const remedy = 'bring the file back as it was, as from version control; what is to change is for a new migration';
+  throw new OutOfStep(`${changed.name} was changed after it ran (${changed.ran!.checksum} then)`, remedy);
+}
+
+/**
+ * Runs what has not run, each in a transaction of its own, so that one that fails leaves those before it. Two programs
+ * that run at once take turns, and each finds what the other has done. Gives the names of those that it ran.
+ */
+export async function runMigrations(
+  store: Store,
+  migrations: readonly Migration[],
+  options: RunOptions,
+): Promise<string[]> {
+  const { now, onStart } = options;
+  const memory = memoryOf(store);
+  const history = await historyOf(store, migrations, now);
+  refuseChanged(migrations, history);
+  const batch = Math.max(0, ...history.map((ran) => ran.batch)) + 1;
+  const names: string[] = [];
+  for (const migration of waitingOf(migrations, history, store.address)) {
+    onStart?.(migration.name);
+    const before = migrations[migrations.indexOf(migration) - 1]?.after ?? [];
+    try {
+      const ran = await store.alter(async (alteration) => {
+        if ((await memory.history(alteration)).some(({ name }) => name === migration.name)) return false;
+        await alteration.script(migration.forward, indexNames(before));
+        await memory.note(alteration, ranNow(migration, batch, now));
+        return true;
+      });
+      if (ran) names.push(migration.name);
+    } catch (error) {
+      throw await explained(error, store, migration, before);
+    }
+  }
+  return names;
+}
+
+/** What stopped a migration: the rows that it can't go past, where they can be found, else the database's own words. */
+async function explained(
+  error: unknown,
+  store: Store,
+  migration: Migration,
+  before: readonly Table[],
+): Promise<unknown> {
+  if (!(error instanceof StoreError) || error.fault.kind !== 'refused') return error;
+  const decisions = { renames: migration.renames, fills: new Map(), defaults: new Map() };
+  const sayings = sayingsOf(redesign(before, migration.after, decisions), decisions);
+  const counted = await countDangers(sayings, { reader: store, ddl: store.ddl }).catch(() => []);
+  const lines = counted.filter(isStopped).map((saying) => `\n  ${sayingText(saying)}`);
+  const message = `${migration.name} stopped, and nothing of it was kept: ${error.message}${lines.join('')}`;
+  const remedy =
+    lines.length > 0
+      ? 'mend those rows; or delete the migration and draft it again with --fill model.field=value'
+      : `see to what it tells of, or to ${migration.name}/${store.kind}.forward.sql`;
+  return new OutOfStep(message, remedy);
+}
+
+/** The migrations that an undo takes back, the last one first. */
+export function undoable(
+  migrations: readonly Migration[],
+  history: readonly Ran[],
+  last: number | 'batch' | 'all',
+): Migration[] {
+  refuseChanged(migrations, history);
+  const newest = [...history].reverse();
+  const chosen =
+    last === 'all'
+      ? newest
+      : last === 'batch'
+        ? newest.filter(({ batch }) => batch === newest[0]?.batch)
+        : newest.slice(0, last);
+  return chosen.map(({ name }) => {
+    const migration = migrations.find((one) => one.name === name);
+    if (migration !== undefined) return migration;
+    throw new OutOfStep(
+      `${name} ran, but migrations/ does not hold it`,
+      'bring its folder back, as from version control',
+    );
+  });
+}
+
+/** Takes migrations back, each in a transaction of its own. */
+export async function undoMigrations(
+  store: Store,
+  chosen: readonly Migration[],
+  onStart?: (name: string) => void,
+): Promise<void> {
+  const memory = memoryOf(store);
+  for (const migration of chosen) {
+    onStart?.(migration.name);
+    try {
+      await store.alter(async (alteration) => {
+        if (!(await memory.history(alteration)).some(({ name }) => name === migration.name)) return;
+        await alteration.script(migration.back, indexNames(migration.after));
+        await memory.forget(alteration, migration.name);
+      });
+    } catch (error) {
+      if (!(error instanceof StoreError) || error.fault.kind !== 'refused') throw error;
+      const message = `${migration.name} can not be taken back, and all of it still stands: ${error.message}`;
+      throw new OutOfStep(message, `see to the rows, or to ${migration.name}/${store.kind}.back.sql`);
+    }
+  }
+}
+
+/** Drops every table of the tool's making: those of the models, as it remembers them, and its own. */
+export async function dropAll(store: Store, known: readonly Table[]): Promise<void> {
+  await store.alter(async (alteration) => {
+    const standing = await alteration.tables();
+    const followed = standing.includes('vantfell_state') ? ((await memoryOf(store).picture(alteration)) ?? []) : [];
+    const ours = new Set([...known, ...followed].map(({ name }) => name));
+    const names = standing.filter((name) => ours.has(name) || name.startsWith('vantfell_'));
+    if (names.length > 0) await alteration.script(store.ddl.drop(names));
+  });
+}

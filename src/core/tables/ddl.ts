@@ -1,0 +1,29 @@
+import type { Hazard } from './hazard.ts';
+import type { Redesign } from './redesign.ts';
+import type { Table } from './table.ts';
+
+/** Statements that belong together, and what they are for. */
+export interface Passage {
+  readonly remark: string;
+  readonly statements: readonly string[];
+}
+
+/** How one kind of database spells what is done to tables. It needs no connection. */
+export interface Ddl {
+  /** What brings the tables of one design to those of another, inside one transaction. */
+  redesign(plan: Redesign): Passage[];
+  /** Makes a table that refers to no other, where it is missing. */
+  createIfMissing(table: Table): string;
+  /** Fills a table of texts from its one parameter: a JSON array of objects. */
+  fillFromJson(table: Table): string;
+  drop(names: readonly string[]): string;
+  /** A statement with one row: the number of rows that a hazard tells of. */
+  count(hazard: Hazard): string;
+}
+
+/** The text of a file that people read and the tool runs: passages under their remarks. */
+export const scriptText = (title: string, passages: readonly Passage[]): string =>
+  [`-- ${title}`, ...passages.map(passageText)].join('\n\n') + '\n';
+
+const passageText = ({ remark, statements }: Passage): string =>
+  [`-- ${remark}`, ...statements.map((statement) => `${statement};`)].join('\n');

@@ -1,0 +1,95 @@
+import { mkdirSync } from 'node:fs';
+import { dirname } from 'node:path';
+import { defaultFills } from '../core/migrations/defaults.ts';
+import { followModels } from '../core/migrations/follow.ts';
+import type { Answers } from '../core/migrations/follow.ts';
+import { lastPicture } from '../core/migrations/migration.ts';
+import type { Migration } from '../core/migrations/migration.ts';
+import { OutOfStep } from '../core/migrations/out-of-step.ts';
+import { historyOf, runMigrations, waitingOf } from '../core/migrations/run.ts';
+import type { Store } from '../core/store/contract.ts';
+import { StoreError } from '../core/store/contract.ts';
+import { designTables } from '../core/tables/design.ts';
+import { noDecisions, redesign } from '../core/tables/redesign.ts';
+import type { Table } from '../core/tables/table.ts';
+import { sayingsOf } from '../core/tables/words.ts';
+import { openStore } from '../store/open.ts';
+import { EXIT, Failure } from './failure.ts';
+import { readMigrations } from './migrations.ts';
+import { isFile, kindOf, moment, storeAddress } from './project.ts';
+import type { SoundProject } from './project.ts';
+
+/** An open store whose tables are what the models need, and what was done to that end, in words. */
+export interface OpenDatabase {
+  readonly store: Store;
+  readonly done: readonly string[];
+}
+
+/**
+ * Opens a project's database: its own, or the one at `address`. A young project's tables follow the models, which
+ * throws `Undecided` where `answers` don't tell how. One with migrations must have run them all; an empty database
+ * runs them now.
+ */
+export async function openDatabase(
+  project: SoundProject,
+  address = storeAddress(project),
+  answers?: Answers,
+): Promise<OpenDatabase> {
+  const migrations = readMigrations(project.folder, kindOf(address));
+  const tables = designTables(project.graph);
+  if (migrations.length > 0) refuseOtherModels(lastPicture(migrations), tables, migrations.at(-1)!.name);
+  const store = await openBare(address);
+  try {
+    if (migrations.length > 0) return { store, done: await inStep(store, migrations) };
+    return { store, done: await followModels(store, tables, defaultFills(project.graph), answers) };
+  } catch (error) {
+    await store.close();
+    throw told(error, address);
+  }
+}
+
+/** Opens a store as it is. */
+export async function openBare(address: string): Promise<Store> {
+  try {
+    if (isFile(address)) mkdirSync(dirname(address.slice('sqlite:'.length)), { recursive: true });
+    return await openStore(address);
+  } catch (error) {
+    throw told(error, address);
+  }
+}
+
+/** An error of the database as one that people can do something about. */
+export function told(error: unknown, address: string): unknown {
+  if (error instanceof OutOfStep) return new Failure(EXIT.foundWrong, error.message, error.remedy);
+  if (error instanceof StoreError && error.fault.kind !== 'defect') {
+    return new Failure(EXIT.surroundings, error.message, error.remedy);
+  }
+  if (error instanceof Failure || (error as NodeJS.ErrnoException).code === undefined) return error;
+  const message = `the database ${address} can not be used: ${(error as Error).message}`;
+  return new Failure(EXIT.surroundings, message, 'name another with store: in vantfell.yaml');
+}
+
+function refuseOtherModels(picture: readonly Table[], tables: readonly Table[], name: string): void {
+  const sayings = sayingsOf(redesign(picture, tables, noDecisions), noDecisions);
+  if (sayings.length === 0) return;
+  const lines = sayings.map(({ subject, text }) => `\n  ${subject}: ${text}`).join('');
+  const remedy = 'vantfell migrate draft writes that as a migration, and vantfell migrate run runs it';
+  throw new Failure(EXIT.foundWrong, `the models have changed since ${name}:${lines}`, remedy);
+}
+
+/** Sees that a database has run every migration; an empty one, which nobody can lose anything of, runs them. */
+async function inStep(store: Store, migrations: readonly Migration[]): Promise<string[]> {
+  const isEmpty = await store.alter(async (alteration) => (await alteration.tables()).length === 0);
+  if (isEmpty) {
+    const names = await runMigrations(store, migrations, { now: moment.now });
+    return names.map((name) => `ran ${name}`);
+  }
+  const waiting = waitingOf(migrations, await historyOf(store, migrations, moment.now), store.address);
+  if (waiting.length === 0) return [];
+  const names = waiting.map(({ name }) => name).join(', ');
+  const verb = waiting.length === 1 ? 'has' : 'have';
+  throw new OutOfStep(
+    `the database ${store.address} is behind: ${names} ${verb} not run`,
+    'run what waits: vantfell migrate run',
+  );
+}

@@ -1,0 +1,58 @@
+import type { PoolClient } from 'pg';
+import type { Alteration, Transaction } from '../../core/store/contract.ts';
+import { StoreError } from '../../core/store/contract.ts';
+import { scriptText } from '../../core/tables/ddl.ts';
+import { noDecisions, redesign } from '../../core/tables/redesign.ts';
+import { postgresDdl } from './ddl.ts';
+import { describe } from './describe.ts';
+import { storeError } from './errors.ts';
+
+/** Two programs that work on the tables of one database take turns. The number is this tool's own, and nothing else. */
+const LOCK = 7_228_391;
+
+/** Work on tables, inside a transaction that has begun. */
+export async function alterationOn(client: PoolClient, transaction: Transaction, address: string): Promise<Alteration> {
+  await client.query('SET LOCAL statement_timeout = 0');
+  await client.query('SELECT pg_advisory_xact_lock($1)', [LOCK]);
+  const tables =
+    "SELECT relname FROM pg_class WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p')";
+  return {
+    ...transaction,
+    tables: async () => (await client.query<{ relname: string }>(tables)).rows.map(({ relname }) => relname),
+    async script(sql) {
+      try {
+        await client.query(sql);
+      } catch (error) {
+        const { fault, message, remedy } = storeError(error, address);
+        if (fault.kind === 'unreachable') throw storeError(error, address);
+        throw new StoreError(
+          { kind: 'refused' },
+          message,
+          fault.kind === 'busy' ? remedy : 'see to what it tells of',
+          error,
+        );
+      }
+      if (await isOver(client)) {
+        const remedy = 'take BEGIN, COMMIT and ROLLBACK out of it: what it does is kept whole, or not at all';
+        throw new StoreError({ kind: 'refused' }, 'the script ends the transaction that it runs in', remedy);
+      }
+    },
+    describe: () => describe(client),
+    async describeAnew(wanted) {
+      // A schema that is never seen by anybody else: it goes with the savepoint.
+      await client.query('SAVEPOINT anew');
+      await client.query('CREATE SCHEMA vantfell_anew');
+      await client.query('SET LOCAL search_path = vantfell_anew');
+      await client.query(scriptText('anew', postgresDdl.redesign(redesign([], wanted, noDecisions))));
+      const description = await describe(client);
+      await client.query('ROLLBACK TO anew');
+      return description;
+    },
+  };
+}
+
+/** The lock is held for as long as the transaction. */
+async function isOver(client: PoolClient): Promise<boolean> {
+  const held = 'SELECT 1 FROM pg_locks WHERE pid = pg_backend_pid() AND locktype = $1 AND objid = $2';
+  return (await client.query(held, ['advisory', LOCK])).rows.length === 0;
+}

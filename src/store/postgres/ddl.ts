@@ -1,0 +1,170 @@
+import type { Ddl, Passage } from '../../core/tables/ddl.ts';
+import type { ColumnChange, Rename, TableChange } from '../../core/tables/redesign.ts';
+import { isIn, isUnchanged } from '../../core/tables/redesign.ts';
+import type { Check, Column, Table } from '../../core/tables/table.ts';
+import { countSql } from '../count-sql.ts';
+import { moveSql } from '../move-sql.ts';
+import { quoteName as name } from '../quote.ts';
+import { converted } from './convert.ts';
+import * as sql from './tables.ts';
+
+export const postgresDdl: Ddl = {
+  redesign({ renames, created, changed, moves, dropped }) {
+    const { fillText } = sql;
+    const spell = { uuid: 'gen_random_uuid()', now: () => 'now()', fill: fillText };
+    const gone = dropped.map((table) => name(table.name));
+    return [
+      passage('new names', renames.map(renameText)),
+      passage('rules that go', changed.flatMap(removals)),
+      ...created.map((table) => passage(`a new table for ${table.of}`, [sql.createTable(table)])),
+      ...changed.map((change) => passage(`${change.after.of}: new columns`, additions(change))),
+      passage(
+        'values that move',
+        moves.flatMap((move) => moveSql(move, spell)),
+      ),
+      ...changed.map((change) => passage(change.after.of, changeStatements(change))),
+      passage('tables that go', gone.length === 0 ? [] : [`DROP TABLE ${gone.join(', ')}`]),
+      passage('indexes', [...created.flatMap(indexesOf), ...changed.flatMap(newIndexes)]),
+      passage('rules', changed.flatMap(newChecks)),
+      passage('references', [
+        ...created.flatMap((table) => table.references.map((reference) => sql.addReference(table, reference))),
+        ...changed.flatMap(newReferences),
+      ]),
+    ].filter(({ statements }) => statements.length > 0);
+  },
+
+  createIfMissing: (table) => sql.createTable(table).replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'),
+  fillFromJson: ({ name: table }) =>
+    `INSERT INTO ${name(table)} SELECT * FROM json_populate_recordset(NULL::${name(table)}, $1)`,
+  drop: (tables) => `DROP TABLE IF EXISTS ${tables.map(name).join(', ')}`,
+  count: (hazard) => countSql(hazard, { check: sql.checkText, fits: (from, to, x) => converted(from, to, x).fits }),
+};
+
+const passage = (remark: string, statements: readonly string[]): Passage => ({ remark, statements });
+
+const renameText = ({ table, from, to }: Rename): string =>
+  table === undefined
+    ? `ALTER TABLE ${name(from)} RENAME TO ${name(to)}`
+    : `ALTER TABLE ${name(table)} RENAME COLUMN ${name(from)} TO ${name(to)}`;
+
+const alter = (table: Table, what: string): string => `ALTER TABLE ${name(table.name)} ${what}`;
+
+/** A check as the database has it: under the name that it got when it was made. */
+interface Named {
+  readonly named: string;
+  readonly check: Check;
+}
+
+function checksOf(table: Table, column: Column): Named[] {
+  return column.checks.map((check) => ({ named: sql.checkName(table.name, column.name, check), check }));
+}
+
+/** The checks of a column that stays, before and after. Those of another type are other ones. */
+function checksOfBoth({ before: oldTable, carried, after: table }: TableChange, { before, after }: ColumnChange) {
+  const at = carried.columns.findIndex((column) => column.name === before!.name);
+  const old = checksOf(oldTable, oldTable.columns[at]!);
+  const retyped = after !== undefined && sql.columnType(before!) !== sql.columnType(after);
+  const now = after === undefined ? [] : checksOf(table, after);
+  const stay = retyped ? [] : old.filter((one) => isIn(one, now));
+  return { gone: old.filter((one) => !isIn(one, stay)), made: now.filter((one) => !isIn(one, stay)) };
+}
+
+/** References, checks and indexes that stand in the way, by the names that they were made with. */
+function removals(change: TableChange): string[] {
+  const { before, carried, after } = change;
+  const dropConstraint = (constraint: string): string => alter(after, `DROP CONSTRAINT ${name(constraint)}`);
+  const references = goneReferences(change).map((at) => sql.referenceName(before.name, before.references[at]!));
+  const checks = change.columns
+    .filter((column) => column.before !== undefined)
+    .flatMap((column) => checksOfBoth(change, column).gone.map(({ named }) => named));
+  const indexes = [
+    ...carried.unique.filter((index) => !isIn(index, after.unique)),
+    ...carried.indexes.filter((index) => !isIn(index, after.indexes)),
+  ];
+  return [
+    ...[...references, ...checks].map(dropConstraint),
+    ...indexes.map((index) => `DROP INDEX ${name(index.name)}`),
+  ];
+}
+
+/** The places of the references that go, among those of the table. One under another name is another one. */
+const goneReferences = ({ before, carried, after }: TableChange): number[] =>
+  carried.references.flatMap((reference, at) => {
+    const stays =
+      isIn(reference, after.references) &&
+      sql.referenceName(before.name, before.references[at]!) === sql.referenceName(after.name, reference);
+    return stays ? [] : [at];
+  });
+
+function newReferences(change: TableChange): string[] {
+  const gone = goneReferences(change);
+  const stay = change.carried.references.filter((_reference, at) => !gone.includes(at));
+  return change.after.references
+    .filter((reference) => !isIn(reference, stay))
+    .map((reference) => sql.addReference(change.after, reference));
+}
+
+const additions = ({ after, columns }: TableChange): string[] =>
+  columns
+    .filter(({ before }) => before === undefined)
+    .map((column) => alter(after, `ADD COLUMN ${sql.bareColumn(column.after!)}`));
+
+function changeStatements({ after: table, columns }: TableChange): string[] {
+  return columns
+    .filter((column) => !isUnchanged(column))
+    .flatMap((column) => {
+      const { before, after, fill } = column;
+      if (after === undefined) return [alter(table, `DROP COLUMN ${name(before!.name)}`)];
+      const x = name(after.name);
+      const given = fill === undefined ? undefined : sql.fillText(after, fill);
+      const statements: string[] = [];
+      if (before !== undefined && sql.columnType(before) !== sql.columnType(after)) {
+        statements.push(
+          alter(table, `ALTER COLUMN ${x} TYPE ${sql.columnType(after)} USING ${newValue(before, after, given)}`),
+        );
+      }
+      if (given !== undefined) statements.push(...fillStatements(table, column, x, given));
+      if (!after.nullable && before?.nullable !== false)
+        statements.push(alter(table, `ALTER COLUMN ${x} SET NOT NULL`));
+      if (after.nullable && before?.nullable === false)
+        statements.push(alter(table, `ALTER COLUMN ${x} DROP NOT NULL`));
+      return statements;
+    });
+}
+
+/** A value in the new type. A text that says why it does not fit fails to be one. */
+function newValue(before: Column, after: Column, given: string | undefined): string {
+  const x = name(before.name);
+  const { value, fits } = converted(before, after, x);
+  if (fits === undefined) return value;
+  const otherwise = given ?? `((${x})::text || ' does not fit')::${sql.columnType(after)}`;
+  return `CASE WHEN ${x} IS NULL THEN NULL WHEN ${fits} THEN ${value} ELSE ${otherwise} END`;
+}
+
+/** New columns and columns that may be null no more get the value where there is none; others where a new rule is broken. */
+function fillStatements(table: Table, { before, after }: ColumnChange, x: string, given: string): string[] {
+  const broken = before === undefined ? [] : after!.checks.map((check) => `NOT (${sql.checkText(after!, check, x)})`);
+  const empty = before === undefined || !after!.nullable ? [`${x} IS NULL`] : [];
+  const where = [...empty, ...broken];
+  return where.length === 0 ? [] : [`UPDATE ${name(table.name)} SET ${x} = ${given} WHERE ${where.join(' OR ')}`];
+}
+
+const indexesOf = (table: Table): string[] => [
+  ...table.unique.map((index) => sql.createIndex(table, index, true)),
+  ...table.indexes.map((index) => sql.createIndex(table, index, false)),
+];
+
+const newIndexes = ({ carried, after }: TableChange): string[] => [
+  ...after.unique.filter((index) => !isIn(index, carried.unique)).map((index) => sql.createIndex(after, index, true)),
+  ...after.indexes
+    .filter((index) => !isIn(index, carried.indexes))
+    .map((index) => sql.createIndex(after, index, false)),
+];
+
+const newChecks = (change: TableChange): string[] =>
+  change.columns.flatMap((column) => {
+    const { before, after } = column;
+    if (after === undefined) return [];
+    const made = before === undefined ? after.checks : checksOfBoth(change, column).made.map(({ check }) => check);
+    return made.map((check) => sql.addCheck(change.after, after, check));
+  });

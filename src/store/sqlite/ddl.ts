@@ -1,0 +1,165 @@
+import type { Ddl, Passage } from '../../core/tables/ddl.ts';
+import type { ColumnChange, Redesign, Rename, TableChange } from '../../core/tables/redesign.ts';
+import { isIn, isUnchanged } from '../../core/tables/redesign.ts';
+import { isOwn } from '../../core/tables/own-tables.ts';
+import { shortName } from '../../core/tables/names.ts';
+import type { Column, Index, Table } from '../../core/tables/table.ts';
+import { countSql } from '../count-sql.ts';
+import { quoteName as name, quoteText } from '../quote.ts';
+import { converted } from './convert.ts';
+import { moveStatements } from './move.ts';
+import { checkText, columnText, columnType, createIndex, createIndexes, createTable, fillText } from './tables.ts';
+
+/** SQLite changes little of a table in place: for all the rest the table is made anew, filled from the old one, and takes its name. */
+export const sqliteDdl: Ddl = {
+  redesign(plan) {
+    const targets = new Set(plan.moves.flatMap((move) => move.columns.map(({ to }) => to)));
+    return [
+      passage('new names', plan.renames.map(renameText)),
+      passage(
+        'indexes that go',
+        [
+          // Those of tables that stand aside for others of the same name.
+          ...plan.dropped
+            .filter(({ name: table }) => isOwn(table))
+            .flatMap(({ unique, indexes }) => [...unique, ...indexes]),
+          ...plan.changed.flatMap(({ carried, after }) => goneIndexes(carried, after)),
+        ].map(dropIndex),
+      ),
+      ...plan.created.map((table) =>
+        passage(`a new table for ${table.of}`, [createTable(table), ...createIndexes(table)]),
+      ),
+      passage('values that move', [...landings(plan, targets), ...plan.moves.flatMap(moveStatements)]),
+      ...plan.changed.map((change) => passage(remarkOf(change), changeStatements(change, targets))),
+      passage(
+        'tables that go',
+        plan.dropped.map(({ name: table }) => `DROP TABLE ${name(table)}`),
+      ),
+    ].filter(({ statements }) => statements.length > 0);
+  },
+
+  createIfMissing: (table) => createTable(table).replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'),
+  fillFromJson: ({ name: table, columns }) => {
+    const values = columns.map((column) => `value ->> ${quoteText(column.name)}`).join(', ');
+    return `INSERT INTO ${name(table)} (${columns.map((column) => name(column.name)).join(', ')}) SELECT ${values} FROM json_each(?)`;
+  },
+  drop: (tables) => tables.map((table) => `DROP TABLE IF EXISTS ${name(table)}`).join(';\n'),
+  count: (hazard) => countSql(hazard, { check: checkText, fits: (from, to, x) => converted(from, to, x).fits }),
+};
+
+const passage = (remark: string, statements: readonly string[]): Passage => ({ remark, statements });
+
+const renameText = ({ table, from, to }: Rename): string =>
+  table === undefined
+    ? `ALTER TABLE ${name(from)} RENAME TO ${name(to)}`
+    : `ALTER TABLE ${name(table)} RENAME COLUMN ${name(from)} TO ${name(to)}`;
+
+const dropIndex = (index: Index): string => `DROP INDEX ${name(index.name)}`;
+
+const goneIndexes = (carried: Table, after: Table): Index[] => [
+  ...carried.unique.filter((index) => !isIn(index, after.unique)),
+  ...carried.indexes.filter((index) => !isIn(index, after.indexes)),
+];
+
+/** Columns of standing tables that values move to: bare ones for now. */
+function landings({ moves }: Redesign, targets: ReadonlySet<Column>): string[] {
+  return moves
+    .filter(({ made }) => !made)
+    .flatMap(({ target, columns }) =>
+      columns
+        .filter(({ to }) => targets.has(to))
+        .map(({ to }) => `ALTER TABLE ${name(target.name)} ADD COLUMN ${name(to.name)} ${columnType(to)}`),
+    );
+}
+
+const remarkOf = ({ after, columns }: TableChange): string => {
+  const changed = columns.filter((column) => !isUnchanged(column));
+  const words = changed.map(({ before, after: next }) =>
+    next === undefined ? `without ${before!.member}` : before === undefined ? `with ${next.member}` : next.member,
+  );
+  return words.length === 0 ? after.of : `${after.of}: ${words.join(', ')}`;
+};
+
+function changeStatements(change: TableChange, landed: ReadonlySet<Column>): string[] {
+  const { carried, after, columns } = change;
+  const changed = columns.filter((column) => !isUnchanged(column));
+  if (needsRebuild(change, changed, landed)) return rebuild(change, landed);
+  const added = changed.flatMap((column) => (column.before === undefined ? [column.after!] : []));
+  const gone = changed.flatMap((column) => (column.after === undefined ? [column.before!] : []));
+  return [
+    ...gone.map((column) => `ALTER TABLE ${name(after.name)} DROP COLUMN ${name(column.name)}`),
+    ...added
+      .filter((column) => !landed.has(column))
+      .map((column) => `ALTER TABLE ${name(after.name)} ADD COLUMN ${columnText(after, column)}`),
+    ...after.unique.filter((index) => !isIn(index, carried.unique)).map((index) => createIndex(after, index, true)),
+    ...after.indexes.filter((index) => !isIn(index, carried.indexes)).map((index) => createIndex(after, index, false)),
+  ];
+}
+
+/** Whether a change is more than columns that come empty, columns that go, and indexes. */
+function needsRebuild(
+  { carried, after }: TableChange,
+  changed: readonly ColumnChange[],
+  landed: ReadonlySet<Column>,
+): boolean {
+  const refers = (table: Table, column: Column): boolean =>
+    table.references.some((reference) => reference.column === column.name);
+  const staying = after.references.filter(({ column }) => carried.columns.some((old) => old.name === column));
+  return (
+    staying.some((reference) => !isIn(reference, carried.references)) ||
+    carried.references.some(
+      (reference) =>
+        !isIn(reference, after.references) && after.columns.some((column) => column.name === reference.column),
+    ) ||
+    changed.some(({ before, after: next, fill }) => {
+      if (next === undefined) return refers(carried, before!);
+      if (before !== undefined) return true;
+      const isBare = columnText(after, next) === `${name(next.name)} ${columnType(next)}`;
+      return !next.nullable || fill !== undefined || (landed.has(next) && !isBare);
+    })
+  );
+}
+
+function rebuild({ carried, after, columns }: TableChange, landed: ReadonlySet<Column>): string[] {
+  const made = shortName(`vantfell_new_${after.name}`);
+  const filled = columns.flatMap((column): [string, string][] => {
+    const value = valueText(column, landed);
+    return column.after === undefined || value === undefined ? [] : [[name(column.after.name), value]];
+  });
+  const [names, values] = [filled.map(([column]) => column), filled.map(([, value]) => value)];
+  return [
+    createTable(after, made),
+    `INSERT INTO ${name(made)} (${names.join(', ')})\n  SELECT ${values.join(', ')}\n  FROM ${name(carried.name)}`,
+    ...(after.columns.some(({ serial }) => serial) ? keepNumbering(carried.name, made) : []),
+    `DROP TABLE ${name(carried.name)}`,
+    `ALTER TABLE ${name(made)} RENAME TO ${name(after.name)}`,
+    ...createIndexes(after),
+  ];
+}
+
+/** Numbers that were given once are not given again, even where their records are gone. */
+const keepNumbering = (from: string, to: string): string[] => [
+  `DELETE FROM sqlite_sequence WHERE name = ${quoteText(to)}`,
+  `INSERT INTO sqlite_sequence (name, seq) SELECT ${quoteText(to)}, seq FROM sqlite_sequence WHERE name = ${quoteText(from)}`,
+];
+
+/** What a row of the new table gets, from the row of the old one; undefined where that is nothing. */
+function valueText({ before, after, fill }: ColumnChange, landed: ReadonlySet<Column>): string | undefined {
+  if (after === undefined) return undefined;
+  const given = fill === undefined ? undefined : fillText(after, fill);
+  if (before === undefined) {
+    if (!landed.has(after)) return given;
+    return given === undefined ? name(after.name) : `coalesce(${name(after.name)}, ${given})`;
+  }
+  const x = name(before.name);
+  const { value, fits } = converted(before, after, x);
+  const checks = given === undefined ? [] : after.checks.map((check) => checkText(after, check, value));
+  const kept = [...(fits === undefined ? [] : [fits]), ...checks].map((condition) => `(${condition})`);
+  // There is no error to raise in a plain statement; text that is not JSON makes one.
+  const otherwise = given ?? `json(${x} || ' does not fit ${after.name}')`;
+  const whole =
+    kept.length === 0
+      ? value
+      : `CASE WHEN ${x} IS NULL THEN NULL WHEN ${kept.join(' AND ')} THEN ${value} ELSE ${otherwise} END`;
+  return given === undefined || after.nullable ? whole : `coalesce(${whole}, ${given})`;
+}

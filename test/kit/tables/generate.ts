@@ -1,0 +1,152 @@
+import fc from 'fast-check';
+import { compile } from '../../../src/core/compile.ts';
+import type { Graph } from '../../../src/core/model/graph.ts';
+
+/** Declarations as plain values: JSON is YAML. */
+interface ModelSpec {
+  model: string;
+  key?: 'serial';
+  stamps: boolean;
+  fields: Record<string, Record<string, unknown>>;
+  relations?: Record<string, Record<string, unknown>>;
+  unique?: string[][];
+  index?: string[][];
+}
+
+/** A project that grows: its models before and after, and what its developer says of names. */
+export interface Growth {
+  readonly before: Graph;
+  readonly after: Graph;
+  readonly renames: ReadonlyMap<string, string>;
+  /** As a failure shows it. */
+  readonly [fc.toStringMethod]: () => string;
+}
+
+const MODELS = ['hut', 'member', 'stay'];
+const FIELDS = ['name', 'size', 'opened', 'price', 'note'];
+
+const field = fc.oneof(
+  fc.record({
+    type: fc.constantFrom('string', 'text'),
+    maxLength: fc.integer({ min: 40, max: 60 }),
+    required: fc.boolean(),
+  }),
+  fc.record({ type: fc.constant('integer'), required: fc.boolean() }),
+  fc.record({
+    type: fc.constant('integer'),
+    minimum: fc.integer({ min: -2, max: 3 }),
+    maximum: fc.integer({ min: 4, max: 9 }),
+  }),
+  fc.record({ type: fc.constant('decimal'), scale: fc.integer({ min: 0, max: 3 }), required: fc.boolean() }),
+  fc.record({
+    type: fc.constantFrom('number', 'boolean', 'date', 'date-time', 'time', 'uuid'),
+    required: fc.boolean(),
+  }),
+  fc.record({ enum: fc.constantFrom(['a', 'b'], ['b', 'c']), default: fc.constant('b'), required: fc.boolean() }),
+  fc.record({ type: fc.constantFrom('json', 'secret', 'email') }),
+);
+
+const model = (name: string): fc.Arbitrary<ModelSpec> => {
+  const others = MODELS.filter((other) => other !== name);
+  const relations = fc.record(
+    {
+      parent: fc.record({ to: fc.constant(name), onDelete: fc.constantFrom('restrict', 'clear') }),
+      friend: fc.record({ to: fc.constantFrom(...others), onDelete: fc.constantFrom('restrict', 'cascade', 'clear') }),
+      tags: fc.record({ with: fc.constantFrom(...others) }),
+    },
+    { requiredKeys: [] },
+  );
+  return fc
+    .record({
+      fields: fc.dictionary(fc.constantFrom(...FIELDS), field, { maxKeys: 4 }),
+      relations,
+      stamps: fc.boolean(),
+      sets: fc.subarray(FIELDS, { maxLength: 2 }),
+      indexed: fc.boolean(),
+    }) // prettier-ignore
+    .map(({ fields, relations: declared, stamps, sets, indexed }) => ({
+      model: name,
+      // Whether a key is numbered by the database stays as it is.
+      key: name === 'stay' ? 'serial' : undefined,
+      stamps,
+      fields: { ...fields },
+      relations: { ...declared },
+      ...listed(indexed ? 'index' : 'unique', sets, fields),
+    }));
+};
+
+function listed(word: 'index' | 'unique', sets: string[], fields: object): Partial<ModelSpec> {
+  const known = sets.filter((name) => Object.hasOwn(fields, name) && comparable(fields[name as never]));
+  return known.length === 0 ? {} : { [word]: [known] };
+}
+
+/** Whether there are three different values of it. */
+const comparable = ({ type }: { type?: string }): boolean =>
+  type !== undefined && !['json', 'secret', 'boolean'].includes(type);
+
+const project = fc.tuple(...MODELS.map(model));
+
+function graphOf(models: readonly ModelSpec[]): Graph | undefined {
+  return compile({
+    service: { file: 'vantfell.yaml', text: 'service: { name: Grown }' },
+    models: models.map((spec) => ({ file: `${spec.model}.yaml`, text: JSON.stringify(spec) })),
+    environment: {},
+  }).graph;
+}
+
+/** What a developer does to a project between two migrations. */
+interface Edits {
+  /** Each model's next declaration, or what it keeps of the one before. */
+  readonly kept: readonly boolean[];
+  readonly gone?: string;
+  readonly newName?: string;
+  readonly newField?: string;
+}
+
+const edits: fc.Arbitrary<Edits> = fc.record(
+  {
+    kept: fc.tuple(...MODELS.map(() => fc.boolean())),
+    gone: fc.constantFrom('hut', 'member', 'stay'),
+    newName: fc.constantFrom('cabin', 'stay'),
+    newField: fc.constantFrom('title', 'name', 'size'),
+  },
+  { requiredKeys: ['kept'] },
+);
+
+function grown(before: readonly ModelSpec[], next: readonly ModelSpec[], said: Edits): Growth | undefined {
+  const renames = new Map<string, string>();
+  let models = before.map((spec, at) => structuredClone(said.kept[at] === true ? spec : next[at]!));
+  if (said.gone !== undefined) models = models.filter((spec) => spec.model !== said.gone);
+  const [first] = models;
+  if (said.newName !== undefined && first !== undefined && !models.some((spec) => spec.model === said.newName)) {
+    const old = first.model;
+    renames.set(old, said.newName);
+    models = JSON.parse(JSON.stringify(models).replaceAll(`"${old}"`, `"${said.newName}"`)) as ModelSpec[];
+  }
+  for (const spec of models) {
+    for (const [name, relation] of Object.entries(spec.relations ?? {})) {
+      if (!models.some((other) => other.model === (relation.to ?? relation.with))) delete spec.relations![name];
+    }
+  }
+  const last = models.at(-1);
+  const [old] = Object.keys(last?.fields ?? {});
+  const known = before.find((spec) => spec.model === last?.model);
+  if (said.newField !== undefined && last !== undefined && old !== undefined && known?.fields[old] !== undefined) {
+    if (!Object.hasOwn(last.fields, said.newField)) {
+      renames.set(`${last.model}.${old}`, `${last.model}.${said.newField}`);
+      last.fields = { ...last.fields, [said.newField]: last.fields[old]! };
+      delete last.fields[old];
+      delete last.unique;
+      delete last.index;
+    }
+  }
+  const graphs = [graphOf(before), graphOf(models)];
+  if (graphs[0] === undefined || graphs[1] === undefined || models.length === 0) return undefined;
+  const shown = (): string => [before, models, [...renames]].map((part) => JSON.stringify(part)).join('\n');
+  return { before: graphs[0], after: graphs[1], renames, [fc.toStringMethod]: shown };
+}
+
+export const growths: fc.Arbitrary<Growth> = fc
+  .tuple(project, project, edits)
+  .map(([before, next, said]) => grown(before, next, said))
+  .filter((growth) => growth !== undefined);
