@@ -163,7 +163,7 @@ function show(
   sayings: readonly CountedSaying[],
   { files, adopted, sql }: Shown,
 ): void {
-  const { bold, red, yellow, dim } = terminal.paint;
+  const { bold, red, dim } = terminal.paint;
   terminal.value({
     written: drafts.map(({ name }) => name),
     files,
@@ -187,7 +187,7 @@ function show(
     terminal.show(bold(`migrations/${last.name}`));
     const rows = sayings.flatMap((saying) => {
       const dangers = saying.dangers.map((danger) => dangerText(danger, danger.count)).filter((words) => words !== '');
-      const mark = isLossy(saying) ? red('loses data') : isStopped(saying) ? yellow('stops') : '';
+      const mark = isLossy(saying) ? red('loses data') : '';
       return [[`  ${saying.subject}`, [saying.text, ...dangers].join('; '), mark]];
     });
     terminal.show(table(rows));
@@ -205,5 +205,5 @@ function show(
       `mend those rows before you run it; or delete it, and draft again with --fill ${stopped[0]!.subject}=…`,
     );
   }
-  terminal.say('read its SQL, then: vantfell migrate run');
+  if (!adopted || drafts.length > 1) terminal.say('read its SQL, then: vantfell migrate run');
 }

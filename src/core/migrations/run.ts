@@ -5,6 +5,7 @@ import { isSameDesign, redesign } from '../tables/redesign.ts';
 import type { Table } from '../tables/table.ts';
 import { sayingsOf } from '../tables/words.ts';
 import { countDangers, isStopped, sayingText } from './count.ts';
+import { endsTransaction } from './ends-transaction.ts';
 import { indexNames } from './follow.ts';
 import { memoryOf } from './memory.ts';
 import { checksumOf, standingsOf } from './migration.ts';
@@ -94,7 +95,9 @@ export async function runMigrations(
   refuseChanged(migrations, history);
   const batch = Math.max(0, ...history.map((ran) => ran.batch)) + 1;
   const names: string[] = [];
-  for (const migration of waitingOf(migrations, history, store.address)) {
+  const waiting = waitingOf(migrations, history, store.address);
+  waiting.forEach(({ name, forward }) => refuseEnding(name, forward));
+  for (const migration of waiting) {
     onStart?.(migration.name);
     const before = migrations[migrations.indexOf(migration) - 1]?.after ?? [];
     try {
@@ -156,6 +159,13 @@ export function undoable(
   });
 }
 
+/** What a migration does is kept whole, or not at all: it can't end its transaction by itself. */
+function refuseEnding(name: string, sql: string): void {
+  const words = endsTransaction(sql);
+  if (words === undefined) return;
+  throw new OutOfStep(`${name} holds ${words}, which ends the transaction that it runs in`, 'take that out of its SQL');
+}
+
 /** Takes migrations back, each in a transaction of its own. */
 export async function undoMigrations(
   store: Store,
@@ -163,6 +173,7 @@ export async function undoMigrations(
   onStart?: (name: string) => void,
 ): Promise<void> {
   const memory = memoryOf(store);
+  chosen.forEach(({ name, back }) => refuseEnding(name, back));
   for (const migration of chosen) {
     onStart?.(migration.name);
     try {

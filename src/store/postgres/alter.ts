@@ -13,6 +13,10 @@ const LOCK = 7_228_391;
 /** Work on tables, inside a transaction that has begun. */
 export async function alterationOn(client: PoolClient, transaction: Transaction, address: string): Promise<Alteration> {
   await client.query('SET LOCAL statement_timeout = 0');
+  // A program that is killed would else hold its locks for as long as its statement takes. Known since version 14.
+  await client.query(
+    "SELECT set_config('client_connection_check_interval', '500', true) WHERE current_setting('server_version_num')::int >= 140000",
+  );
   await client.query('SELECT pg_advisory_xact_lock($1)', [LOCK]);
   const tables =
     "SELECT relname FROM pg_class WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p')";

@@ -48,9 +48,9 @@ const statementsFor = (table: Table): string[] => [createTable(table), ...create
 
 function schemaOf(connection: Connection): SchemaRow[] {
   const text =
-    "SELECT type, tbl_name, name, sql FROM sqlite_schema WHERE sql IS NOT NULL ORDER BY type = 'view', rowid";
-  const rows = connection.prepare(text).raw(true).all([]) as [string, string, string, string][];
-  return rows.map(([type, table, name, sql]) => ({ type, table, name, sql }));
+    "SELECT type, tbl_name, name, sql, rootpage FROM sqlite_schema WHERE sql IS NOT NULL ORDER BY type = 'view', rowid";
+  const rows = connection.prepare(text).raw(true).all([]) as [string, string, string, string, number][];
+  return rows.map(([type, table, name, sql, page]) => ({ type, table, name, sql, page }));
 }
 
 /**
@@ -58,8 +58,11 @@ function schemaOf(connection: Connection): SchemaRow[] {
  * that: they are taken down before, and put up again after.
  */
 function runScript(connection: Connection, sql: string, known: ReadonlySet<string>): void {
-  const others = schemaOf(connection).filter(
-    ({ type, name }) => type === 'view' || type === 'trigger' || (type === 'index' && !known.has(name)),
+  const before = schemaOf(connection);
+  const others = before.filter(
+    ({ type, name }) =>
+      // A script that works on views itself finds them as they are.
+      (type === 'view' && !/\bVIEW\b/i.test(sql)) || type === 'trigger' || (type === 'index' && !known.has(name)),
   );
   for (const { name } of others.filter(({ type }) => type === 'view')) connection.exec(`DROP VIEW ${quoteName(name)}`);
   connection.exec(sql);
@@ -67,10 +70,15 @@ function runScript(connection: Connection, sql: string, known: ReadonlySet<strin
     const remedy = 'take BEGIN, COMMIT and ROLLBACK out of it: what it does is kept whole, or not at all';
     throw new StoreError({ kind: 'refused' }, 'the script ends the transaction that it runs in', remedy);
   }
-  const standing = new Set(schemaOf(connection).map(({ name }) => name));
+  const after = schemaOf(connection);
+  const standing = new Set(after.map(({ name }) => name));
+  const pagesOf = (rows: readonly SchemaRow[]) =>
+    new Map(rows.filter(({ type }) => type === 'table').map(({ name, page }) => [name, page]));
+  const [old, now] = [pagesOf(before), pagesOf(after)];
   for (const { type, name, table, sql: statement } of others) {
-    // What stood on a table that is gone goes with it.
-    if (!standing.has(name) && (type === 'view' || standing.has(table))) connection.exec(statement);
+    // What stood on a table that is gone goes with it; and on one that is the same, the script itself dropped it.
+    const isNew = now.has(table) && now.get(table) !== old.get(table);
+    if (!standing.has(name) && (type === 'view' || isNew)) connection.exec(statement);
   }
 }
 

@@ -6,6 +6,8 @@ export interface SchemaRow {
   readonly table: string;
   readonly name: string;
   readonly sql: string;
+  /** Where it begins in the file: another place is another table. */
+  readonly page: number;
 }
 
 /** SQLite keeps the statements that made its tables, and changes them along with the tables: they describe all there is. */
