@@ -1,22 +1,38 @@
-import type { Loaded } from '../core/samples/load.ts';
-import { EXIT } from '../project/failure.ts';
+import type { LoadOptions, Loaded } from '../core/samples/load.ts';
+import type { Store } from '../core/store/contract.ts';
+import { EXIT, Failure } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';
-import type { Command, Context } from './command.ts';
+import type { Arguments, Command, Context } from './command.ts';
 
 export const seed: Command = {
   usage: 'seed',
-  about: 'Load the sample data of samples/ into the database',
-  examples: [['vantfell seed', 'again and again: what is unchanged is left alone']],
-  options: (yargs) => yargs,
+  about: 'Load the sample data of samples/ into the database, or make data up',
+  examples: [
+    ['vantfell seed', 'again and again: what is unchanged is left alone'],
+    ['vantfell seed --empty-first', 'delete every record, then load'],
+    ['vantfell seed --generate 10000 --model stay', 'so many plausible stays, of records that are there'],
+  ],
+  options: (yargs) =>
+    yargs
+      .option('empty-first', { type: 'boolean', default: false, describe: 'delete every record first, after asking' })
+      .option('generate', { type: 'number', requiresArg: true, describe: 'make up so many records of a --model' })
+      .option('model', { type: 'string', requiresArg: true, describe: 'the model to make records of' })
+      .option('random', { type: 'number', requiresArg: true, describe: 'the same number makes the same records' }),
 
-  async run(context) {
-    const { soundProject } = await import('./sound-project.ts');
+  async run(context, given) {
     const { openWithAnswers } = await import('./decide.ts');
+    const { soundProject } = await import('./sound-project.ts');
+    const emptyFirst = given.emptyFirst === true;
     const project = await soundProject(context);
+    const generating = generateOptions(given, project);
     const { store, done } = await openWithAnswers(context, project);
     try {
       done.forEach((line) => context.terminal.say(line));
-      const loaded = await loadProjectSamples(context, project, store);
+      if (generating !== undefined) {
+        return await (await import('./seed/generate.ts')).generate(context, project, store, generating);
+      }
+      if (emptyFirst && !(await mayEmpty(context, store))) return EXIT.foundWrong;
+      const loaded = await loadProjectSamples(context, project, store, { emptyFirst });
       if (loaded === undefined) return EXIT.foundWrong;
       await showLoaded(context, loaded);
       return EXIT.done;
@@ -26,38 +42,83 @@ export const seed: Command = {
   },
 };
 
+async function mayEmpty(context: Context, { address }: Store): Promise<boolean> {
+  const { confirm } = await import('./terminal/ask.ts');
+  const { shownStore } = await import('../project/shown-path.ts');
+  const question = `every record in ${shownStore(address)} is deleted before the samples are loaded. Go on?`;
+  return confirm(context, question, 'say --yes if that is meant');
+}
+
+/** What `--generate` was given; undefined without it. */
+function generateOptions(
+  { generate, model, random, emptyFirst }: Arguments,
+  { graph }: SoundProject,
+): { model: string; count: number; random?: number } | undefined {
+  const wrong = (message: string, remedy: string): Failure => new Failure(EXIT.wrongCommand, message, remedy);
+  if (generate === undefined) {
+    if (model === undefined && random === undefined) return undefined;
+    throw wrong('--model and --random go with --generate', 'say how many, as --generate 100');
+  }
+  const models = [...graph.byName.keys()].join(', ');
+  if (typeof model !== 'string') throw wrong('--generate needs a --model', `known: ${models}`);
+  if (!graph.byName.has(model)) throw wrong(`there is no model ${model}`, `known: ${models}`);
+  if (emptyFirst === true) throw wrong('--empty-first and --generate do not go together', 'load first, then generate');
+  if (!Number.isInteger(generate) || (generate as number) < 1) {
+    throw wrong('--generate must be a whole number above 0', 'as --generate 100');
+  }
+  if (random !== undefined && !Number.isSafeInteger(random)) {
+    throw wrong('--random must be a whole number', 'as --random 7');
+  }
+  return { model, count: generate as number, random: random as number | undefined };
+}
+
 /** Loads a project's samples into a store; undefined where they have problems, which are shown. */
 export async function loadProjectSamples(
   { folder, terminal }: Context,
   { graph }: SoundProject,
-  store: Parameters<typeof import('../core/samples/load.ts').loadSamples>[1],
+  store: Store,
+  options: Pick<LoadOptions, 'emptyFirst'> = {},
 ): Promise<Loaded | undefined> {
-  const { readSampleSources } = await import('../project/read.ts');
+  const { readSampleFiles } = await import('../project/samples.ts');
   const { moment } = await import('../project/project.ts');
   const { readSamples } = await import('../core/samples/read.ts');
   const { BadSamples, loadSamples } = await import('../core/samples/load.ts');
   const { problemsText } = await import('./terminal/problems.ts');
-  const sources = readSampleSources(folder);
+  const { sources, streams } = readSampleFiles(folder, graph);
   const complain = (problems: Parameters<typeof problemsText>[0]): undefined => {
+    terminal.progress('');
     terminal.value({ loaded: false, problems });
     terminal.warn(`${problemsText(problems, sources, terminal.tint)}; nothing was loaded`);
   };
   const { rows, problems } = readSamples(graph, sources);
   if (problems.length > 0) return complain(problems);
   try {
-    return await loadSamples(graph, store, rows, moment);
+    const onProgress: LoadOptions['onProgress'] = (model, count, share) =>
+      terminal.progress(
+        `loading ${model}: ${grouped(count)}${share === undefined ? '' : `, ${Math.floor(share * 100)}%`}`,
+      );
+    const loaded = await loadSamples(graph, store, rows, moment, { ...options, streams, onProgress });
+    terminal.progress('');
+    return loaded;
   } catch (error) {
     if (error instanceof BadSamples) return complain(error.problems);
     throw error;
   }
 }
 
-export async function showLoaded({ terminal }: Context, { models, gone }: Loaded): Promise<void> {
+/** `1 204 000`: a number that is easy to read. */
+export const grouped = (count: number): string => String(count).replace(/\B(?=(\d{3})+$)/g, '\u202f');
+
+export async function showLoaded({ terminal }: Context, { models, gone, goneCount }: Loaded): Promise<void> {
   const { table } = await import('./terminal/table.ts');
-  terminal.value({ loaded: true, models, gone });
+  terminal.value({ loaded: true, models, gone, goneCount });
   if (models.length === 0) return terminal.say('there are no samples: samples/ is where they go, a file a model');
   const head = ['model', 'made', 'changed', 'unchanged'];
   const lines = models.map(({ model, made, changed, unchanged }) => [model, made, changed, unchanged]);
   terminal.show(table([head, ...lines], [1, 2, 3]));
-  if (gone.length > 0) terminal.say(`no longer in the files, and left in the database: ${gone.join(', ')}`);
+  if (gone.length > 0) {
+    const shown = gone.slice(0, 10).join(', ');
+    const more = goneCount > 10 ? ` and ${goneCount - 10} more` : '';
+    terminal.say(`gone from the files, and left in the database: ${shown}${more}`);
+  }
 }

@@ -31,11 +31,10 @@ export function readSources(folder: string): ProjectSources {
   };
 }
 
-/** The texts of `samples/`, in the order of their names. */
-export const readSampleSources = (folder: string): Source[] =>
-  filesIn(folder, 'samples', SAMPLE).map((file) => readSource(folder, file));
+/** The files of `samples/`, in the order of their names. */
+export const sampleFiles = (folder: string): string[] => filesIn(folder, 'samples', SAMPLE);
 
-function readSource(folder: string, file: string): Source {
+export function readSource(folder: string, file: string): Source {
   return { file: file.split(sep).join('/'), text: readFileSync(join(folder, file), 'utf8') };
 }
 

@@ -9,7 +9,7 @@ import type { KnownValues } from '../../core/trial/examples.ts';
 import { openDatabase } from '../../project/database.ts';
 import { throwawayFor } from '../../project/project.ts';
 import type { SoundProject } from '../../project/project.ts';
-import { readSampleSources } from '../../project/read.ts';
+import { readSampleFiles } from '../../project/samples.ts';
 import { serviceOn } from '../../project/serve.ts';
 import type { Context } from '../command.ts';
 import { loadProjectSamples } from '../seed.ts';
@@ -83,7 +83,7 @@ async function runCases(
 /** The values of the samples, of which derived cases take those that can't be made up. */
 function knownValues({ folder, graph }: SoundProject): KnownValues {
   const known = new Map<string, FieldValue[]>();
-  for (const { model, values } of readSamples(graph, readSampleSources(folder)).rows) {
+  for (const { model, values } of readSamples(graph, readSampleFiles(folder, graph).sources).rows) {
     for (const [member, value] of Object.entries(values)) {
       const name = `${model.name}.${member}`;
       known.set(name, [...(known.get(name) ?? []), value as FieldValue]);

@@ -1,31 +1,46 @@
-import { createHash } from 'node:crypto';
+import { LRUCache } from 'lru-cache';
 import { makeChanges } from '../change/changes.ts';
-import type { Changes, Moment } from '../change/changes.ts';
-import { didYouMean } from '../declaration/nearest.ts';
+import type { Moment } from '../change/changes.ts';
 import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
-import { hashSecret, SALT_LENGTH } from '../change/secret.ts';
 import { HttpProblem } from '../http/problems.ts';
-import type { Field, FieldValue, Scalar, Graph, Model } from '../model/graph.ts';
-import { fromText } from '../model/value.ts';
+import type { Field, Graph, Model, Scalar } from '../model/graph.ts';
 import { readStatement } from '../query/statements.ts';
-import { pointerTo } from '../rules/failure.ts';
-import type { Failure } from '../rules/failure.ts';
 import { bodyReader } from '../rules/schema.ts';
-import type { BodyReader, ReadBody, Values } from '../rules/schema.ts';
-import type { Statement, Store, Transaction } from '../store/contract.ts';
+import type { ReadBody, Values } from '../rules/schema.ts';
+import type { Store, Transaction } from '../store/contract.ts';
+import { designTables } from '../tables/design.ts';
 import { samplesTable } from '../tables/own-tables.ts';
-import { memberField } from './read.ts';
+import { digestOf } from './digest.ts';
+import { keyOf, sampleMemory } from './memory.ts';
+import type { SampleMemory } from './memory.ts';
 import { nameOf, orderRows } from './order.ts';
 import type { SampleRow } from './read.ts';
+import { givenName, missingSample, problemsOf, withKeys } from './references.ts';
+import type { SampleStream } from './stream.ts';
 
 export interface Loaded {
   /** A line for each model that has samples, in the order of loading. */
-  readonly models: readonly { model: string; made: number; changed: number; unchanged: number }[];
-  /** Samples that were loaded once and are in the files no more: `hut/old-hut`. Their records are left alone. */
+  readonly models: readonly LoadedModel[];
+  /** Samples that were loaded once and are in the files no more: `hut/old-hut`, a thousand at most. Their records are left alone. */
   readonly gone: readonly string[];
-  /** The key of each sample's record, by `hut/grey-hut`. */
-  readonly keys: ReadonlyMap<string, Scalar>;
+  readonly goneCount: number;
+}
+
+export interface LoadedModel {
+  readonly model: string;
+  readonly made: number;
+  readonly changed: number;
+  readonly unchanged: number;
+}
+
+export interface LoadOptions {
+  /** Files too long to be held in memory; their rows come in the file's order. */
+  readonly streams?: readonly SampleStream[];
+  /** Every record goes first, in the same transaction. */
+  readonly emptyFirst?: boolean;
+  /** Told now and then how many rows of a model were loaded, and the share of its file that was read. */
+  readonly onProgress?: (model: string, rows: number, share?: number) => void;
 }
 
 /** Rows that break rules: nothing was loaded. */
@@ -37,10 +52,12 @@ export class BadSamples extends Error {
   }
 }
 
-interface Remembered {
-  readonly key: string;
-  readonly digest: string;
-}
+/** Rows that are written together: a bad one among them is found by writing them again, one by one. */
+const CHUNK = 200;
+/** After so many bad rows a stream is not read on. */
+const MOST_PROBLEMS = 20;
+/** Keys of streamed samples that other rows may soon refer to again. */
+const KEYS_AT_HAND = 10_000;
 
 /**
  * Loads samples in one transaction, in the order that relations need, through the rules of requests but with the
@@ -51,10 +68,185 @@ export async function loadSamples(
   store: Store,
   rows: readonly SampleRow[],
   moment: Moment,
+  options: LoadOptions = {},
 ): Promise<Loaded> {
-  const { dialect } = store;
-  const memory = memoryStatements(store);
-  const tools = new Map<Model, { reader: BodyReader; changes: Changes; there: Statement }>(
+  const { streams = [], emptyFirst = false } = options;
+  const { rows: ordered, later } = orderRows(graph, rows);
+  const work = async (transaction: Transaction): Promise<Loaded> => {
+    const loading = await startLoading(graph, store, transaction, rows, later, moment, options);
+    const position = new Map(graph.models.map((model, at) => [model, at]));
+    const waiting = [...streams].sort((one, other) => position.get(one.model)! - position.get(other.model)!);
+    // A stream comes when its model does: after all that it may refer to.
+    const streamsBefore = async (model: Model | undefined): Promise<void> => {
+      const end = model === undefined ? Infinity : position.get(model)!;
+      for (let next = waiting[0]; next !== undefined && position.get(next.model)! < end; next = waiting[0]) {
+        waiting.shift();
+        await loading.stream(next);
+      }
+    };
+    for (const chunk of chunksOf(ordered)) {
+      await streamsBefore(chunk[0]!.model);
+      await loading.load(chunk);
+    }
+    await streamsBefore(undefined);
+    return loading.end();
+  };
+  if (!emptyFirst) return store.transaction(work);
+  return store.alter(async (alteration) => {
+    const tables = [...designTables(graph), samplesTable].map(({ name }) => name);
+    await alteration.script(store.ddl.empty(tables));
+    return work(alteration);
+  });
+}
+
+/** Rows of one model each, in order. */
+function* chunksOf(rows: readonly SampleRow[]): Generator<SampleRow[]> {
+  let chunk: SampleRow[] = [];
+  for (const row of rows) {
+    if (chunk.length === CHUNK || (chunk.length > 0 && chunk[0]!.model !== row.model)) {
+      yield chunk;
+      chunk = [];
+    }
+    chunk.push(row);
+  }
+  if (chunk.length > 0) yield chunk;
+}
+
+interface Loading {
+  load(chunk: readonly SampleRow[]): Promise<void>;
+  stream(stream: SampleStream): Promise<void>;
+  /** Closes circles, and tells what was done. Throws `BadSamples`. */
+  end(): Promise<Loaded>;
+}
+
+async function startLoading(
+  graph: Graph,
+  store: Store,
+  transaction: Transaction,
+  rows: readonly SampleRow[],
+  later: ReadonlyMap<SampleRow, ReadonlySet<Field>>,
+  moment: Moment,
+  { streams = [], onProgress }: LoadOptions,
+): Promise<Loading> {
+  const tools = toolsOf(graph, store, moment);
+  const memory = await sampleMemory(store, transaction);
+  const handles = new Set(rows.map(nameOf));
+  const keys = new Map<string, Scalar>();
+  const streamed = new Set(streams.map(({ model }) => model.name));
+  const counts = new Map<Model, { made: number; changed: number; unchanged: number }>();
+  const problems: (Problem & { readonly row?: string })[] = [];
+  const refused = new Set<string>();
+  let careful = false;
+
+  const keyOfSample = keyFinder(graph, memory, keys, streamed);
+  const count = (model: Model, what: 'made' | 'changed' | 'unchanged', isStreamed: boolean): void => {
+    const found = counts.get(model) ?? { made: 0, changed: 0, unchanged: 0 };
+    counts.set(model, found);
+    found[what] += 1;
+    const sum = found.made + found.changed + found.unchanged;
+    if (!isStreamed && sum % CHUNK === 0) onProgress?.(model.name, sum);
+  };
+
+  /** Writes a row; throws what requests would be told. */
+  async function loadRow(row: SampleRow, isStreamed: boolean): Promise<void> {
+    const { model } = row;
+    const { reader, changes, there } = tools.get(model)!;
+    const name = nameOf(row);
+    const { values: given, missing } = await withKeys(row, keyOfSample, handles, later.get(row));
+    const { values, failures } = reader(given);
+    const broken = [
+      ...missing.filter(({ sample }) => !refused.has(sample)).map((one) => missingSample(row, one, handles)),
+      ...problemsOf(row, failures, missing),
+    ];
+    if (broken.length + missing.length > 0) {
+      problems.push(...broken);
+      refused.add(name);
+      return;
+    }
+    const before = await memory.find(name);
+    const digest = await digestOf(row, { ...given, ...waitingHandles(row, later.get(row)) });
+    const oldKey = before === undefined ? undefined : keyOf(model, before.key);
+    const stands =
+      oldKey !== undefined && (await transaction.first(there, [store.dialect.bind(model.key, oldKey)])) !== undefined;
+    if (stands && before?.digest === digest) {
+      await memory.see(name);
+      count(model, 'unchanged', isStreamed);
+      if (!isStreamed) keys.set(name, oldKey);
+      return;
+    }
+    const sealed = await changes.seal(values);
+    const body: ReadBody = { values: sealed, repeated: new Map(), patches: new Map(), failures };
+    const key = stands ? oldKey : (await changes.create(transaction, sealed)).key;
+    if (stands) await changes.change(transaction, 'replace', oldKey, body);
+    if (!isStreamed) keys.set(name, key);
+    count(model, stands ? 'changed' : 'made', isStreamed);
+    await memory.keep(name, key, digest);
+  }
+
+  /** Writes a row by itself, so that others can be looked at after a bad one. */
+  async function loadAlone(row: SampleRow, isStreamed: boolean): Promise<void> {
+    try {
+      await transaction.nested(() => loadRow(row, isStreamed));
+    } catch (error) {
+      if (!(error instanceof HttpProblem)) throw error;
+      const told = (error.options.errors ?? []).filter((one) => 'rule' in one);
+      problems.push(...problemsOf(row, told, []));
+      refused.add(nameOf(row));
+    }
+  }
+
+  async function load(chunk: readonly SampleRow[], isStreamed = false): Promise<void> {
+    if (!careful) {
+      try {
+        const noted = problems.length;
+        await transaction.nested(async () => {
+          for (const row of chunk) await loadRow(row, isStreamed);
+        });
+        careful = problems.length > noted;
+        return;
+      } catch (error) {
+        if (!(error instanceof HttpProblem)) throw error;
+        // From here on nothing will be kept, but every bad row is told.
+        careful = true;
+        const names = new Set(chunk.map(nameOf));
+        problems.splice(0, problems.length, ...problems.filter(({ row }) => row === undefined || !names.has(row)));
+      }
+    }
+    for (const row of chunk) await loadAlone(row, isStreamed);
+  }
+
+  return {
+    load,
+    async stream({ model, rows: read }) {
+      let done = 0;
+      for await (const { rows: chunk, problems: found, share } of read(CHUNK)) {
+        problems.push(...found);
+        await load(chunk, true);
+        done += chunk.length;
+        onProgress?.(model.name, done, share);
+        if (problems.length >= MOST_PROBLEMS) throw new BadSamples(problems);
+      }
+    },
+    async end() {
+      if (problems.length > 0) throw new BadSamples(problems);
+      for (const [row, fields] of later) {
+        const values: Values = {};
+        for (const field of fields) {
+          const handle = row.values[givenName(row, field.member)];
+          values[field.member] = keys.get(`${field.refersTo}/${String(handle)}`) ?? null;
+        }
+        // A reference that is set already is left alone.
+        const body: ReadBody = { values, repeated: new Map(), patches: new Map(), failures: [] };
+        await tools.get(row.model)!.changes.change(transaction, 'update', keys.get(nameOf(row))!, body);
+      }
+      const { names: gone, count: goneCount } = await memory.gone();
+      return { models: [...counts].map(([model, sums]) => ({ model: model.name, ...sums })), gone, goneCount };
+    },
+  };
+}
+
+const toolsOf = (graph: Graph, { dialect }: Store, moment: Moment) =>
+  new Map(
     graph.models.map((model) => [
       model,
       {
@@ -64,198 +256,26 @@ export async function loadSamples(
       },
     ]),
   );
-  const handles = new Set(rows.map(nameOf));
-  const { rows: ordered, later } = orderRows(graph, rows);
 
-  return store.transaction(async (transaction) => {
-    const remembered = new Map<string, Remembered>();
-    for (const [name, key, digest] of await transaction.all(memory.all, [])) {
-      remembered.set(String(name), { key: String(key), digest: String(digest) });
-    }
-    const keys = new Map<string, Scalar>();
-    const counts = new Map<Model, { made: number; changed: number; unchanged: number }>();
-    const problems: Problem[] = [];
-    const refused = new Set<string>();
-
-    for (const row of ordered) {
-      const { model } = row;
-      const { reader, changes, there } = tools.get(model)!;
-      const count = counts.get(model) ?? { made: 0, changed: 0, unchanged: 0 };
-      counts.set(model, count);
-
-      const name = nameOf(row);
-      const { values: given, missing } = withKeys(row, handles, keys, later.get(row));
-      const { values, failures } = reader(given);
-      const broken = [
-        ...missing.filter(({ sample }) => !refused.has(sample)).map((one) => missingSample(row, one, handles)),
-        ...failures
-          .filter(({ pointer }) => !missing.some(({ member }) => pointer === pointerTo(member)))
-          .map((failure) => problemOf(row, failure)),
-      ];
-      if (broken.length + missing.length > 0) {
-        problems.push(...broken);
-        refused.add(name);
-        continue;
-      }
-      const before = remembered.get(name);
-      const digest = await digestOf(row, { ...given, ...waitingHandles(row, later.get(row)) });
-      const oldKey =
-        before === undefined ? undefined : (valueOf(fromText(model.key, before.key)) as Scalar | undefined);
-      const stands =
-        oldKey !== undefined && (await transaction.first(there, [dialect.bind(model.key, oldKey)])) !== undefined;
-      try {
-        if (stands && before?.digest === digest) {
-          count.unchanged += 1;
-          keys.set(name, oldKey);
-          continue;
-        }
-        const sealed = await changes.seal(values);
-        const body: ReadBody = { values: sealed, repeated: new Map(), patches: new Map(), failures };
-        const key = await transaction.nested(async () => {
-          if (!stands) return (await changes.create(transaction, sealed)).key;
-          await changes.change(transaction, 'replace', oldKey, body);
-          return oldKey;
-        });
-        keys.set(name, key);
-        count[stands ? 'changed' : 'made'] += 1;
-        await remember(transaction, memory, name, String(key), digest);
-      } catch (error) {
-        if (!(error instanceof HttpProblem)) throw error;
-        const told = (error.options.errors ?? []).filter((one): one is Failure => 'rule' in one);
-        problems.push(...told.map((failure) => problemOf(row, failure)));
-        refused.add(name);
-      }
-    }
-    if (problems.length > 0) throw new BadSamples(problems);
-    for (const [row, fields] of later) await closeCircle(transaction, tools.get(row.model)!.changes, row, fields, keys);
-
-    return {
-      models: [...counts].map(([model, count]) => ({ model: model.name, ...count })),
-      gone: [...remembered.keys()].filter((name) => !handles.has(name)),
-      keys,
-    };
-  });
+/** Finds the key of a sample: among those at hand, or in the database where its file is a stream. */
+function keyFinder(
+  graph: Graph,
+  memory: SampleMemory,
+  keys: ReadonlyMap<string, Scalar>,
+  streamed: ReadonlySet<string>,
+): (sample: string) => Promise<Scalar | undefined> {
+  const atHand = new LRUCache<string, NonNullable<Scalar>>({ max: KEYS_AT_HAND });
+  return async (sample) => {
+    const known = keys.get(sample) ?? atHand.get(sample);
+    const model = sample.slice(0, sample.indexOf('/'));
+    if (known !== undefined || !streamed.has(model)) return known;
+    const found = await memory.find(sample);
+    const key = found === undefined ? undefined : (keyOf(graph.byName.get(model)!, found.key) ?? undefined);
+    if (key !== undefined) atHand.set(sample, key);
+    return key;
+  };
 }
 
 /** What a row says of the references that wait: a change of it is a change of the row. */
 const waitingHandles = (row: SampleRow, fields: ReadonlySet<Field> = new Set()): Values =>
   Object.fromEntries([...fields].map(({ member }) => [member, row.values[givenName(row, member)] as Scalar]));
-
-/** Sets the references that had to wait until all records were there. One that is set already is left alone. */
-async function closeCircle(
-  transaction: Transaction,
-  changes: Changes,
-  row: SampleRow,
-  fields: ReadonlySet<Field>,
-  keys: ReadonlyMap<string, Scalar>,
-): Promise<void> {
-  const values: Values = {};
-  for (const field of fields) {
-    const handle = row.values[givenName(row, field.member)];
-    values[field.member] = keys.get(`${field.refersTo}/${String(handle)}`) ?? null;
-  }
-  const body: ReadBody = { values, repeated: new Map(), patches: new Map(), failures: [] };
-  await changes.change(transaction, 'update', keys.get(nameOf(row))!, body);
-}
-
-const valueOf = (read: ReturnType<typeof fromText>): FieldValue | undefined =>
-  'value' in read ? read.value : undefined;
-
-/** A sample that a row refers to and that has no record, or none yet. */
-interface Missing {
-  readonly sample: string;
-  /** The member that the value is for. */
-  readonly member: string;
-  /** It stands in the files, but its record has not been made. */
-  readonly known: boolean;
-}
-
-/** The row with its members' own names, and the keys that its relations' handles stand for. */
-function withKeys(
-  row: SampleRow,
-  handles: ReadonlySet<string>,
-  keys: ReadonlyMap<string, Scalar>,
-  waiting?: ReadonlySet<Field>,
-): { values: Values; missing: Missing[] } {
-  const values: Record<string, unknown> = {};
-  const missing: Missing[] = [];
-  for (const [member, value] of Object.entries(row.values)) {
-    const field = memberField(row.model, member);
-    if (field !== undefined && waiting?.has(field) === true) continue;
-    if (field?.refersTo === undefined || typeof value !== 'string') {
-      values[field?.member ?? member] = value;
-      continue;
-    }
-    const sample = `${field.refersTo}/${value}`;
-    const read = fromText(field, value);
-    const known = handles.has(sample);
-    if (known ? !keys.has(sample) : 'fault' in read) missing.push({ sample, member: field.member, known });
-    else values[field.member] = known ? keys.get(sample) : valueOf(read);
-  }
-  return { values: values as Values, missing };
-}
-
-function missingSample(row: SampleRow, { sample, member, known }: Missing, handles: ReadonlySet<string>): Problem {
-  const place = row.at(givenName(row, member));
-  if (known) {
-    const message = `${nameOf(row)} and ${sample} need each other in a circle, so neither can be made first`;
-    const remedy = 'let one of the relations of the circle be null: leave out its required';
-    return { code: 'loaded-later', severity: 'error', message, remedy, place };
-  }
-  const alike = [...handles].filter((handle) => handle.startsWith(sample.slice(0, sample.indexOf('/') + 1)));
-  const message = `${nameOf(row)}: there is no sample ${sample}, and it is no key`;
-  return { code: 'unknown-record', severity: 'error', message, remedy: didYouMean(sample, alike), place };
-}
-
-/** The name under which a row gives a member: a relation goes by its own name too. */
-const givenName = (row: SampleRow, member: string): string =>
-  Object.keys(row.values).find((name) => memberField(row.model, name)?.member === member) ?? member;
-
-function problemOf(row: SampleRow, { pointer, rule, detail }: Failure): Problem {
-  const member = pointer.slice(1);
-  const given = givenName(row, member);
-  return {
-    code: rule,
-    severity: 'error',
-    message: `${nameOf(row)}: ${member === '' ? '' : `${given} `}${detail}`,
-    remedy: 'mend the row; nothing was loaded',
-    place: row.at(given),
-  };
-}
-
-/** By this a row is known to be unchanged. Where it holds a secret, the digest is as slow to guess from as the secret's own. */
-function digestOf(row: SampleRow, values: Values): Promise<string> | string {
-  const text = JSON.stringify(values);
-  const digest = (of: string): Buffer => createHash('sha256').update(of).digest();
-  const hasSecret = row.model.fields.some(({ type, member }) => type === 'secret' && Object.hasOwn(values, member));
-  return hasSecret
-    ? hashSecret(text, digest(nameOf(row)).subarray(0, SALT_LENGTH))
-    : digest(text).toString('base64url');
-}
-
-interface Memory {
-  readonly all: Statement;
-  readonly forget: Statement;
-  readonly keep: Statement;
-}
-
-function memoryStatements({ dialect: { name, placeholder } }: Store): Memory {
-  const table = name(samplesTable.name);
-  const columns = samplesTable.columns.map((column) => name(column.name)).join(', ');
-  return {
-    all: { sql: `SELECT ${columns} FROM ${table} ORDER BY ${name('name')}` },
-    forget: { sql: `DELETE FROM ${table} WHERE ${name('name')} = ${placeholder(1)}` },
-    keep: { sql: `INSERT INTO ${table} (${columns}) VALUES (${[1, 2, 3].map(placeholder).join(', ')})` },
-  };
-}
-
-async function remember(
-  transaction: Transaction,
-  memory: Memory,
-  name: string,
-  key: string,
-  digest: string,
-): Promise<void> {
-  await transaction.run(memory.forget, [name]);
-  await transaction.run(memory.keep, [name, key, digest]);
-}

@@ -17,6 +17,12 @@ export interface SampleRow {
   at(member?: string): Place;
 }
 
+/** A problem of one row. */
+export interface RowProblem extends Problem {
+  /** `hut/grey-hut`. */
+  readonly row: string;
+}
+
 const complaint = (code: string, message: string, remedy: string, place: Place): Problem => ({
   code,
   severity: 'error',
@@ -31,7 +37,7 @@ export function readSamples(graph: Graph, sources: readonly Source[]): { rows: S
   const problems: Problem[] = [];
   for (const source of sources) {
     const [, name = '', extension = ''] = /([^/]+)\.([a-z]+)$/.exec(source.file) ?? [];
-    const model = graph.models.find((candidate) => candidate.name === name || candidate.plural === name);
+    const model = modelOfFile(graph, source.file);
     if (model === undefined) {
       const names = graph.models.map((candidate) => candidate.name);
       const message = `there is no model ${name}, which this file would hold records of`;
@@ -42,6 +48,12 @@ export function readSamples(graph: Graph, sources: readonly Source[]): { rows: S
   }
   refuseTwins(rows, problems);
   return { rows, problems };
+}
+
+/** A file holds the records of the model that it is named after, in the singular or the plural. */
+export function modelOfFile(graph: Graph, file: string): Model | undefined {
+  const name = /([^/]+)\.[a-z]+$/.exec(file)?.[1];
+  return graph.models.find((candidate) => candidate.name === name || candidate.plural === name);
 }
 
 function yamlRows(model: Model, source: Source, problems: Problem[]): SampleRow[] {
@@ -68,17 +80,19 @@ function yamlRows(model: Model, source: Source, problems: Problem[]): SampleRow[
   });
 }
 
-function ndjsonRows(model: Model, source: Source, problems: Problem[]): SampleRow[] {
-  return source.text.split('\n').flatMap((line, index) => {
-    if (line.trim() === '') return [];
-    const at = (): Place => lineOf(source, index + 1, line.length);
-    try {
-      return rowOf(model, JSON.parse(line), String(index + 1), at, problems);
-    } catch {
-      problems.push(complaint('unreadable-json', 'this line is not JSON', 'mend the line', at()));
-      return [];
-    }
-  });
+const ndjsonRows = (model: Model, { file, text }: Source, problems: Problem[]): SampleRow[] =>
+  text.split('\n').flatMap((line, index) => ndjsonRow(model, file, line, index + 1, problems));
+
+/** The row of a line; none where that is empty, or wrong. */
+export function ndjsonRow(model: Model, file: string, line: string, number: number, problems: Problem[]): SampleRow[] {
+  if (line.trim() === '') return [];
+  const at = (): Place => lineOf({ file }, number, line.length);
+  try {
+    return rowOf(model, JSON.parse(line), String(number), at, problems);
+  } catch {
+    problems.push(complaint('unreadable-json', 'this line is not JSON', 'mend the line', at()));
+    return [];
+  }
 }
 
 /** RFC 4180 with a header row; an empty cell is absent, `\N` is null, and text is read into its field's type. */
@@ -143,7 +157,7 @@ function refuseTwins(rows: readonly SampleRow[], problems: Problem[]): void {
 
 const firstLine = (source: Source): Place => lineOf(source, 1, 1);
 
-const lineOf = ({ file }: Source, line: number, length: number): Place => ({
+const lineOf = ({ file }: Pick<Source, 'file'>, line: number, length: number): Place => ({
   file,
   line,
   column: 1,

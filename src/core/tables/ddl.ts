@@ -16,6 +16,8 @@ export interface Ddl {
   createIfMissing(table: Table): string;
   /** Fills a table of texts from its one parameter: a JSON array of objects. */
   fillFromJson(table: Table): string;
+  /** Deletes all rows of tables that may refer to each other. */
+  empty(names: readonly string[]): string;
   drop(names: readonly string[]): string;
   /** A statement with one row: the number of rows that a hazard tells of. */
   count(hazard: Hazard): string;

@@ -32,8 +32,16 @@ export const migrationsTable = own('migrations', [
   column('checksum'),
 ]);
 
-/** Which sample became which record: `hut/grey-hut`, its key, and a digest of the row as it was loaded. */
-export const samplesTable = own('samples', [column('name'), column('key'), column('digest')]);
+/**
+ * Which sample became which record: `hut/grey-hut`, its key, a digest of the row as it was loaded, and the number of the
+ * load that saw it last.
+ */
+export const samplesTable = own('samples', [
+  column('name'),
+  column('key'),
+  column('digest'),
+  column('seen', 'integer'),
+]);
 
 /**
  * What CASEI, ACCENTI, lower and upper make of each letter beyond ASCII. Databases differ in what they know of such

@@ -36,6 +36,7 @@ export const postgresDdl: Ddl = {
   createIfMissing: (table) => sql.createTable(table).replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'),
   fillFromJson: ({ name: table }) =>
     `INSERT INTO ${name(table)} SELECT * FROM json_populate_recordset(NULL::${name(table)}, $1)`,
+  empty: (tables) => `TRUNCATE ${tables.map(name).join(', ')}`,
   drop: (tables) => `DROP TABLE IF EXISTS ${tables.map(name).join(', ')}`,
   count: (hazard) => countSql(hazard, { check: sql.checkText, fits: (from, to, x) => converted(from, to, x).fits }),
 };
@@ -75,7 +76,8 @@ function removals(change: TableChange): string[] {
   const dropConstraint = (constraint: string): string => alter(after, `DROP CONSTRAINT ${name(constraint)}`);
   const references = goneReferences(change).map((at) => sql.referenceName(before.name, before.references[at]!));
   const checks = change.columns
-    .filter((column) => column.before !== undefined)
+    // What is a column's own goes with it.
+    .filter((column) => column.before !== undefined && column.after !== undefined)
     .flatMap((column) => checksOfBoth(change, column).gone.map(({ named }) => named));
   const indexes = [
     ...carried.unique.filter((index) => !isIn(index, after.unique)),

@@ -52,7 +52,7 @@ export const checkText = (column: Column, check: Check, x: string): string =>
 
 /** A check and a reference have a name each, by which they can be dropped. */
 export const checkName = (table: string, column: string, { rule }: Check): string =>
-  shortName(`${table}_${column}_${rule}`);
+  shortName(`${table}_${column}_${rule.replace(/[A-Z]/g, (letter) => `_${letter.toLowerCase()}`)}`);
 export const referenceName = (table: string, { column, table: target }: Reference): string =>
   shortName(`${table}_${column}_to_${target}`);
 

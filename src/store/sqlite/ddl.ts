@@ -43,6 +43,7 @@ export const sqliteDdl: Ddl = {
     const values = columns.map((column) => `value ->> ${quoteText(column.name)}`).join(', ');
     return `INSERT INTO ${name(table)} (${columns.map((column) => name(column.name)).join(', ')}) SELECT ${values} FROM json_each(?)`;
   },
+  empty: (tables) => tables.map((table) => `DELETE FROM ${name(table)}`).join(';\n'),
   drop: (tables) => tables.map((table) => `DROP TABLE IF EXISTS ${name(table)}`).join(';\n'),
   count: (hazard) => countSql(hazard, { check: checkText, fits: (from, to, x) => converted(from, to, x).fits }),
 };

@@ -1,0 +1,83 @@
+import { didYouMean } from '../declaration/nearest.ts';
+import type { Field, FieldValue, Scalar } from '../model/graph.ts';
+import { fromText } from '../model/value.ts';
+import { pointerTo } from '../rules/failure.ts';
+import type { Failure } from '../rules/failure.ts';
+import type { Values } from '../rules/schema.ts';
+import { nameOf } from './order.ts';
+import { memberField } from './read.ts';
+import type { RowProblem, SampleRow } from './read.ts';
+
+/** A sample that a row refers to and that has no record, or none yet. */
+export interface Missing {
+  readonly sample: string;
+  /** The member that the value is for. */
+  readonly member: string;
+  /** It stands in the files, but its record has not been made. */
+  readonly known: boolean;
+}
+
+/** The row with its members' own names, and the keys that its relations' handles stand for: a handle goes before a key. */
+export async function withKeys(
+  row: SampleRow,
+  keyOfSample: (sample: string) => Promise<Scalar | undefined>,
+  handles: ReadonlySet<string>,
+  waiting?: ReadonlySet<Field>,
+): Promise<{ values: Values; missing: Missing[] }> {
+  const values: Record<string, unknown> = {};
+  const missing: Missing[] = [];
+  for (const [member, value] of Object.entries(row.values)) {
+    const field = memberField(row.model, member);
+    if (field !== undefined && waiting?.has(field) === true) continue;
+    if (field?.refersTo === undefined || typeof value !== 'string') {
+      values[field?.member ?? member] = value;
+      continue;
+    }
+    const sample = `${field.refersTo}/${value}`;
+    const key = await keyOfSample(sample);
+    const known = handles.has(sample);
+    const read = fromText(field, value);
+    if (key !== undefined) values[field.member] = key;
+    else if (known || 'fault' in read) missing.push({ sample, member: field.member, known });
+    else values[field.member] = read.value;
+  }
+  return { values: values as Readonly<Record<string, FieldValue>>, missing };
+}
+
+export function missingSample(
+  row: SampleRow,
+  { sample, member, known }: Missing,
+  handles: ReadonlySet<string>,
+): RowProblem {
+  const place = row.at(givenName(row, member));
+  if (known) {
+    const message = `${nameOf(row)} and ${sample} need each other in a circle, so neither can be made first`;
+    const remedy = 'let one of the relations of the circle be null: leave out its required';
+    return { code: 'loaded-later', severity: 'error', message, remedy, place, row: nameOf(row) };
+  }
+  const alike = [...handles].filter((handle) => handle.startsWith(sample.slice(0, sample.indexOf('/') + 1)));
+  const message = `${nameOf(row)}: there is no sample ${sample}, and it is no key`;
+  const remedy = didYouMean(sample, alike);
+  return { code: 'unknown-record', severity: 'error', message, remedy, place, row: nameOf(row) };
+}
+
+/** What is wrong with a row, but for references that are told already. */
+export function problemsOf(row: SampleRow, failures: readonly Failure[], missing: readonly Missing[]): RowProblem[] {
+  return failures
+    .filter(({ pointer }) => !missing.some(({ member }) => pointer === pointerTo(member)))
+    .map(({ pointer, rule, detail }) => {
+      const given = givenName(row, pointer.slice(1));
+      return {
+        code: rule,
+        severity: 'error',
+        message: `${nameOf(row)}: ${pointer === '' ? '' : `${given} `}${detail}`,
+        remedy: 'mend the row; nothing was loaded',
+        place: row.at(given),
+        row: nameOf(row),
+      };
+    });
+}
+
+/** The name under which a row gives a member: a relation goes by its own name too. */
+export const givenName = (row: SampleRow, member: string): string =>
+  Object.keys(row.values).find((name) => memberField(row.model, name)?.member === member) ?? member;
