@@ -1,7 +1,7 @@
 // npm run screenshots: docs/screenshots/, each a terminal that runs a command on the demo data. Needs Xvfb, xterm and
 // ImageMagick (Debian: xvfb, xterm, imagemagick, fonts-dejavu-core).
 import { spawn, spawnSync } from 'node:child_process';
-import { cpSync, existsSync, mkdirSync, mkdtempSync, rmSync, watch, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, watch, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -32,6 +32,10 @@ echo; echo '$ curl -i "http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&so
 curl -si 'http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&sort=-beds'; echo
 echo; echo "$ kill $server"; kill $server; wait $server`,
   seed: `vantfell seed -C fell-huts; echo; echo '$ vantfell seed -C bad-rows'; vantfell seed -C bad-rows`,
+  migrate: `vantfell migrate draft -C growing --rename hut.about=hut.description --fill hut.beds=1; echo
+echo '$ vantfell migrate run -C growing'; vantfell migrate run -C growing; echo
+echo '$ vantfell migrate status -C growing'; vantfell migrate status -C growing; echo
+echo '$ vantfell seed -C growing --generate 40 --model hut --random 7'; vantfell seed -C growing --generate 40 --model hut --random 7`,
   trial: 'vantfell trial -C fell-huts',
   errors: `vantfell chek; echo; echo '$ vantfell check -C nowhere'; vantfell check -C nowhere; echo
 echo '$ vantfell serve -C fell-huts (with the port taken)'
@@ -48,6 +52,7 @@ writeFileSync(
   join(folder, 'bad-rows/samples/nights.csv'),
   '$,hut,date,price,beds_left\na,grey-hutt,2026-06-12,29.00,12\nb,grey-hut,2026-06-31,29.005,-1\n',
 );
+growProject(join(folder, 'growing'));
 mkdirSync(join(folder, 'broken/models'), { recursive: true });
 writeFileSync(join(folder, 'broken/vantfell.yaml'), 'service: { name: Broken }\n');
 writeFileSync(join(folder, 'broken/models/hut.yaml'), broken);
@@ -69,6 +74,20 @@ try {
 } finally {
   screen.kill();
   rmSync(folder, { recursive: true, force: true });
+}
+
+/** The demo with data, and with models that have changed since. */
+function growProject(growing) {
+  cpSync(join(folder, 'fell-huts'), growing, { recursive: true });
+  const file = join(growing, 'models/hut.yaml');
+  const text = readFileSync(file, 'utf8')
+    .replace(
+      '  about: { type: text, maxLength: 2000 }',
+      '  description: { type: text, maxLength: 2000 }\n  telephone: { type: string, maxLength: 20 }',
+    )
+    .replace('  winter_room: { type: boolean, default: false }\n', '')
+    .replace('minimum: 1, maximum: 120', 'minimum: 1, maximum: 60');
+  writeFileSync(file, text);
 }
 
 async function shoot(name, command) {

@@ -171,7 +171,7 @@ describe('serve', () => {
     const folder = demoFolder();
     const server = await serving(folder);
     expect((await ask(`${server.url}/v1/huts`)).status).toBe(200);
-    expect(server.said()).toContain('made 12 tables');
+    expect(server.said()).toContain('ran 0001-first-tables');
     expect(server.said()).toContain('anybody may read and change every record');
     expect(statSync(join(folder, '.vantfell/key')).mode & 0o777).toBe(0o600);
 

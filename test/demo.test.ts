@@ -39,6 +39,11 @@ describe('demo and trial', () => {
     expect(ran.err).toContain('nothing was loaded');
   });
 
+  test('its migrations are those of its models', async () => {
+    const ran = await vantfell(['migrate', 'draft', '-C', demoFolder()]);
+    expect([ran.code, ran.out]).toEqual([0, 'nothing to draft: the models are as the last migration left them\n']);
+  });
+
   test('trial leaves the own database alone, and can be narrowed', async () => {
     const folder = demoFolder();
     const ran = await vantfell(['trial', '-C', folder, '--model', 'hut', '--only', 'minimum', '--json']);

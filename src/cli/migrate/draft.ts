@@ -1,5 +1,5 @@
 import { existsSync } from 'node:fs';
-import { countDangers, isLossy, isStopped } from '../../core/migrations/count.ts';
+import { countDangers, isStopped } from '../../core/migrations/count.ts';
 import { backFile, draftMigration, forwardFile, hasChanges } from '../../core/migrations/draft.ts';
 import type { Drafted } from '../../core/migrations/draft.ts';
 import { refuseOtherKeys } from '../../core/migrations/follow.ts';
@@ -163,7 +163,7 @@ function show(
   sayings: readonly CountedSaying[],
   { files, adopted, sql }: Shown,
 ): void {
-  const { bold, red, dim } = terminal.paint;
+  const { bold, red, yellow, dim } = terminal.paint;
   terminal.value({
     written: drafts.map(({ name }) => name),
     files,
@@ -185,10 +185,13 @@ function show(
   const last = drafts.at(-1)!;
   if (!adopted || drafts.length > 1) {
     terminal.show(bold(`migrations/${last.name}`));
-    const rows = sayings.flatMap((saying) => {
-      const dangers = saying.dangers.map((danger) => dangerText(danger, danger.count)).filter((words) => words !== '');
-      const mark = isLossy(saying) ? red('loses data') : '';
-      return [[`  ${saying.subject}`, [saying.text, ...dangers].join('; '), mark]];
+    const rows = sayings.map((saying) => {
+      const dangers = saying.dangers.map((danger) => {
+        const paint = { loses: red, stops: yellow, fills: String }[danger.consequence];
+        const words = dangerText(danger, danger.count);
+        return words === '' ? [] : [paint(words)];
+      });
+      return [`  ${saying.subject}`, [saying.text, ...dangers.flat()].join('; ')];
     });
     terminal.show(table(rows));
   }

@@ -40,7 +40,6 @@ export function waitingIn(
   const limits = Object.keys(declared.limits ?? {}).filter((limit) => !KEPT_LIMITS.includes(limit));
   const ofService: [string, boolean][] = [
     ['identity', identity !== undefined],
-    ['stores', service.stores.length > 1],
     ...limits.map((limit): [string, boolean] => [`limits.${limit}`, true]),
     ['cors', service.origins.length > 0],
     ['proxies', service.proxies.length > 0],

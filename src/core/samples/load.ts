@@ -163,7 +163,7 @@ async function startLoading(
       refused.add(name);
       return;
     }
-    const before = await memory.find(name);
+    const before = await memory.before(name);
     const digest = await digestOf(row, { ...given, ...waitingHandles(row, later.get(row)) });
     const oldKey = before === undefined ? undefined : keyOf(model, before.key);
     const stands =

@@ -6,7 +6,9 @@ import { samplesTable } from '../tables/own-tables.ts';
 
 /** What the database remembers of samples, within one load of them. */
 export interface SampleMemory {
-  /** The key and the digest of a sample that was loaded once. */
+  /** As it was before this load. */
+  before(name: string): Promise<{ key: string; digest: string } | undefined>;
+  /** The key and the digest of a sample that is loaded. */
   find(name: string): Promise<{ key: string; digest: string } | undefined>;
   keep(name: string, key: Scalar, digest: string): Promise<void>;
   /** Notes that a sample is as it was. */
@@ -32,12 +34,13 @@ export async function sampleMemory(store: Pick<Store, 'dialect'>, transaction: T
   const load = Number((await transaction.first(statements.begin, []))?.[0] ?? 1);
   // Where nothing was ever loaded, nothing needs to be looked up.
   const isNew = load === 1;
+  const find: SampleMemory['find'] = async (name) => {
+    const row = await transaction.first(statements.find, [name]);
+    return row === undefined ? undefined : { key: String(row[0]), digest: String(row[1]) };
+  };
   return {
-    async find(name) {
-      if (isNew) return undefined;
-      const row = await transaction.first(statements.find, [name]);
-      return row === undefined ? undefined : { key: String(row[0]), digest: String(row[1]) };
-    },
+    find,
+    before: (name) => (isNew ? Promise.resolve(undefined) : find(name)),
     async keep(name, key, digest) {
       await transaction.run(statements.keep, [name, String(key), digest, load]);
     },

@@ -3,13 +3,13 @@ import { readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import type { Store } from '../src/core/store/contract.ts';
-import { openStore } from '../src/store/open.ts';
-import { newDatabase, startPostgres } from './kit/postgres.ts';
-import type { TestPostgres } from './kit/postgres.ts';
-import { folderWith, vantfell } from './kit/program.ts';
+import type { Store } from '../../src/core/store/contract.ts';
+import { openStore } from '../../src/store/open.ts';
+import { newDatabase, startPostgres } from '../kit/postgres.ts';
+import type { TestPostgres } from '../kit/postgres.ts';
+import { folderWith, vantfell } from '../kit/program.ts';
 
-const PROGRAM = fileURLToPath(new URL('../dist/cli/main.js', import.meta.url));
+const PROGRAM = fileURLToPath(new URL('../../dist/cli/main.js', import.meta.url));
 
 let server: TestPostgres;
 beforeAll(async () => {
