@@ -1,4 +1,4 @@
-import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
 import { demoFolder, folderWith, vantfell } from './kit/program.ts';
@@ -32,7 +32,7 @@ describe('demo and trial', () => {
 
   test('demo fails where anything in it fails', async () => {
     const cwd = folderWith();
-    await vantfell(['demo'], { cwd });
+    cpSync(demoFolder(), join(cwd, 'fell-huts'), { recursive: true });
     writeFileSync(join(cwd, 'fell-huts/samples/huts.yaml'), 'grey-hut: { name: X }\n');
     const ran = await vantfell(['demo'], { cwd });
     expect(ran.code).toBe(1);

@@ -56,6 +56,8 @@ export async function startPostgres(): Promise<TestPostgres> {
 export async function newDatabase(server: TestPostgres, name: string): Promise<string> {
   const client = new pg.Client({ connectionString: `${server.url}/postgres` });
   await client.connect();
+  // A server that is there for longer may have it from an earlier run.
+  await client.query(`DROP DATABASE IF EXISTS ${name} WITH (FORCE)`);
   await client.query(`CREATE DATABASE ${name}`);
   await client.end();
   return `${server.url}/${name}`;
