@@ -1,6 +1,5 @@
 import { evaluate } from '../expression/evaluate.ts';
-import { toSql } from '../expression/sql.ts';
-import type { Bound } from '../expression/sql.ts';
+import { compileExpression } from '../expression/compiled.ts';
 import type { Graph, Model, RecordRule } from '../model/graph.ts';
 import type { Failure } from '../rules/failure.ts';
 import { pointerTo } from '../rules/failure.ts';
@@ -39,35 +38,8 @@ const failureOf = ({ at, message }: RecordRule): Failure => ({
 });
 
 function storedRule(rule: RecordRule, graph: Graph, model: Model, dialect: Dialect): StoredRule {
-  const bounds: Bound[] = [];
-  let aliases = 0;
+  const { sql, places, values } = compileExpression(rule.check, model, graph, dialect);
   const table = dialect.name(model.table);
-  const value = toSql(rule.check, model, table, {
-    models: graph,
-    dialect: dialect.expressions,
-    place: (bound) => dialect.placeholder(bounds.push(bound)),
-    alias: () => `t${(aliases += 1)}`,
-  });
-  const key = `${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(bounds.length + 1)}`;
-  return {
-    statement: { sql: `SELECT ${value} FROM ${table} WHERE ${key}` },
-    values: (now) => bounds.map((bound) => dialect.bindKind(bound.type, boundValue(bound, now))),
-    failure: failureOf(rule),
-  };
-}
-
-/** Nobody is signed in while a record is judged by its own rules. */
-function boundValue(bound: Bound, now: Date): string | number | boolean | null {
-  switch (bound.kind) {
-    case 'constant':
-      return bound.value as string | number | boolean;
-    case 'now':
-      return now.toISOString();
-    case 'today':
-      return now.toISOString().slice(0, 10);
-    case 'me':
-      return null;
-    case 'role':
-      return false;
-  }
+  const key = `${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(places + 1)}`;
+  return { statement: { sql: `SELECT ${sql} FROM ${table} WHERE ${key}` }, values, failure: failureOf(rule) };
 }

@@ -1,6 +1,7 @@
 import { BODY_TYPES } from '../http/body.ts';
 import { endpointsOf, keyParameter } from '../http/endpoints.ts';
 import type { Endpoint, EndpointName } from '../http/endpoints.ts';
+import { filterLanguages } from '../http/filter.ts';
 import { filterable, sortable } from '../http/list-request.ts';
 import { problemTypes } from '../http/problems.ts';
 import type { ProblemName } from '../http/problems.ts';
@@ -96,6 +97,29 @@ function parametersOf(graph: Graph, model: Model): [string, unknown][] {
           default: usual,
         }),
       ],
+      [
+        'filter',
+        queryParameter('filter', 'A condition in CQL2; only records for which it is true.', { type: 'string' }),
+      ],
+      [
+        'filter-lang',
+        queryParameter('filter-lang', 'The encoding of `filter`.', {
+          type: 'string',
+          enum: [...filterLanguages],
+          default: filterLanguages[0],
+        }),
+      ],
+      [
+        'offset',
+        queryParameter('offset', 'So many records are passed over, for jumping to a page by its number.', {
+          type: 'integer',
+          minimum: 0,
+        }),
+      ],
+      [
+        'total',
+        queryParameter('total', 'Whether to count all records, as `page.total`.', { type: 'boolean', default: false }),
+      ],
       ['after', queryParameter('after', 'A cursor of `page.next`: the records after it.', { type: 'string' })],
       ['before', queryParameter('before', 'A cursor of `page.prev`: the records before it.', { type: 'string' })],
       ...filterable(model).map((field): [string, unknown] => {
@@ -172,7 +196,9 @@ function operation(graph: Graph, { name, model, under }: Endpoint): Record<strin
             .filter((field) => under === undefined || field !== model.parent?.field)
             .map((field) => ref('parameters', filterName(model, field.member))),
           ref('parameters', `${recordName(model)}.sort`),
-          ...['limit', 'after', 'before'].map((shared) => ref('parameters', shared)),
+          ...['filter', 'filter-lang', 'limit', 'after', 'before', 'offset', 'total'].map((shared) =>
+            ref('parameters', shared),
+          ),
         ]
       : []),
     ...(many || name === 'read' ? [ref('parameters', `${recordName(model)}.fields`)] : []),

@@ -8,6 +8,7 @@ export function sharedSchemas(lists: boolean): Record<string, JsonSchema> {
     description: 'Where in the list this page stands.',
     properties: {
       limit: { type: 'integer', description: 'The number of records that a page shows at most.' },
+      total: { type: 'integer', description: 'The number of all records, where it was asked for.' },
       next: { ...link, description: 'The next page, or null on the last one.' },
       prev: { ...link, description: 'The page before, or null on the first one.' },
     },

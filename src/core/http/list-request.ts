@@ -5,6 +5,7 @@ import { isScalar } from '../model/types.ts';
 import { fromText } from '../model/value.ts';
 import type { Cursors } from '../query/cursor.ts';
 import type { ListForm } from '../query/list-statement.ts';
+import type { FilterReader } from './filter.ts';
 import type { ParameterFailure } from './problems.ts';
 import { HttpProblem } from './problems.ts';
 import { readQuery } from './query.ts';
@@ -20,7 +21,17 @@ export interface ListRequest {
 }
 
 /** The parameters that lists of this version take, beside `<field>=value`. */
-export const listParameters = ['sort', 'limit', 'after', 'before', 'fields'] as const;
+export const listParameters = [
+  'filter',
+  'filter-lang',
+  'sort',
+  'limit',
+  'after',
+  'before',
+  'offset',
+  'total',
+  'fields',
+] as const;
 type ListParameter = (typeof listParameters)[number];
 
 /** The fields that a list can be narrowed by as `?field=value`. */
@@ -29,6 +40,12 @@ export const filterable = (model: Model): Field[] =>
 
 /** The fields that a list can be sorted by. */
 export const sortable = (model: Model): Field[] => model.shown.filter((field) => isScalar(field.type));
+
+/** What reads those parts of a query that need more than the model. */
+export interface ListReaders {
+  readonly cursors: Cursors;
+  readonly readFilter: FilterReader;
+}
 
 export interface Paging {
   readonly default: number;
@@ -41,7 +58,7 @@ export function readListRequest(
   path: string,
   query: string,
   paging: Paging,
-  cursors: Cursors,
+  { cursors, readFilter }: ListReaders,
   under?: ListForm['under'],
 ): ListRequest {
   const failures: ParameterFailure[] = [];
@@ -63,21 +80,31 @@ export function readListRequest(
       if ('fault' in read) failures.push({ parameter: name, detail: read.fault.detail });
       else filters.set(field, [...(filters.get(field) ?? []), read.value]);
     }
-    if (name !== 'after' && name !== 'before') shared.push(`${encoded(name)}=${encoded(value)}`);
+    if (!PLACES.includes(name)) shared.push(`${encoded(name)}=${encoded(value)}`);
   }
 
   const sort = readSort(model, single.get('sort'), failures);
   const fields = readFields(model, single.get('fields'), failures);
   const limit = readLimit(single.get('limit'), paging, failures);
+  const [text, language] = [single.get('filter'), single.get('filter-lang')];
+  if (text === undefined && language !== undefined)
+    failures.push({ parameter: 'filter-lang', detail: 'goes with filter' });
+  const filter = text === undefined ? undefined : readFilter(text, language, failures);
+  const offset = readOffset(single.get('offset'), failures);
+  const total = readFlag('total', single.get('total'), failures);
   const wanted = [...filters].map(([field, values]) => ({ field, values }));
   const binding = JSON.stringify([
     path,
     sort.map(({ field, descending }) => [field.member, descending]),
     wanted.map(({ field, values }) => [field.member, [...values].sort()]).sort(),
+    ...(text === undefined ? [] : [[text, language]]),
   ]);
   const [after, before] = [single.get('after'), single.get('before')];
   if (after !== undefined && before !== undefined) {
     failures.push({ parameter: 'before', detail: 'must not be given together with after' });
+  }
+  if (offset !== undefined && (after !== undefined || before !== undefined)) {
+    failures.push({ parameter: 'offset', detail: 'must not be given together with after or before' });
   }
   const readCursor = (parameter: string, text: string): FieldValue[] | undefined => {
     const from = cursors.read(binding, text);
@@ -93,11 +120,30 @@ export function readListRequest(
   if (failures.length > 0) throw new HttpProblem('invalid-parameter', undefined, { errors: failures });
 
   return {
-    form: { fields, sort, filters: wanted, from, backward: before !== undefined, under },
+    form: { fields, sort, filters: wanted, filter, offset, total, from, backward: before !== undefined, under },
     limit,
     binding,
     shared: shared.join('&'),
   };
+}
+
+/** What says where in the list a page begins: the links to other pages say that by themselves. */
+const PLACES = ['after', 'before', 'offset'];
+
+function readOffset(text: string | undefined, failures: ParameterFailure[]): number | undefined {
+  if (text === undefined || /^\d{1,9}$/.test(text)) return text === undefined ? undefined : Number(text);
+  failures.push({
+    parameter: 'offset',
+    detail: `must be a whole number from 0 to 999999999, got ${JSON.stringify(text.slice(0, 40))}`,
+  });
+  return undefined;
+}
+
+function readFlag(parameter: ListParameter, text: string | undefined, failures: ParameterFailure[]): boolean {
+  if (text !== undefined && text !== 'true' && text !== 'false') {
+    failures.push({ parameter, detail: `must be true or false, got ${JSON.stringify(text.slice(0, 40))}` });
+  }
+  return text === 'true';
 }
 
 /** Commas part the entries of a list, and may stand in a query as they are (RFC 3986). */

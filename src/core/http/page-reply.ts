@@ -46,14 +46,15 @@ export function pageReply(
   const base = shared === '' ? path : `${path}?${shared}`;
   const onward = `${base}${shared === '' ? '?' : '&'}`;
   const more = form.backward ? form.from !== undefined : surplus;
-  const less = form.backward ? surplus : form.from !== undefined;
+  const less = form.backward ? surplus : form.from !== undefined || (form.offset ?? 0) > 0;
   const next = more && count > 0 ? `${onward}after=${cursorAt('last')}` : null;
   const prev = less && count > 0 ? `${onward}before=${cursorAt('first')}` : null;
 
   let link = `<${base}>; rel="first"`;
   if (prev !== null) link += `, <${prev}>; rel="prev"`;
   if (next !== null) link += `, <${next}>; rel="next"`;
-  const page = `{"limit":${limit},"next":${JSON.stringify(next)},"prev":${JSON.stringify(prev)}}`;
+  const total = form.total === true ? `,"total":${Number(row[4])}` : '';
+  const page = `{"limit":${limit},"next":${JSON.stringify(next)},"prev":${JSON.stringify(prev)}${total}}`;
   return { status: 200, headers: { ...JSON_HEADERS, link }, body: `{"data":[${records}],"page":${page}}` };
 }
 

@@ -16,6 +16,7 @@ import { brokenRules, HttpProblem } from './problems.ts';
 import type { Statement, Store, StoreValue } from '../store/contract.ts';
 import { readBodyOf } from './body.ts';
 import type { ClientKind } from './body.ts';
+import { filterReader } from './filter.ts';
 import { readFields, readListRequest } from './list-request.ts';
 import type { ListRequest } from './list-request.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
@@ -59,6 +60,7 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
     update: bodyReader(model, 'update'),
   };
 
+  const listReaders = { cursors, readFilter: filterReader(graph, model, dialect) };
   const readWhole = readStatement(model, model.shown, dialect);
   const parentThere = parent === undefined ? undefined : readStatement(parent, [parent.key], dialect);
   const readForms = new LRUCache<string, Statement>({ max: KEPT_FORMS });
@@ -72,13 +74,14 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
     const name = `${path}?${query}`;
     let plan = plans.get(name);
     if (plan === undefined) {
-      const request = readListRequest(model, path, query, paging, cursors, under);
+      const request = readListRequest(model, path, query, paging, listReaders, under);
       const key = formKey(request.form);
       let statement = listForms.get(key);
       if (statement === undefined) listForms.set(key, (statement = listStatement(model, request.form, dialect)));
-      const values = listValues(statement, request.form, request.limit, dialect);
+      const values = listValues(statement, request.form, request.limit, dialect, moment.now());
       plan = { request, statement, values, ends: {} };
-      if (name.length <= LONGEST_KEPT) plans.set(name, plan);
+      const isFixed = request.form.filter?.fixed !== false;
+      if (isFixed && name.length <= LONGEST_KEPT) plans.set(name, plan);
     }
     return plan;
   }

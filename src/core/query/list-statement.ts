@@ -1,3 +1,4 @@
+import type { CompiledExpression } from '../expression/compiled.ts';
 import type { Field, FieldValue, Model, SortKey } from '../model/graph.ts';
 import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
@@ -9,6 +10,12 @@ export interface ListForm {
   readonly sort: readonly SortKey[];
   /** A record is shown where each field has one of its values. */
   readonly filters: readonly { readonly field: Field; readonly values: readonly FieldValue[] }[];
+  /** A condition; its placeholders are the first of the statement. */
+  readonly filter?: CompiledExpression | undefined;
+  /** So many records are passed over. */
+  readonly offset?: number | undefined;
+  /** All records are counted, whatever the page. */
+  readonly total?: boolean | undefined;
   /** The position to go on from, a value for each sort key; undefined at the beginning. */
   readonly from?: readonly FieldValue[] | undefined;
   /** Only the parts of one record of the model that this one is within. */
@@ -17,7 +24,7 @@ export interface ListForm {
   readonly backward: boolean;
 }
 
-/** Its row: the records' JSON texts, joined; their number; the texts of their positions, joined; whether the parent is there. */
+/** Its row: the records' JSON texts, joined; their number; the texts of their positions, joined; whether the parent is there; the number of all records. */
 export interface ListStatement extends Statement {
   /** Whether the position of a record can be told from its own JSON; the positions are null then. */
   readonly shownPosition: boolean;
@@ -31,14 +38,15 @@ export function formKey(form: ListForm): string {
   const filters = form.filters.map(({ field, values }) => `${field.member}*${values.length}`).join();
   const sort = form.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join();
   const members = form.fields.map((field) => field.member).join();
-  return [members, filters, sort, nulls, form.backward, form.under !== undefined].join('|');
+  const rest = [form.backward, form.under !== undefined, form.offset !== undefined, form.total === true];
+  return [members, filters, sort, nulls, ...rest, form.filter?.sql].join('|');
 }
 
 /** One statement for a page. It is asked for one record more than the page shows, to know whether there is a next one. */
 export function listStatement(model: Model, form: ListForm, dialect: Dialect): ListStatement {
   const table = dialect.name(model.table);
   const column = (field: Field): string => `${table}.${dialect.name(field.column)}`;
-  let placed = 0;
+  let placed = form.filter?.places ?? 0;
   const placeholder = (): string => dialect.placeholder((placed += 1));
 
   const parent = form.under === undefined ? '1' : parentExists(form.under, dialect, placeholder);
@@ -48,6 +56,9 @@ export function listStatement(model: Model, form: ListForm, dialect: Dialect): L
     const wanted = values.map(placeholder).join(', ');
     conditions.push(values.length === 1 ? `${column(field)} = ${wanted}` : `${column(field)} IN (${wanted})`);
   }
+  if (form.filter !== undefined) conditions.push(form.filter.sql);
+  // The same placeholders stand for the same values once more.
+  const total = form.total === true ? `(SELECT count(*) FROM ${table}${whereOf(conditions)})` : 'NULL';
   const keyset = form.from === undefined ? undefined : keysetOf(form, form.from, column, placeholder);
   if (keyset !== undefined) conditions.push(keyset.sql);
 
@@ -55,25 +66,35 @@ export function listStatement(model: Model, form: ListForm, dialect: Dialect): L
   const position = dialect.array(form.sort.map(({ field }) => ({ field, column: column(field) })));
   const inner =
     `SELECT ${recordJson(model, form.fields, dialect)} AS j${shownPosition ? '' : `, ${position} AS p`} FROM ${table}` +
-    (conditions.length === 0 ? '' : ` WHERE ${conditions.join(' AND ')}`) +
-    ` ORDER BY ${form.sort.map((key) => orderTerm(key, form.backward, column, dialect)).join(', ')} LIMIT ${placeholder()}`;
+    whereOf(conditions) +
+    ` ORDER BY ${form.sort.map((key) => orderTerm(key, form.backward, column, dialect)).join(', ')} LIMIT ${placeholder()}${form.offset === undefined ? '' : ` OFFSET ${placeholder()}`}`;
   const joined = shownPosition ? 'NULL' : dialect.joined('p');
   return {
-    sql: `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent} FROM (${inner}) AS page`,
+    sql: `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent}, ${total} FROM (${inner}) AS page`,
     shownPosition,
     positions: keyset?.positions ?? [],
   };
 }
 
 /** The values of a statement's placeholders, in their order; `limit` is the number of records to show. */
-export function listValues(statement: ListStatement, form: ListForm, limit: number, dialect: Dialect): StoreValue[] {
-  const { under, from } = form;
+export function listValues(
+  statement: ListStatement,
+  form: ListForm,
+  limit: number,
+  dialect: Dialect,
+  now: Date = new Date(0),
+): StoreValue[] {
+  const { under, from, filter, offset } = form;
   const parent =
     under === undefined ? [] : [dialect.bind(under.field, under.key), dialect.bind(under.field, under.key)];
   const filters = form.filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
   const position = statement.positions.map((index) => dialect.bind(form.sort[index]!.field, from![index]!));
-  return [...parent, ...filters, ...position, limit + 1];
+  const end = offset === undefined ? [limit + 1] : [limit + 1, offset];
+  return [...(filter?.values(now) ?? []), ...parent, ...filters, ...position, ...end];
 }
+
+const whereOf = (conditions: readonly string[]): string =>
+  conditions.length === 0 ? '' : ` WHERE ${conditions.join(' AND ')}`;
 
 function parentExists({ parent }: NonNullable<ListForm['under']>, dialect: Dialect, placeholder: () => string): string {
   const key = `${dialect.name(parent.key.column)} = ${placeholder()}`;

@@ -1,0 +1,54 @@
+import type { Graph, Model } from '../model/graph.ts';
+import type { StoreValue } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+import { toSql } from './sql.ts';
+import type { Bound } from './sql.ts';
+import type { Expression } from './typed.ts';
+
+/** An expression over the rows of one model's table, which a statement calls by its own name. */
+export interface CompiledExpression {
+  readonly sql: string;
+  /** How many placeholders it has: the first ones of its statement. */
+  readonly places: number;
+  /** Whether its values are the same at any time. */
+  readonly fixed: boolean;
+  values(now: Date): StoreValue[];
+}
+
+export function compileExpression(
+  expression: Expression,
+  model: Model,
+  graph: Pick<Graph, 'byName'>,
+  dialect: Dialect,
+): CompiledExpression {
+  const bounds: Bound[] = [];
+  let aliases = 0;
+  const sql = toSql(expression, model, dialect.name(model.table), {
+    models: graph,
+    dialect: dialect.expressions,
+    place: (bound) => dialect.placeholder(bounds.push(bound)),
+    alias: () => `t${(aliases += 1)}`,
+  });
+  return {
+    sql,
+    places: bounds.length,
+    fixed: bounds.every(({ kind }) => kind === 'constant'),
+    values: (now) => bounds.map((bound) => dialect.bindKind(bound.type, boundValue(bound, now))),
+  };
+}
+
+/** Nobody is signed in yet. */
+function boundValue(bound: Bound, now: Date): string | number | boolean | null {
+  switch (bound.kind) {
+    case 'constant':
+      return bound.value as string | number | boolean;
+    case 'now':
+      return now.toISOString();
+    case 'today':
+      return now.toISOString().slice(0, 10);
+    case 'me':
+      return null;
+    case 'role':
+      return false;
+  }
+}

@@ -1,0 +1,69 @@
+import { didYouMean } from '../declaration/nearest.ts';
+import { compileExpression } from '../expression/compiled.ts';
+import type { CompiledExpression } from '../expression/compiled.ts';
+import { fromJson } from '../expression/json.ts';
+import { letters } from '../expression/letters.ts';
+import { parse } from '../expression/parse.ts';
+import type { Scope } from '../expression/scope.ts';
+import { ExpressionError } from '../expression/syntax.ts';
+import type { Syntax } from '../expression/syntax.ts';
+import { typedCondition } from '../expression/type.ts';
+import type { Graph, Model } from '../model/graph.ts';
+import type { Dialect } from '../store/dialect.ts';
+import type { ParameterFailure } from './problems.ts';
+
+/** The encodings of CQL2 that a filter may have; the first is meant where none is named. */
+export const filterLanguages = ['cql2-text', 'cql2-json'] as const;
+
+/** Reads `filter` and `filter-lang`; undefined where they are wrong, and told. */
+export type FilterReader = (
+  text: string,
+  language: string | undefined,
+  failures: ParameterFailure[],
+) => CompiledExpression | undefined;
+
+/** What clients can name: all that answers may show. */
+const clientScope = (graph: Graph, model: Model): Scope => ({
+  model,
+  models: graph.byName,
+  computedNames: (name) => (graph.byName.get(name)?.computed ?? []).map(({ member }) => member),
+  computed: (name, member) => graph.byName.get(name)?.computed.find((one) => one.member === member)?.value,
+  letters,
+});
+
+export function filterReader(graph: Graph, model: Model, dialect: Dialect): FilterReader {
+  const scope = clientScope(graph, model);
+  return (text, language = filterLanguages[0], failures) => {
+    const refuse = (parameter: string, detail: string): undefined => void failures.push({ parameter, detail });
+    if (!(filterLanguages as readonly string[]).includes(language)) {
+      return refuse(
+        'filter-lang',
+        `must be one of ${filterLanguages.join(', ')}; ${didYouMean(language, filterLanguages)}`,
+      );
+    }
+    try {
+      const syntax = language === 'cql2-json' ? fromJsonText(text) : parse(text);
+      return compileExpression(typedCondition(syntax, scope), model, graph, dialect);
+    } catch (error) {
+      if (!(error instanceof ExpressionError)) throw error;
+      return refuse('filter', `${whereOf(error)}${error.message}; ${error.remedy}`);
+    }
+  };
+}
+
+function fromJsonText(text: string): Syntax {
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch {
+    throw new ExpressionError('syntax', 'this is not JSON', 'mend it, or leave filter-lang out for the text encoding', {
+      pointer: '',
+    });
+  }
+  return fromJson(value);
+}
+
+function whereOf({ spot }: ExpressionError): string {
+  if ('from' in spot) return `at character ${spot.from + 1}: `;
+  return spot.pointer === '' ? '' : `at ${spot.pointer}: `;
+}

@@ -1,0 +1,178 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { letters } from '../src/core/expression/letters.ts';
+import { evaluate } from '../src/core/expression/evaluate.ts';
+import { toJson } from '../src/core/expression/json.ts';
+import { parse } from '../src/core/expression/parse.ts';
+import { typedCondition } from '../src/core/expression/type.ts';
+import type { Graph } from '../src/core/model/graph.ts';
+import { loadSamples } from '../src/core/samples/load.ts';
+import { readSamples } from '../src/core/samples/read.ts';
+import type { Service } from '../src/core/service.ts';
+import type { Store } from '../src/core/store/contract.ts';
+import { openDatabase } from '../src/project/database.ts';
+import { moment, readProject } from '../src/project/project.ts';
+import type { SoundProject } from '../src/project/project.ts';
+import { readSampleFiles } from '../src/project/samples.ts';
+import { serviceOn } from '../src/project/serve.ts';
+import { newDatabase, startPostgres } from './kit/postgres.ts';
+import type { TestPostgres } from './kit/postgres.ts';
+import { demoFolder } from './kit/program.ts';
+
+const folder = mkdtempSync(join(tmpdir(), 'vantfell-lists-'));
+let server: TestPostgres;
+let graph: Graph;
+const stores: Store[] = [];
+const services: Service[] = [];
+
+beforeAll(async () => {
+  server = await startPostgres();
+  const project = readProject(demoFolder()) as SoundProject;
+  ({ graph } = project);
+  // The same keys on both, so that their answers can be compared to the last byte.
+  for (const address of [`sqlite:${join(folder, 'lists.db')}`, await newDatabase(server, 'lists')]) {
+    const { store } = await openDatabase(project, address);
+    let made = 0;
+    const uuid = (): string => `00000000-0000-7000-8000-${String((made += 1)).padStart(12, '0')}`;
+    const same = { ...moment, uuid, now: () => new Date(Date.UTC(2026, 5, 1, 10, 0, 0, made)) };
+    const { rows } = readSamples(graph, readSampleFiles(project.folder, graph).sources);
+    await loadSamples(graph, store, rows, same);
+    stores.push(store);
+    services.push(serviceOn(graph, store, 'k'.repeat(32), (error) => console.error(error)));
+  }
+}, 120_000);
+afterAll(async () => {
+  await Promise.all(stores.map((store) => store.close()));
+  await server.stop();
+  rmSync(folder, { recursive: true });
+});
+
+type Body = { data: Record<string, unknown>[]; page: { total?: number; next: string | null; prev: string | null } };
+
+/** The one answer of both databases. */
+async function ask(path: string, parameters: Record<string, string> = {}): Promise<{ status: number; body: Body }> {
+  const query = new URLSearchParams(parameters).toString();
+  const target = query === '' ? path : `${path}${path.includes('?') ? '&' : '?'}${query}`;
+  const [one, other] = await Promise.all(
+    services.map((service) => service.handle({ method: 'GET', target, headers: {} })),
+  );
+  const text = (body: unknown): string => String(body).replace(/"request":"[^"]+"/, '');
+  expect(text(other!.body)).toBe(text(one!.body));
+  return { status: one!.status, body: JSON.parse(String(one!.body)) as Body };
+}
+
+const errorsOf = async (parameters: Record<string, string>): Promise<unknown[]> => {
+  const { status, body } = await ask('/v1/huts', parameters);
+  expect(status).toBe(400);
+  return (body as unknown as { errors: unknown[] }).errors;
+};
+
+describe('filter', () => {
+  test.each([
+    "valley = 'Askdal'",
+    'beds BETWEEN 10 AND 30 AND NOT winter_room = true',
+    "name LIKE '%Hut' OR altitude_m > 1500",
+    "CASEI(name) LIKE CASEI('%SCREE%')",
+    'opens_on IS NULL',
+    'closes_on IS NOT NULL AND beds > 30',
+    "valley IN ('Sulvik', 'Brattdal') AND altitude_m * 2 < 2000.5",
+    "opens_on < DATE('2026-05-01')",
+    'latitude > 61.25',
+    'altitude_ft > 4000',
+  ])('%s: in both encodings, as plain JavaScript reads it', async (text) => {
+    const hut = graph.byName.get('hut')!;
+    const scope = {
+      model: hut,
+      models: graph.byName,
+      computedNames: () => [],
+      computed: (_model: string, name: string) => hut.computed.find(({ member }) => member === name)?.value,
+      letters,
+    };
+    const condition = typedCondition(parse(text), scope);
+    const all = (await ask('/v1/huts', { limit: '100' })).body.data;
+    const wanted = all.filter((values) => evaluate(condition, { values: values as never, now: new Date() }) === true);
+    expect(wanted.length).toBeGreaterThan(0);
+    expect(wanted.length).toBeLessThan(all.length);
+    const asked = await ask('/v1/huts', { limit: '100', filter: text });
+    expect(asked.body.data).toEqual(wanted);
+    const json = JSON.stringify(toJson(parse(text)));
+    expect((await ask('/v1/huts', { limit: '100', filter: json, 'filter-lang': 'cql2-json' })).body.data).toEqual(
+      wanted,
+    );
+  });
+
+  test('goes along paths, counts, and through other parameters and pages', async () => {
+    const kept = await ask('/v1/huts', { filter: "warden.name LIKE 'I%'", fields: 'name', total: 'true' });
+    expect(kept.body.data.length).toBe(kept.body.page.total);
+    expect(kept.body.data.length).toBeGreaterThan(0);
+    const many = await ask('/v1/huts', { filter: 'count(nights) > 0', limit: '5', sort: '-beds', total: 'true' });
+    expect(many.body.data).toHaveLength(5);
+    expect(many.body.page.total).toBeGreaterThan(5);
+    const next = await ask(many.body.page.next!);
+    expect(next.body.page.total).toBe(many.body.page.total);
+    expect(next.body.data[0]).not.toEqual(many.body.data[0]);
+    const first = many.body.data[0] as { id: string };
+    const nights = await ask(`/v1/huts/${first.id}/nights`, { filter: 'beds_left >= 0', valley: 'x' }).then(
+      ({ status }) => status,
+    );
+    expect(nights).toBe(400);
+    const under = await ask(`/v1/huts/${first.id}/nights`, {
+      filter: "date >= DATE('2026-06-14')",
+      limit: '100',
+      total: 'true',
+    });
+    expect(under.body.data.length).toBe(under.body.page.total);
+    expect(under.body.data.every(({ hut_id: hut }) => hut === first.id)).toBe(true);
+  });
+
+  test('a moment of its own is that of the request, not of the first one', async () => {
+    const { body } = await ask('/v1/huts', { filter: 'created_at < now()', total: 'true' });
+    expect(body.page.total).toBe(18);
+    expect((await ask('/v1/huts', { filter: 'opens_on > today()', total: 'true' })).body.page.total).toBe(0);
+  });
+
+  test.each([
+    [{ filter: 'bed > 3' }, 'filter', 'at character 1: hut has no field or relation `bed`; did you mean beds?'],
+    [{ filter: 'beds >' }, 'filter', 'at character '],
+    [{ filter: 'beds + 1' }, 'filter', 'where a condition is needed'],
+    [{ filter: 'name = 3' }, 'filter', 'at character'],
+    [{ filter: 'warden.passphrase IS NULL' }, 'filter', 'member has no field or relation `passphrase`'],
+    [{ filter: '{"op":"="', 'filter-lang': 'cql2-json' }, 'filter', 'this is not JSON'],
+    [
+      { filter: '{"op":"=","args":[{"property":"bed"},1]}', 'filter-lang': 'cql2-json' },
+      'filter',
+      'did you mean beds?',
+    ],
+    [{ filter: 'beds > 3', 'filter-lang': 'cql-text' }, 'filter-lang', 'did you mean cql2-text?'],
+    [{ 'filter-lang': 'cql2-text' }, 'filter-lang', 'goes with filter'],
+    [{ filter: Array.from({ length: 10_000 }, (_none, at) => `beds = ${at}`).join(' OR ') }, 'filter', ''],
+    [{ filter: `${'('.repeat(500)}beds = 1${')'.repeat(500)}` }, 'filter', ''],
+    [{ offset: '-1' }, 'offset', 'must be a whole number'],
+    [{ offset: '5', after: 'x' }, 'offset', 'together with after'],
+    [{ total: 'yes' }, 'total', 'must be true or false'],
+  ])('%#: what is wrong is told with its place', async (parameters, parameter, detail) => {
+    const given = Object.fromEntries(Object.entries(parameters).filter(([, value]) => value !== undefined)) as Record<
+      string,
+      string
+    >;
+    expect(await errorsOf(given)).toEqual(
+      expect.arrayContaining([
+        { parameter, detail: expect.stringContaining(detail) as unknown },
+      ]) as unknown as unknown[],
+    );
+  });
+});
+
+describe('offset', () => {
+  test('jumps, and pages go on from there by cursors', async () => {
+    const whole = (await ask('/v1/huts', { limit: '100', sort: '-altitude_m' })).body.data;
+    const page = await ask('/v1/huts', { limit: '4', sort: '-altitude_m', offset: '6', total: 'true' });
+    expect(page.body.data).toEqual(whole.slice(6, 10));
+    expect(page.body.page.total).toBe(whole.length);
+    expect((await ask(page.body.page.next!)).body.data).toEqual(whole.slice(10, 14));
+    expect((await ask(page.body.page.prev!)).body.data).toEqual(whole.slice(2, 6));
+    expect((await ask('/v1/huts', { offset: '1000' })).body).toMatchObject({ data: [], page: { next: null } });
+  });
+});
