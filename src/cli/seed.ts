@@ -84,6 +84,7 @@ export async function loadProjectSamples(
   const { readSamples } = await import('../core/samples/read.ts');
   const { BadSamples, loadSamples } = await import('../core/samples/load.ts');
   const { problemsText } = await import('./terminal/problems.ts');
+  const { grouped } = await import('./terminal/terminal.ts');
   const { sources, streams } = readSampleFiles(folder, graph);
   const complain = (problems: Parameters<typeof problemsText>[0]): undefined => {
     terminal.progress('');
@@ -105,9 +106,6 @@ export async function loadProjectSamples(
     throw error;
   }
 }
-
-/** `1 204 000`: a number that is easy to read. */
-export const grouped = (count: number): string => String(count).replace(/\B(?=(\d{3})+$)/g, '\u202f');
 
 export async function showLoaded({ terminal }: Context, { models, gone, goneCount }: Loaded): Promise<void> {
   const { table } = await import('./terminal/table.ts');

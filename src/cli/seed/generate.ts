@@ -6,7 +6,7 @@ import { EXIT, Failure } from '../../project/failure.ts';
 import { moment } from '../../project/project.ts';
 import type { SoundProject } from '../../project/project.ts';
 import type { Context } from '../command.ts';
-import { grouped } from '../seed.ts';
+import { grouped } from '../terminal/terminal.ts';
 
 const MOST_RANDOM = 1_000_000;
 

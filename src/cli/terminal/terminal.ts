@@ -50,3 +50,6 @@ export function makeTerminal({ json, quiet, color }: TerminalOptions): Terminal 
 
 /** `1 model`, `3 models`: a count with its noun. */
 export const counted = (count: number, noun: string): string => `${count} ${noun}${count === 1 ? '' : 's'}`;
+
+/** `1 204 000`: a number that is easy to read. */
+export const grouped = (count: number): string => String(count).replace(/\B(?=(\d{3})+$)/g, '\u202f');
