@@ -49,7 +49,10 @@ afterAll(async () => {
   rmSync(folder, { recursive: true });
 });
 
-interface Body { data: Record<string, unknown>[]; page: { total?: number; next: string | null; prev: string | null } }
+interface Body {
+  data: Record<string, unknown>[];
+  page: { total?: number; next: string | null; prev: string | null };
+}
 
 /** The one answer of both databases. */
 async function ask(path: string, parameters: Record<string, string> = {}): Promise<{ status: number; body: Body }> {
@@ -158,9 +161,7 @@ describe('filter', () => {
       string
     >;
     expect(await errorsOf(given)).toEqual(
-      expect.arrayContaining([
-        { parameter, detail: expect.stringContaining(detail) as unknown },
-      ]),
+      expect.arrayContaining([{ parameter, detail: expect.stringContaining(detail) as unknown }]),
     );
   });
 });
