@@ -166,6 +166,76 @@ describe('filter', () => {
   });
 });
 
+describe('sort', () => {
+  const byPoints = (one: string, other: string): number => Buffer.compare(Buffer.from(one), Buffer.from(other));
+
+  /** Every record, page by page forward, and then backward from the end. */
+  async function pages(sort: string, limit: number): Promise<unknown[][]> {
+    const ids = (body: Body): unknown[] => body.data.map(({ id }) => id);
+    const [forward, back]: [unknown[], unknown[]] = [[], []];
+    let { body } = await ask('/v1/huts', { sort, limit: String(limit) });
+    for (forward.push(...ids(body)); body.page.next !== null; forward.push(...ids(body)))
+      ({ body } = await ask(body.page.next));
+    for (back.unshift(...ids(body)); body.page.prev !== null; back.unshift(...ids(body)))
+      ({ body } = await ask(body.page.prev));
+    return [forward, back];
+  }
+
+  test.each([
+    'warden.name,-beds',
+    '-warden.name',
+    'altitude_ft,name',
+    '-cheapest,nights_open',
+    'nights_open,-warden.joined_on',
+  ])('%s: forward and back, each record once, in the order of plain JavaScript', async (sort) => {
+    const huts = (await ask('/v1/huts', { limit: '100' })).body.data;
+    const members = new Map(
+      (await ask('/v1/members', { limit: '100' })).body.data.map((member) => [member.id, member]),
+    );
+    const nights = (await ask('/v1/nights', { limit: '100', sort: 'price' })).body;
+    const all = [...nights.data];
+    for (let next = nights.page.next; next !== null;) {
+      const { body } = await ask(next);
+      all.push(...body.data);
+      next = body.page.next;
+    }
+    const valueOf = (hut: Record<string, unknown>, name: string): string | number | null => {
+      const own = all.filter(({ hut_id: of }) => of === hut.id);
+      if (name === 'nights_open') return own.length;
+      if (name === 'cheapest') return own.length === 0 ? null : Math.min(...own.map(({ price }) => Number(price)));
+      if (name === 'altitude_ft') return Math.round(Number(hut.altitude_m) * 3.28084);
+      if (name.startsWith('warden.')) return (members.get(hut.warden_id)?.[name.slice(7)] ?? null) as string | null;
+      return hut[name] as string | number;
+    };
+    const wanted = [...huts].sort((one, other) => {
+      for (const part of [...sort.split(','), 'id']) {
+        const name = part.replace('-', '');
+        const [a, b] = [valueOf(one, name), valueOf(other, name)];
+        if (a === b) continue;
+        if (a === null || b === null) return a === null ? 1 : -1;
+        const compared = typeof a === 'number' ? a - Number(b) : byPoints(a, String(b));
+        return part.startsWith('-') ? -compared : compared;
+      }
+      return 0;
+    });
+    for (const seen of [await pages(sort, 4), await pages(sort, 7)].flat())
+      expect(seen).toEqual(wanted.map(({ id }) => id));
+  });
+
+  test.each([
+    ['warden', '`warden` is a record'],
+    ['nights.price', 'is a list'],
+    ['warden.nam', 'did you mean name?'],
+    ['warden.passphrase', 'no field or relation `passphrase`'],
+    ['name,-name', 'names name twice'],
+    ['altitude', 'did you mean altitude_m?'],
+  ])('%s: what can not be sorted by is told', async (sort, detail) => {
+    expect(await errorsOf({ sort })).toEqual([
+      { parameter: 'sort', detail: expect.stringContaining(detail) as unknown },
+    ]);
+  });
+});
+
 describe('offset', () => {
   test('jumps, and pages go on from there by cursors', async () => {
     const whole = (await ask('/v1/huts', { limit: '100', sort: '-altitude_m' })).body.data;

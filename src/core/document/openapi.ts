@@ -85,7 +85,7 @@ function parametersOf(graph: Graph, model: Model): [string, unknown][] {
   const parameters: [string, unknown][] = ofRecord || ofParts ? [[keyName(model), key]] : [];
   if (model.endpoints.has('list')) {
     const { default: usual, most } = graph.service.paging;
-    const members = sortable(model).map((field) => field.member);
+    const members = sortable(model);
     parameters.push(
       [`${recordName(model)}.sort`, sortParameter(model, members)],
       [
@@ -163,9 +163,15 @@ function fieldsParameter(model: Model) {
 }
 
 function sortParameter(model: Model, members: readonly string[]) {
-  const items = { type: 'string', enum: members.flatMap((member) => [member, `-${member}`]) };
+  const own = { enum: members.flatMap((member) => [member, `-${member}`]) };
+  const ones = [...model.relations, ...model.reverses.filter(({ one }) => one)].map(({ name }) => name);
+  const along = {
+    pattern: `^-?(${ones.join('|')})\\..+$`,
+    description: 'A field of the one record that a relation leads to.',
+  };
+  const items = ones.length === 0 ? { type: 'string', ...own } : { type: 'string', anyOf: [own, along] };
   const standing = model.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join(',');
-  const about = `The order: fields parted by commas, a minus for descending, nulls last. Left out: ${standing}.`;
+  const about = `The order: fields and computed values, along relations to one record too, parted by commas, a minus for descending, nulls last. Left out: ${standing}.`;
   return { ...queryParameter('sort', about, { type: 'array', items }), style: 'form', explode: false };
 }
 

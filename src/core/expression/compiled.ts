@@ -8,7 +8,7 @@ import type { Expression } from './typed.ts';
 /** An expression over the rows of one model's table, which a statement calls by its own name. */
 export interface CompiledExpression {
   readonly sql: string;
-  /** How many placeholders it has: the first ones of its statement. */
+  /** How many placeholders it has. Its statement may repeat it: they stand for the same values again. */
   readonly places: number;
   /** Whether its values are the same at any time. */
   readonly fixed: boolean;
@@ -20,13 +20,15 @@ export function compileExpression(
   model: Model,
   graph: Pick<Graph, 'byName'>,
   dialect: Dialect,
+  /** How many placeholders of the statement come before its own. */
+  before = 0,
 ): CompiledExpression {
   const bounds: Bound[] = [];
   let aliases = 0;
   const sql = toSql(expression, model, dialect.name(model.table), {
     models: graph,
     dialect: dialect.expressions,
-    place: (bound) => dialect.placeholder(bounds.push(bound)),
+    place: (bound) => dialect.placeholder(before + bounds.push(bound)),
     alias: () => `t${(aliases += 1)}`,
   });
   return {

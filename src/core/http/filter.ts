@@ -23,7 +23,7 @@ export type FilterReader = (
 ) => CompiledExpression | undefined;
 
 /** What clients can name: all that answers may show. */
-const clientScope = (graph: Graph, model: Model): Scope => ({
+export const clientScope = (graph: Graph, model: Model): Scope => ({
   model,
   models: graph.byName,
   computedNames: (name) => (graph.byName.get(name)?.computed ?? []).map(({ member }) => member),
@@ -31,8 +31,7 @@ const clientScope = (graph: Graph, model: Model): Scope => ({
   letters,
 });
 
-export function filterReader(graph: Graph, model: Model, dialect: Dialect): FilterReader {
-  const scope = clientScope(graph, model);
+export function filterReader(graph: Graph, model: Model, dialect: Dialect, scope: Scope): FilterReader {
   return (text, language = filterLanguages[0], failures) => {
     const refuse = (parameter: string, detail: string): undefined => void failures.push({ parameter, detail });
     if (!(filterLanguages as readonly string[]).includes(language)) {

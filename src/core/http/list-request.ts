@@ -1,11 +1,12 @@
 import { didYouMean } from '../declaration/nearest.ts';
 import { LIST_PARAMETERS } from '../model/collisions.ts';
-import type { Field, FieldValue, Model, SortKey } from '../model/graph.ts';
+import type { Field, FieldValue, Model } from '../model/graph.ts';
 import { isScalar } from '../model/types.ts';
 import { fromText } from '../model/value.ts';
 import type { Cursors } from '../query/cursor.ts';
 import type { ListForm } from '../query/list-statement.ts';
 import type { FilterReader } from './filter.ts';
+import type { SortReader } from './sort.ts';
 import type { ParameterFailure } from './problems.ts';
 import { HttpProblem } from './problems.ts';
 import { readQuery } from './query.ts';
@@ -38,13 +39,15 @@ type ListParameter = (typeof listParameters)[number];
 export const filterable = (model: Model): Field[] =>
   model.shown.filter((field) => isScalar(field.type) && !(LIST_PARAMETERS as readonly string[]).includes(field.member));
 
-/** The fields that a list can be sorted by. */
-export const sortable = (model: Model): Field[] => model.shown.filter((field) => isScalar(field.type));
+/** The names of the fields and computed values that a list can be sorted by. */
+export const sortable = (model: Model): string[] =>
+  [...model.shown, ...model.computed].filter(({ type }) => isScalar(type)).map(({ member }) => member);
 
 /** What reads those parts of a query that need more than the model. */
 export interface ListReaders {
   readonly cursors: Cursors;
   readonly readFilter: FilterReader;
+  readonly readSort: SortReader;
 }
 
 export interface Paging {
@@ -58,7 +61,7 @@ export function readListRequest(
   path: string,
   query: string,
   paging: Paging,
-  { cursors, readFilter }: ListReaders,
+  { cursors, readFilter, readSort }: ListReaders,
   under?: ListForm['under'],
 ): ListRequest {
   const failures: ParameterFailure[] = [];
@@ -83,13 +86,13 @@ export function readListRequest(
     if (!PLACES.includes(name)) shared.push(`${encoded(name)}=${encoded(value)}`);
   }
 
-  const sort = readSort(model, single.get('sort'), failures);
   const fields = readFields(model, single.get('fields'), failures);
   const limit = readLimit(single.get('limit'), paging, failures);
   const [text, language] = [single.get('filter'), single.get('filter-lang')];
   if (text === undefined && language !== undefined)
     failures.push({ parameter: 'filter-lang', detail: 'goes with filter' });
   const filter = text === undefined ? undefined : readFilter(text, language, failures);
+  const sort = readSort(single.get('sort'), filter?.places ?? 0, failures);
   const offset = readOffset(single.get('offset'), failures);
   const total = readFlag('total', single.get('total'), failures);
   const wanted = [...filters].map(([field, values]) => ({ field, values }));
@@ -161,27 +164,6 @@ export function readFields(model: Model, text: string | undefined, failures: Par
     else failures.push(unknownField('fields', model, name));
   }
   return [...fields];
-}
-
-function readSort(model: Model, text: string | undefined, failures: ParameterFailure[]): readonly SortKey[] {
-  if (text === undefined) return model.sort;
-  const keys = new Map<Field, SortKey>();
-  for (const part of text.split(',')) {
-    const descending = part.startsWith('-');
-    const field = model.shownByMember.get(descending ? part.slice(1) : part);
-    if (field !== undefined && !isScalar(field.type)) {
-      failures.push({
-        parameter: 'sort',
-        detail: `${field.member} is ${field.type === 'json' ? 'JSON' : `an ${field.type}`}, which has no order`,
-      });
-    } else if (field === undefined) failures.push(unknownField('sort', model, descending ? part.slice(1) : part));
-    else if (keys.has(field)) failures.push({ parameter: 'sort', detail: `names ${field.member} twice` });
-    else keys.set(field, { field, descending });
-  }
-  // What follows the key can't change the order any more, and the key makes every order total.
-  const given = [...keys.values()];
-  const end = given.findIndex(({ field }) => field === model.key);
-  return end >= 0 ? given.slice(0, end + 1) : [...given, { field: model.key, descending: false }];
 }
 
 function readLimit(text: string | undefined, paging: Paging, failures: ParameterFailure[]): number {

@@ -6,7 +6,7 @@ import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts'
 import { modelOf } from '../model/graph.ts';
 import { fromText } from '../model/value.ts';
 import type { Cursors } from '../query/cursor.ts';
-import { formKey, listStatement, listValues } from '../query/list-statement.ts';
+import { formKey, isFixed, listStatement, listValues } from '../query/list-statement.ts';
 import type { ListForm, ListStatement } from '../query/list-statement.ts';
 import { readStatement } from '../query/statements.ts';
 import { pointerTo } from '../rules/failure.ts';
@@ -16,7 +16,7 @@ import { brokenRules, HttpProblem } from './problems.ts';
 import type { Statement, Store, StoreValue } from '../store/contract.ts';
 import { readBodyOf } from './body.ts';
 import type { ClientKind } from './body.ts';
-import { filterReader } from './filter.ts';
+import { clientScope, filterReader } from './filter.ts';
 import { readFields, readListRequest } from './list-request.ts';
 import type { ListRequest } from './list-request.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
@@ -25,6 +25,7 @@ import { pageReply } from './page-reply.ts';
 import type { PageEnds } from './page-reply.ts';
 import type { ParameterFailure } from './problems.ts';
 import { readQuery } from './query.ts';
+import { sortReader } from './sort.ts';
 
 /** A model's records over HTTP. Keys come as the text of a path segment, queries without their `?`. */
 export interface Resource {
@@ -60,7 +61,12 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
     update: bodyReader(model, 'update'),
   };
 
-  const listReaders = { cursors, readFilter: filterReader(graph, model, dialect) };
+  const scope = clientScope(graph, model);
+  const listReaders = {
+    cursors,
+    readFilter: filterReader(graph, model, dialect, scope),
+    readSort: sortReader(graph, model, dialect, scope),
+  };
   const readWhole = readStatement(model, model.shown, dialect);
   const parentThere = parent === undefined ? undefined : readStatement(parent, [parent.key], dialect);
   const readForms = new LRUCache<string, Statement>({ max: KEPT_FORMS });
@@ -80,8 +86,7 @@ export function makeResource(graph: Graph, model: Model, store: Store, cursors: 
       if (statement === undefined) listForms.set(key, (statement = listStatement(model, request.form, dialect)));
       const values = listValues(statement, request.form, request.limit, dialect, moment.now());
       plan = { request, statement, values, ends: {} };
-      const isFixed = request.form.filter?.fixed !== false;
-      if (isFixed && name.length <= LONGEST_KEPT) plans.set(name, plan);
+      if (isFixed(request.form) && name.length <= LONGEST_KEPT) plans.set(name, plan);
     }
     return plan;
   }

@@ -4,13 +4,18 @@ import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
 import { recordJson } from './statements.ts';
 
+/** What a list is sorted by: a column, or else an expression, whose value has the form of `field`. */
+export interface ListKey extends SortKey {
+  readonly compiled?: CompiledExpression;
+}
+
 /** A list as it was asked for, once its parameters have been understood. */
 export interface ListForm {
   readonly fields: readonly Field[];
-  readonly sort: readonly SortKey[];
+  readonly sort: readonly ListKey[];
   /** A record is shown where each field has one of its values. */
   readonly filters: readonly { readonly field: Field; readonly values: readonly FieldValue[] }[];
-  /** A condition; its placeholders are the first of the statement. */
+  /** A condition. Its placeholders are the first of the statement; those of the sort's expressions come next. */
   readonly filter?: CompiledExpression | undefined;
   /** So many records are passed over. */
   readonly offset?: number | undefined;
@@ -46,7 +51,8 @@ export function formKey(form: ListForm): string {
 export function listStatement(model: Model, form: ListForm, dialect: Dialect): ListStatement {
   const table = dialect.name(model.table);
   const column = (field: Field): string => `${table}.${dialect.name(field.column)}`;
-  let placed = form.filter?.places ?? 0;
+  const keys = form.sort.map((key): OrderedBy => ({ ...key, sql: key.compiled?.sql ?? column(key.field) }));
+  let placed = expressionsOf(form).reduce((sum, { places }) => sum + places, 0);
   const placeholder = (): string => dialect.placeholder((placed += 1));
 
   const parent = form.under === undefined ? '1' : parentExists(form.under, dialect, placeholder);
@@ -59,15 +65,15 @@ export function listStatement(model: Model, form: ListForm, dialect: Dialect): L
   if (form.filter !== undefined) conditions.push(form.filter.sql);
   // The same placeholders stand for the same values once more.
   const total = form.total === true ? `(SELECT count(*) FROM ${table}${whereOf(conditions)})` : 'NULL';
-  const keyset = form.from === undefined ? undefined : keysetOf(form, form.from, column, placeholder);
+  const keyset = form.from === undefined ? undefined : keysetOf(keys, form.backward, form.from, placeholder);
   if (keyset !== undefined) conditions.push(keyset.sql);
 
   const shownPosition = form.sort.every(({ field }) => form.fields.includes(field));
-  const position = dialect.array(form.sort.map(({ field }) => ({ field, column: column(field) })));
+  const position = dialect.array(keys.map(({ field, sql }) => ({ field, column: sql })));
   const inner =
     `SELECT ${recordJson(model, form.fields, dialect)} AS j${shownPosition ? '' : `, ${position} AS p`} FROM ${table}` +
     whereOf(conditions) +
-    ` ORDER BY ${form.sort.map((key) => orderTerm(key, form.backward, column, dialect)).join(', ')} LIMIT ${placeholder()}${form.offset === undefined ? '' : ` OFFSET ${placeholder()}`}`;
+    ` ORDER BY ${keys.map((key) => orderTerm(key, form.backward, dialect)).join(', ')} LIMIT ${placeholder()}${form.offset === undefined ? '' : ` OFFSET ${placeholder()}`}`;
   const joined = shownPosition ? 'NULL' : dialect.joined('p');
   return {
     sql: `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent}, ${total} FROM (${inner}) AS page`,
@@ -84,13 +90,14 @@ export function listValues(
   dialect: Dialect,
   now: Date = new Date(0),
 ): StoreValue[] {
-  const { under, from, filter, offset } = form;
+  const { under, from, offset } = form;
+  const expressions = expressionsOf(form).flatMap((expression) => expression.values(now));
   const parent =
     under === undefined ? [] : [dialect.bind(under.field, under.key), dialect.bind(under.field, under.key)];
   const filters = form.filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
   const position = statement.positions.map((index) => dialect.bind(form.sort[index]!.field, from![index]!));
   const end = offset === undefined ? [limit + 1] : [limit + 1, offset];
-  return [...(filter?.values(now) ?? []), ...parent, ...filters, ...position, ...end];
+  return [...expressions, ...parent, ...filters, ...position, ...end];
 }
 
 const whereOf = (conditions: readonly string[]): string =>
@@ -101,16 +108,23 @@ function parentExists({ parent }: NonNullable<ListForm['under']>, dialect: Diale
   return `EXISTS (SELECT 1 FROM ${dialect.name(parent.table)} WHERE ${key})`;
 }
 
-function orderTerm(
-  { field, descending }: SortKey,
-  backward: boolean,
-  column: (field: Field) => string,
-  dialect: Dialect,
-): string {
+/** The expressions of a form, in the order of their placeholders. */
+const expressionsOf = ({ filter, sort }: ListForm): CompiledExpression[] =>
+  [filter, ...sort.map(({ compiled }) => compiled)].filter((expression) => expression !== undefined);
+
+/** Whether the values of a form's statement are the same at any time. */
+export const isFixed = (form: ListForm): boolean => expressionsOf(form).every(({ fixed }) => fixed);
+
+/** A key of the order, and the SQL of its value. */
+interface OrderedBy extends ListKey {
+  readonly sql: string;
+}
+
+function orderTerm({ field, descending, sql }: OrderedBy, backward: boolean, dialect: Dialect): string {
   const nullable = !field.rules.required;
-  if (!backward || !nullable) return dialect.order(column(field), descending !== backward, nullable);
+  if (!backward || !nullable) return dialect.order(sql, descending !== backward, nullable);
   // Backward, nulls come first; a plain flip of the direction would put them last again.
-  return `${column(field)} IS NOT NULL, ${dialect.order(column(field), !descending, false)}`;
+  return `${sql} IS NOT NULL, ${dialect.order(sql, !descending, false)}`;
 }
 
 interface Keyset {
@@ -120,9 +134,9 @@ interface Keyset {
 
 /** The condition that a record stands after (or, backward, before) a position in a total order in which nulls are last. */
 function keysetOf(
-  form: ListForm,
+  sort: readonly OrderedBy[],
+  backward: boolean,
   from: readonly FieldValue[],
-  column: (field: Field) => string,
   placeholder: () => string,
 ): Keyset {
   const positions: number[] = [];
@@ -130,26 +144,25 @@ function keysetOf(
     positions.push(index);
     return placeholder();
   };
-  const beyond = (descending: boolean): string => (descending === form.backward ? '>' : '<');
-  const { sort } = form;
+  const beyond = (descending: boolean): string => (descending === backward ? '>' : '<');
 
   // One row comparison, which an index serves, wherever all keys go one way and none can be null.
   if (sort.every(({ field, descending }) => field.rules.required && descending === sort[0]?.descending)) {
-    const columns = sort.map(({ field }) => column(field)).join(', ');
-    const sql = `(${columns}) ${beyond(sort[0]!.descending)} (${sort.map((_key, index) => value(index)).join(', ')})`;
-    return { sql, positions };
+    const columns = sort.map(({ sql }) => sql).join(', ');
+    const compared = `(${columns}) ${beyond(sort[0]!.descending)} (${sort.map((_key, index) => value(index)).join(', ')})`;
+    return { sql: compared, positions };
   }
 
-  const equal = ({ field }: SortKey, index: number): string =>
-    from[index] === null ? `${column(field)} IS NULL` : `${column(field)} = ${value(index)}`;
-  const steps = sort.flatMap(({ field, descending }, index) => {
+  const equal = ({ sql }: OrderedBy, index: number): string =>
+    from[index] === null ? `${sql} IS NULL` : `${sql} = ${value(index)}`;
+  const steps = sort.flatMap(({ field, descending, sql }, index) => {
     const isNull = from[index] === null;
-    if (isNull && !form.backward) return [];
+    if (isNull && !backward) return [];
     const before = sort.slice(0, index).map(equal);
-    if (isNull) return [[...before, `${column(field)} IS NOT NULL`]];
-    const compared = `${column(field)} ${beyond(descending)} ${value(index)}`;
-    const nullsFollow = !field.rules.required && !form.backward;
-    return [[...before, nullsFollow ? `(${compared} OR ${column(field)} IS NULL)` : compared]];
+    if (isNull) return [[...before, `${sql} IS NOT NULL`]];
+    const compared = `${sql} ${beyond(descending)} ${value(index)}`;
+    const nullsFollow = !field.rules.required && !backward;
+    return [[...before, nullsFollow ? `(${compared} OR ${sql} IS NULL)` : compared]];
   });
   return { sql: `(${steps.map((step) => `(${step.join(' AND ')})`).join(' OR ')})`, positions };
 }

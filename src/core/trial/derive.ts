@@ -83,8 +83,8 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
     const made = make();
     const narrowed = on.list(`?${model.key.member}={${made.kept}}`, { status: 200, length: 1 });
     add('list', 'a record stands in the list', made.steps, narrowed);
-    for (const field of sortable(model)) {
-      add('list', `the list is sorted by ${field.member}`, on.list(`?sort=-${field.member}&limit=5`, { status: 200 }));
+    for (const member of sortable(model)) {
+      add('list', `the list is sorted by ${member}`, on.list(`?sort=-${member}&limit=5`, { status: 200 }));
     }
     add('list', 'an unknown parameter is refused', on.list('?no_such_parameter=1', { status: 400 }));
     add('list', 'a limit of 0 is refused', on.list('?limit=0', { status: 400 }));
