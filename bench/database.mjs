@@ -4,7 +4,8 @@ import { fileURLToPath } from 'node:url';
 import { v7 } from 'uuid';
 import { bodyReader } from '../dist/core/rules/schema.js';
 import { makeChanges } from '../dist/core/change/changes.js';
-import { openModelStore, readProject } from '../dist/project/project.js';
+import { openDatabase } from '../dist/project/database.js';
+import { readProject } from '../dist/project/project.js';
 
 export const ROWS = 100_000;
 const DATA = fileURLToPath(new URL('.data/', import.meta.url));
@@ -15,8 +16,9 @@ export const PROJECT = fileURLToPath(new URL('project', import.meta.url));
 export async function makeDatabase() {
   rmSync(DATA, { recursive: true, force: true });
   mkdirSync(DATA, { recursive: true });
-  const { graph } = readProject(PROJECT);
-  const { store } = await openModelStore(graph, `sqlite:${FILE}`);
+  const project = readProject(PROJECT);
+  const { graph } = project;
+  const { store } = await openDatabase(project, `sqlite:${FILE}`);
   const hut = graph.byName.get('hut');
   const read = bodyReader(hut, 'create');
   const start = Date.parse('2026-01-01T00:00:00Z');

@@ -1,4 +1,5 @@
 import type { Reader, Store } from '../store/contract.ts';
+import { StoreError } from '../store/contract.ts';
 import type { Danger } from '../tables/hazard.ts';
 import { dangerText } from '../tables/words.ts';
 import type { Saying } from '../tables/words.ts';
@@ -20,11 +21,17 @@ export async function countDangers(
 
 async function countOne(danger: Danger, from: Parameters<typeof countDangers>[1]): Promise<CountedDanger> {
   if (from === undefined) return danger;
-  const row = await from.reader.first({ sql: from.ddl.count(danger.hazard) }, []);
-  return { ...danger, count: Number(row?.[0] ?? 0) };
+  try {
+    const row = await from.reader.first({ sql: from.ddl.count(danger.hazard) }, []);
+    return { ...danger, count: Number(row?.[0] ?? 0) };
+  } catch (error) {
+    // Too many to be counted in the time that a statement has.
+    if (error instanceof StoreError && error.fault.kind === 'busy') return danger;
+    throw error;
+  }
 }
 
-/** `hut.beds: minimum 3; 2 rows break it and stop it`: a line for each thing. */
+/** `hut.beds: minimum 3; 2 rows break it, which stops it`: a line for each thing. */
 export const sayingText = ({ subject, text, dangers }: CountedSaying): string =>
   [`${subject}: ${text}`, ...dangers.map((danger) => dangerText(danger, danger.count)).filter((words) => words !== '')].join('; '); // prettier-ignore
 
