@@ -2,9 +2,9 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
-import { newDatabase, startPostgres } from './kit/postgres.ts';
-import type { TestPostgres } from './kit/postgres.ts';
-import { ask, demoFolder, folderWith, serving, vantfell } from './kit/program.ts';
+import { newDatabase, startPostgres } from '../kit/postgres.ts';
+import type { TestPostgres } from '../kit/postgres.ts';
+import { ask, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
 
 let postgres: TestPostgres;
 beforeAll(async () => {
