@@ -2,7 +2,7 @@ import { existsSync } from 'node:fs';
 import { countDangers, isStopped } from '../../core/migrations/count.ts';
 import { backFile, draftMigration, forwardFile, hasChanges } from '../../core/migrations/draft.ts';
 import type { Drafted } from '../../core/migrations/draft.ts';
-import { refuseOtherKeys } from '../../core/migrations/follow.ts';
+import { refuseImpossible } from '../../core/migrations/follow.ts';
 import { memoryOf } from '../../core/migrations/memory.ts';
 import { lastPicture, standingsOf } from '../../core/migrations/migration.ts';
 import type { Migration } from '../../core/migrations/migration.ts';
@@ -51,7 +51,7 @@ export async function draft(context: Context, given: Arguments): Promise<number>
     const first = drafts.length;
     let sayings: CountedSaying[] = [];
     if (hasChanges(before, after, decisions)) {
-      refuseOtherKeys(redesign(before, after, decisions));
+      refuseImpossible(redesign(before, after, decisions));
       const last = make(before, after, decisions, title);
       const reader = database?.isAtPicture === true ? { reader: database.store, ddl: database.store.ddl } : undefined;
       sayings = await countDangers(last.sayings, before.length === 0 ? undefined : reader);

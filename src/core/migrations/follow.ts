@@ -48,7 +48,7 @@ export function followModels(
       if (JSON.stringify(before) !== JSON.stringify(tables)) await memory.keepPicture(alteration, tables);
       return [];
     }
-    refuseOtherKeys(plan);
+    refuseImpossible(plan);
     await refuseStrangers(alteration, plan, store.address);
     const sayings = await countDangers(sayingsOf(plan, decisions), { reader: alteration, ddl: store.ddl });
     const stopped = sayings.filter(isStopped);
@@ -70,8 +70,12 @@ export function followModels(
   });
 }
 
-/** Throws where a model has another key than its records. */
-export function refuseOtherKeys({ otherKeys }: Redesign): void {
+/** Throws where a model has another key than its records, or values are to go where nothing leads. */
+export function refuseImpossible({ otherKeys, unjoined }: Redesign): void {
+  for (const [from, to] of unjoined) {
+    const message = `the values of ${from} can not move to ${to}: neither model has a relation to the other that says where`;
+    throw new OutOfStep(message, 'move them by hand in the SQL of the migration; or let them go with --drop');
+  }
   const [first] = otherKeys;
   if (first === undefined) return;
   const message = `${first} has another key than its records: nothing that refers to them would find them again`;

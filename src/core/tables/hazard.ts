@@ -1,4 +1,4 @@
-import type { Check, Column, Reference } from './table.ts';
+import type { Check, Column, Index, Reference } from './table.ts';
 import { conversionOf } from './conversion.ts';
 import type { ColumnChange, Redesign, TableChange } from './redesign.ts';
 import { isIn, oldName } from './redesign.ts';
@@ -58,38 +58,36 @@ export function columnDangers(change: TableChange, column: ColumnChange): Danger
   return dangers;
 }
 
-/** The dangers of new unique sets and of new references. */
-export function tableDangers(change: TableChange, { standing }: Redesign): Danger[] {
-  const { before, carried, after, columns } = change;
-  const table = before.name;
-  const staying = new Map(
-    columns.flatMap((one) =>
-      one.before === undefined || one.after === undefined ? [] : [[one.after.name, oldName(change, one.before.name)]],
+/** The names before the change of columns that stay, by those after it. */
+const stayingNames = (change: TableChange): ReadonlyMap<string, string> =>
+  new Map(
+    change.columns.flatMap(({ before, after }) =>
+      before === undefined || after === undefined ? [] : [[after.name, oldName(change, before.name)]],
     ),
   );
-  const filled = new Set(columns.filter(({ fill }) => fill !== undefined).map((one) => one.after?.name));
-  const dangers: Danger[] = [];
-  for (const index of after.unique) {
-    if (carried.unique.some((other) => other.columns.join() === index.columns.join())) continue;
-    // Nulls are no twins.
-    if (index.columns.some((column) => !staying.has(column) && !filled.has(column))) continue;
-    const old = index.columns.flatMap((column) => staying.get(column) ?? []);
-    dangers.push({ hazard: { kind: 'twins', table, columns: old }, consequence: 'stops' });
-  }
-  for (const reference of after.references) {
-    const column = staying.get(reference.column);
-    const known = carried.references.some(
-      (other) => other.column === reference.column && other.table === reference.table,
-    );
-    if (column === undefined || known) continue;
-    const target = standing.get(reference.table);
-    const hazard: Hazard =
-      target === undefined
-        ? { kind: 'values', table, column }
-        : { kind: 'dangling', table, reference: { ...reference, column, table: target.before.name, key: oldName(target, reference.key) } }; // prettier-ignore
-    dangers.push({ hazard, consequence: 'stops' });
-  }
-  return dangers;
+
+/** The danger of a unique set that is new. */
+export function setDangers(change: TableChange, { columns }: Index): Danger[] {
+  const staying = stayingNames(change);
+  const filled = new Set(change.columns.flatMap(({ after, fill }) => (fill === undefined ? [] : [after?.name])));
+  // Columns that come empty tell all rows apart: nulls are no twins.
+  if (columns.some((column) => !staying.has(column) && !filled.has(column))) return [];
+  const old = columns.flatMap((column) => staying.get(column) ?? []);
+  return [{ hazard: { kind: 'twins', table: change.before.name, columns: old }, consequence: 'stops' }];
+}
+
+/** The danger of a reference that is new. */
+export function referenceDangers(change: TableChange, reference: Reference, { standing }: Redesign): Danger[] {
+  const table = change.before.name;
+  const column = stayingNames(change).get(reference.column);
+  const known = change.carried.references.some(
+    (other) => other.column === reference.column && other.table === reference.table,
+  );
+  if (column === undefined || known) return [];
+  const target = standing.get(reference.table);
+  if (target === undefined) return [{ hazard: { kind: 'values', table, column }, consequence: 'stops' }];
+  const old = { ...reference, column, table: target.before.name, key: oldName(target, reference.key) };
+  return [{ hazard: { kind: 'dangling', table, reference: old }, consequence: 'stops' }];
 }
 
 /** The dangers of moves: values that find no place in the other table. */

@@ -28,6 +28,8 @@ export interface Redesign {
   readonly created: readonly Table[];
   readonly changed: readonly TableChange[];
   readonly moves: readonly Move[];
+  /** Values that were to move, but no reference leads from the one table to the other. */
+  readonly unjoined: readonly (readonly [string, string])[];
   /** What tables hold whose key is another: nothing can be brought over to those. */
   readonly otherKeys: readonly string[];
   /** Tables that go, under the names that they have by then. */
@@ -86,7 +88,10 @@ export function redesign(before: readonly Table[], after: readonly Table[], deci
       return renamesInOrder([...names]).map((rename) => ({ ...rename, table: now.name }));
     }),
   ];
-  const moved = new Set(matched.moves.flatMap(({ from, to }) => [from[1], to[1]]));
+  const moves = movesInGroups(matched, (table) => carried.get(table)!, decisions);
+  const isJoined = ({ to }: Matched['moves'][number]): boolean =>
+    moves.some(({ columns }) => columns.some((column) => column.to === to[1]));
+  const moved = new Set(matched.moves.filter(isJoined).flatMap(({ from, to }) => [from[1], to[1]]));
   const changed = matched.tables.flatMap(([table, now]): TableChange[] => {
     const columns = columnChanges(table, now, carried.get(table)!.names, moved, decisions);
     const change = { before: table, carried: carried.get(table)!.table, after: now, columns };
@@ -98,7 +103,8 @@ export function redesign(before: readonly Table[], after: readonly Table[], deci
     renames,
     created: matched.made,
     changed,
-    moves: movesInGroups(matched, (table) => carried.get(table)!, decisions),
+    moves,
+    unjoined: matched.moves.filter((move) => !isJoined(move)).map(({ from, to }) => [called(...from), called(...to)]),
     otherKeys: matched.tables
       .filter(([table, now]) => hasOtherKey(table, now, decisions.renames))
       .map(([, now]) => now.of),

@@ -48,8 +48,5 @@ export interface Reference {
   readonly onDelete: 'restrict' | 'cascade' | 'clear';
 }
 
-/** The column of a name that is known to be there. */
-export const columnOf = (table: Table, name: string): Column => table.columns.find((column) => column.name === name)!;
-
 /** How a column is called: `hut.altitude_m`. */
 export const called = (table: Table, column: Column): string => `${table.of}.${column.member}`;

@@ -1,9 +1,10 @@
 import type { Danger } from './hazard.ts';
-import { columnDangers, goneDanger, moveDangers, tableDangers } from './hazard.ts';
+import { columnDangers, goneDanger, moveDangers, referenceDangers, setDangers } from './hazard.ts';
 import { shapeOf, isIn, isUnchanged } from './redesign.ts';
 import type { ColumnChange, Decisions, Fill, Redesign, TableChange } from './redesign.ts';
+import { isOwn } from './own-tables.ts';
 import { called } from './table.ts';
-import type { Check, Column, Index, Reference, Table } from './table.ts';
+import type { Check, Column, Index, Reference } from './table.ts';
 
 /** One thing that changes, in words, and the rows that are in danger by it. */
 export interface Saying {
@@ -17,20 +18,21 @@ export interface Saying {
 export function sayingsOf(plan: Redesign, { renames }: Pick<Decisions, 'renames'>): Saying[] {
   const said = (subject: string, text: string, dangers: readonly Danger[] = []): Saying => ({ subject, text, dangers });
   const moved = moveDangers(plan);
-  const isMove = (from: string, to: string): boolean => from.includes('.') && to.split('.')[0] !== from.split('.')[0];
   return [
     ...plan.created.map((table) =>
       said(table.of, `new table ${table.name}, ${counted(table.columns.length, 'column')}`),
     ),
     ...[...renames].map(([from, to]) => {
       if (!plan.moves.some(({ target, columns }) => columns.some((one) => called(target, one.to) === to))) {
-        return said(from, isMove(from, to) ? `belongs to ${to} now` : `is called ${to} now`);
+        return said(from, `is called ${to} now`);
       }
       const dangers = moved.filter(({ hazard }) => hazard.kind === 'unmoved' && from.endsWith(`.${hazard.column}`));
       return said(from, `moves to ${to}, with its values`, dangers);
     }),
     ...plan.renames
-      .filter(({ table, from, to }) => table === undefined && !`${from} ${to}`.includes('vantfell_'))
+      .filter(({ table, from, to }) => table === undefined && !isOwn(from) && !isOwn(to))
+      // A model's new name tells of its table's.
+      .filter(({ to }) => !renames.has(plan.standing.get(to)?.before.of ?? ''))
       .map(({ from, to }) => said(from, `this table is called ${to} now`)),
     ...plan.changed.flatMap((change) => changeSayings(change, plan)),
     ...plan.dropped.map((table) => {
@@ -44,7 +46,7 @@ export function sayingsOf(plan: Redesign, { renames }: Pick<Decisions, 'renames'
 const counted = (count: number, noun: string): string => `${count} ${noun}${count === 1 ? '' : 's'}`;
 
 function changeSayings(change: TableChange, plan: Redesign): Saying[] {
-  const { carried, after, columns } = change;
+  const { after, columns } = change;
   const moved = new Set(plan.moves.flatMap((move) => move.columns.flatMap(({ from, to }) => [from.member, to.member])));
   const sayings: Saying[] = [];
   for (const column of columns) {
@@ -56,61 +58,41 @@ function changeSayings(change: TableChange, plan: Redesign): Saying[] {
     if (next === undefined) sayings.push({ subject: called(after, before!), text: 'goes', dangers });
     else sayings.push({ subject: called(after, next), text: columnText(column), dangers });
   }
-  const dangers = tableDangers(change, plan);
-  const about = (kind: string, columns: readonly string[]): Danger[] =>
-    kind === 'twins'
-      ? dangers.filter(({ hazard }) => hazard.kind === 'twins' && hazard.columns.length <= columns.length)
-      : [];
-  sayings.push(...setSayings(after, carried.unique, after.unique, 'unique', (index) => about('twins', index.columns)));
-  sayings.push(...setSayings(after, carried.indexes, after.indexes, 'index', () => []));
-  sayings.push(...referenceSayings(change, dangers, plan));
+  sayings.push(...setSayings(change, 'unique', (index) => setDangers(change, index)));
+  sayings.push(...setSayings(change, 'indexes', () => []));
+  sayings.push(...referenceSayings(change, plan));
   return sayings;
 }
 
 /** Sets of columns that are new, or gone; one that has but another name is neither. */
 function setSayings(
-  table: Table,
-  old: readonly Index[],
-  now: readonly Index[],
-  word: string,
+  { carried, after }: TableChange,
+  kind: 'unique' | 'indexes',
   dangers: (index: Index) => Danger[],
 ): Saying[] {
   const has = (indexes: readonly Index[], { columns, descending }: Index): boolean =>
     indexes.some((other) => other.columns.join() === columns.join() && other.descending.join() === descending.join());
-  const subject = ({ columns }: Index): string => `${table.of} (${columns.join(', ')})`;
+  const subject = ({ columns }: Index): string => `${after.of} (${columns.join(', ')})`;
+  const [gone, made] = kind === 'unique' ? ['no longer unique', 'unique now'] : ['no longer an index', 'a new index'];
   return [
-    ...old
-      .filter((index) => !has(now, index))
-      .map((index) => ({
-        subject: subject(index),
-        text: word === 'unique' ? 'no longer unique' : 'no longer an index',
-        dangers: [],
-      })),
-    ...now
-      .filter((index) => !has(old, index))
-      .map((index) => ({
-        subject: subject(index),
-        text: word === 'unique' ? 'unique now' : 'a new index',
-        dangers: dangers(index),
-      })),
+    ...carried[kind]
+      .filter((index) => !has(after[kind], index))
+      .map((index) => ({ subject: subject(index), text: gone, dangers: [] })),
+    ...after[kind]
+      .filter((index) => !has(carried[kind], index))
+      .map((index) => ({ subject: subject(index), text: made, dangers: dangers(index) })),
   ];
 }
 
-function referenceSayings(
-  { carried, after }: TableChange,
-  dangers: readonly Danger[],
-  { standing }: Redesign,
-): Saying[] {
+function referenceSayings(change: TableChange, plan: Redesign): Saying[] {
+  const { carried, after } = change;
   return after.references
     .filter((reference) => !isIn(reference, carried.references))
-    .flatMap((reference): Saying[] => {
+    .filter((reference) => carried.columns.some(({ name }) => name === reference.column))
+    .map((reference) => {
       const old = carried.references.find(({ column }) => column === reference.column);
-      const stays = carried.columns.some(({ name }) => name === reference.column);
-      if (!stays) return [];
       const subject = `${after.of}.${reference.column}`;
-      const target = standing.get(reference.table)?.before.name;
-      const own = dangers.filter(({ hazard }) => (target === undefined ? hazard.kind === 'values' : hazard.kind === 'dangling' && hazard.reference.table === target)); // prettier-ignore
-      return [{ subject, text: referenceText(reference, old), dangers: own }];
+      return { subject, text: referenceText(reference, old), dangers: referenceDangers(change, reference, plan) };
     });
 }
 
