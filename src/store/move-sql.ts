@@ -5,7 +5,6 @@ import { quoteName as name } from './quote.ts';
 /** What databases spell differently when values move to another table. */
 export interface MoveSpelling {
   readonly uuid: string;
-  now(column: Column): string;
   fill(column: Column, fill: Fill): string;
 }
 

@@ -9,6 +9,7 @@ import type { Migration } from '../../core/migrations/migration.ts';
 import type { CountedSaying } from '../../core/migrations/out-of-step.ts';
 import type { Store } from '../../core/store/contract.ts';
 import { designTables } from '../../core/tables/design.ts';
+import { migrationsTable } from '../../core/tables/own-tables.ts';
 import { questionsOf } from '../../core/tables/match.ts';
 import type { Decisions } from '../../core/tables/redesign.ts';
 import { isSameDesign, noDecisions, redesign } from '../../core/tables/redesign.ts';
@@ -108,7 +109,7 @@ async function standingDatabase(
   }
   const memory = memoryOf(store);
   const names = await store.alter((alteration) => alteration.tables());
-  if (!names.includes('vantfell_migrations')) return { store, isAtPicture: migrations.length === 0 };
+  if (!names.includes(migrationsTable.name)) return { store, isAtPicture: migrations.length === 0 };
   const history = await memory.history(store);
   const picture = history.length === 0 ? await memory.picture(store) : undefined;
   const isAtPicture =

@@ -1,5 +1,6 @@
 import type { Alteration, Store } from '../store/contract.ts';
 import { StoreError } from '../store/contract.ts';
+import { isOwn, stateTable } from '../tables/own-tables.ts';
 import { makeOwnTables } from '../tables/own-work.ts';
 import { isSameDesign, redesign } from '../tables/redesign.ts';
 import type { Table } from '../tables/table.ts';
@@ -194,9 +195,9 @@ export async function undoMigrations(
 export async function dropAll(store: Store, known: readonly Table[]): Promise<void> {
   await store.alter(async (alteration) => {
     const standing = await alteration.tables();
-    const followed = standing.includes('vantfell_state') ? ((await memoryOf(store).picture(alteration)) ?? []) : [];
+    const followed = standing.includes(stateTable.name) ? ((await memoryOf(store).picture(alteration)) ?? []) : [];
     const ours = new Set([...known, ...followed].map(({ name }) => name));
-    const names = standing.filter((name) => ours.has(name) || name.startsWith('vantfell_'));
+    const names = standing.filter((name) => ours.has(name) || isOwn(name));
     if (names.length > 0) await alteration.script(store.ddl.drop(names));
   });
 }

@@ -1,17 +1,18 @@
-import type { Ddl, Passage } from '../../core/tables/ddl.ts';
-import type { ColumnChange, Rename, TableChange } from '../../core/tables/redesign.ts';
+import type { Ddl } from '../../core/tables/ddl.ts';
+import type { ColumnChange, TableChange } from '../../core/tables/redesign.ts';
 import { isIn, isUnchanged } from '../../core/tables/redesign.ts';
 import type { Check, Column, Table } from '../../core/tables/table.ts';
 import { countSql } from '../count-sql.ts';
 import { moveSql } from '../move-sql.ts';
 import { quoteName as name } from '../quote.ts';
+import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../table-sql.ts';
 import { converted } from './convert.ts';
 import * as sql from './tables.ts';
 
 export const postgresDdl: Ddl = {
   redesign({ renames, created, changed, moves, dropped }) {
     const { fillText } = sql;
-    const spell = { uuid: 'gen_random_uuid()', now: () => 'now()', fill: fillText };
+    const spell = { uuid: 'gen_random_uuid()', fill: fillText };
     const gone = dropped.map((table) => name(table.name));
     return [
       passage('new names', renames.map(renameText)),
@@ -24,7 +25,10 @@ export const postgresDdl: Ddl = {
       ),
       ...changed.map((change) => passage(change.after.of, changeStatements(change))),
       passage('tables that go', gone.length === 0 ? [] : [`DROP TABLE ${gone.join(', ')}`]),
-      passage('indexes', [...created.flatMap(indexesOf), ...changed.flatMap(newIndexes)]),
+      passage('indexes', [
+        ...created.flatMap((table) => createIndexes(table)),
+        ...changed.flatMap(({ carried, after }) => createIndexes(after, carried)),
+      ]),
       passage('rules', changed.flatMap(newChecks)),
       passage('references', [
         ...created.flatMap((table) => table.references.map((reference) => sql.addReference(table, reference))),
@@ -40,13 +44,6 @@ export const postgresDdl: Ddl = {
   drop: (tables) => `DROP TABLE IF EXISTS ${tables.map(name).join(', ')}`,
   count: (hazard) => countSql(hazard, { check: sql.checkText, fits: (from, to, x) => converted(from, to, x).fits }),
 };
-
-const passage = (remark: string, statements: readonly string[]): Passage => ({ remark, statements });
-
-const renameText = ({ table, from, to }: Rename): string =>
-  table === undefined
-    ? `ALTER TABLE ${name(from)} RENAME TO ${name(to)}`
-    : `ALTER TABLE ${name(table)} RENAME COLUMN ${name(from)} TO ${name(to)}`;
 
 const alter = (table: Table, what: string): string => `ALTER TABLE ${name(table.name)} ${what}`;
 
@@ -72,21 +69,14 @@ function checksOfBoth({ before: oldTable, carried, after: table }: TableChange, 
 
 /** References, checks and indexes that stand in the way, by the names that they were made with. */
 function removals(change: TableChange): string[] {
-  const { before, carried, after } = change;
+  const { before, after } = change;
   const dropConstraint = (constraint: string): string => alter(after, `DROP CONSTRAINT ${name(constraint)}`);
   const references = goneReferences(change).map((at) => sql.referenceName(before.name, before.references[at]!));
   const checks = change.columns
     // What is a column's own goes with it.
     .filter((column) => column.before !== undefined && column.after !== undefined)
     .flatMap((column) => checksOfBoth(change, column).gone.map(({ named }) => named));
-  const indexes = [
-    ...carried.unique.filter((index) => !isIn(index, after.unique)),
-    ...carried.indexes.filter((index) => !isIn(index, after.indexes)),
-  ];
-  return [
-    ...[...references, ...checks].map(dropConstraint),
-    ...indexes.map((index) => `DROP INDEX ${name(index.name)}`),
-  ];
+  return [...[...references, ...checks].map(dropConstraint), ...goneIndexes(change).map(dropIndex)];
 }
 
 /** The places of the references that go, among those of the table. One under another name is another one. */
@@ -150,18 +140,6 @@ function fillStatements(table: Table, { before, after }: ColumnChange, x: string
   const where = [...empty, ...broken];
   return where.length === 0 ? [] : [`UPDATE ${name(table.name)} SET ${x} = ${given} WHERE ${where.join(' OR ')}`];
 }
-
-const indexesOf = (table: Table): string[] => [
-  ...table.unique.map((index) => sql.createIndex(table, index, true)),
-  ...table.indexes.map((index) => sql.createIndex(table, index, false)),
-];
-
-const newIndexes = ({ carried, after }: TableChange): string[] => [
-  ...after.unique.filter((index) => !isIn(index, carried.unique)).map((index) => sql.createIndex(after, index, true)),
-  ...after.indexes
-    .filter((index) => !isIn(index, carried.indexes))
-    .map((index) => sql.createIndex(after, index, false)),
-];
 
 const newChecks = (change: TableChange): string[] =>
   change.columns.flatMap((column) => {

@@ -3,9 +3,10 @@ import type { FieldValue } from '../../core/model/graph.ts';
 import { isNested } from '../../core/model/types.ts';
 import { shortName } from '../../core/tables/names.ts';
 import type { Fill } from '../../core/tables/redesign.ts';
-import type { Check, Column, Index, Reference, Table } from '../../core/tables/table.ts';
+import type { Check, Column, Reference, Table } from '../../core/tables/table.ts';
 import { checkSql } from '../check-sql.ts';
 import { quoteName as name, quoteText } from '../quote.ts';
+import { ON_DELETE } from '../table-sql.ts';
 
 /** As many digits as whole numbers of 64 bits hold: the same bound on every store. */
 const MOST_DIGITS = 18;
@@ -64,13 +65,11 @@ const alter = (table: Table, what: string): string => `ALTER TABLE ${name(table.
 export const addCheck = (table: Table, column: Column, check: Check): string =>
   alter(table, `ADD ${checkConstraint(table, column, check)}`);
 
-const onDelete = { restrict: 'RESTRICT', cascade: 'CASCADE', clear: 'SET NULL' } as const;
-
 export const addReference = (table: Table, reference: Reference): string =>
   alter(
     table,
     `ADD CONSTRAINT ${name(referenceName(table.name, reference))} FOREIGN KEY (${name(reference.column)})` +
-      ` REFERENCES ${name(reference.table)} (${name(reference.key)}) ON DELETE ${onDelete[reference.onDelete]}`,
+      ` REFERENCES ${name(reference.table)} (${name(reference.key)}) ON DELETE ${ON_DELETE[reference.onDelete]}`,
   );
 
 /** A column with its type, and nothing that rows could stand in the way of. */
@@ -85,9 +84,4 @@ export function createTable(table: Table): string {
     return [`${bareColumn(column)}${column.nullable ? '' : ' NOT NULL'}${key}`, ...checks];
   });
   return `CREATE TABLE ${name(table.name)} (\n  ${lines.join(',\n  ')}\n)`;
-}
-
-export function createIndex(table: Table, index: Index, unique: boolean): string {
-  const columns = index.columns.map((column) => name(column) + (index.descending.includes(column) ? ' DESC' : ''));
-  return `CREATE${unique ? ' UNIQUE' : ''} INDEX ${name(index.name)} ON ${name(table.name)} (${columns.join(', ')})`;
 }

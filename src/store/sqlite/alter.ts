@@ -5,7 +5,8 @@ import type { Table } from '../../core/tables/table.ts';
 import { quoteName } from '../quote.ts';
 import { describe } from './describe.ts';
 import type { SchemaRow } from './describe.ts';
-import { createIndexes, createTable } from './tables.ts';
+import { createIndexes } from '../table-sql.ts';
+import { createTable } from './tables.ts';
 
 type Connection = InstanceType<typeof Database>;
 

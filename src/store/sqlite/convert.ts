@@ -1,14 +1,7 @@
 import { conversionOf } from '../../core/tables/conversion.ts';
 import type { Column } from '../../core/tables/table.ts';
+import type { Converted } from '../converted.ts';
 import { decimalText, shortestDouble } from './dialect.ts';
-
-/** How values of a column become those of another type. */
-export interface Converted {
-  /** The new value, where the old one fits. */
-  readonly value: string;
-  /** Whether the old value says something in the new type; undefined where every value does. */
-  readonly fits?: string;
-}
 
 /** `x` is an expression of the old type that is not null. */
 export function converted(from: Column, to: Column, x: string): Converted {

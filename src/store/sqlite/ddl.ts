@@ -1,14 +1,15 @@
-import type { Ddl, Passage } from '../../core/tables/ddl.ts';
-import type { ColumnChange, Redesign, Rename, TableChange } from '../../core/tables/redesign.ts';
+import type { Ddl } from '../../core/tables/ddl.ts';
+import type { ColumnChange, Redesign, TableChange } from '../../core/tables/redesign.ts';
 import { isIn, isUnchanged } from '../../core/tables/redesign.ts';
 import { isOwn } from '../../core/tables/own-tables.ts';
 import { shortName } from '../../core/tables/names.ts';
-import type { Column, Index, Table } from '../../core/tables/table.ts';
+import type { Column, Table } from '../../core/tables/table.ts';
 import { countSql } from '../count-sql.ts';
 import { quoteName as name, quoteText } from '../quote.ts';
+import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../table-sql.ts';
 import { converted } from './convert.ts';
 import { moveStatements } from './move.ts';
-import { checkText, columnText, columnType, createIndex, createIndexes, createTable, fillText } from './tables.ts';
+import { checkText, columnText, columnType, createTable, fillText } from './tables.ts';
 
 /** SQLite changes little of a table in place: for all the rest the table is made anew, filled from the old one, and takes its name. */
 export const sqliteDdl: Ddl = {
@@ -23,13 +24,13 @@ export const sqliteDdl: Ddl = {
           ...plan.dropped
             .filter(({ name: table }) => isOwn(table))
             .flatMap(({ unique, indexes }) => [...unique, ...indexes]),
-          ...plan.changed.flatMap(({ carried, after }) => goneIndexes(carried, after)),
+          ...plan.changed.flatMap(goneIndexes),
         ].map(dropIndex),
       ),
       ...plan.created.map((table) =>
         passage(`a new table for ${table.of}`, [createTable(table), ...createIndexes(table)]),
       ),
-      passage('values that move', [...landings(plan, targets), ...plan.moves.flatMap(moveStatements)]),
+      passage('values that move', [...landings(plan), ...plan.moves.flatMap(moveStatements)]),
       ...plan.changed.map((change) => passage(remarkOf(change), changeStatements(change, targets))),
       passage(
         'tables that go',
@@ -48,28 +49,12 @@ export const sqliteDdl: Ddl = {
   count: (hazard) => countSql(hazard, { check: checkText, fits: (from, to, x) => converted(from, to, x).fits }),
 };
 
-const passage = (remark: string, statements: readonly string[]): Passage => ({ remark, statements });
-
-const renameText = ({ table, from, to }: Rename): string =>
-  table === undefined
-    ? `ALTER TABLE ${name(from)} RENAME TO ${name(to)}`
-    : `ALTER TABLE ${name(table)} RENAME COLUMN ${name(from)} TO ${name(to)}`;
-
-const dropIndex = (index: Index): string => `DROP INDEX ${name(index.name)}`;
-
-const goneIndexes = (carried: Table, after: Table): Index[] => [
-  ...carried.unique.filter((index) => !isIn(index, after.unique)),
-  ...carried.indexes.filter((index) => !isIn(index, after.indexes)),
-];
-
 /** Columns of standing tables that values move to: bare ones for now. */
-function landings({ moves }: Redesign, targets: ReadonlySet<Column>): string[] {
+function landings({ moves }: Redesign): string[] {
   return moves
     .filter(({ made }) => !made)
     .flatMap(({ target, columns }) =>
-      columns
-        .filter(({ to }) => targets.has(to))
-        .map(({ to }) => `ALTER TABLE ${name(target.name)} ADD COLUMN ${name(to.name)} ${columnType(to)}`),
+      columns.map(({ to }) => `ALTER TABLE ${name(target.name)} ADD COLUMN ${name(to.name)} ${columnType(to)}`),
     );
 }
 
@@ -92,8 +77,7 @@ function changeStatements(change: TableChange, landed: ReadonlySet<Column>): str
     ...added
       .filter((column) => !landed.has(column))
       .map((column) => `ALTER TABLE ${name(after.name)} ADD COLUMN ${columnText(after, column)}`),
-    ...after.unique.filter((index) => !isIn(index, carried.unique)).map((index) => createIndex(after, index, true)),
-    ...after.indexes.filter((index) => !isIn(index, carried.indexes)).map((index) => createIndex(after, index, false)),
+    ...createIndexes(after, carried),
   ];
 }
 

@@ -2,9 +2,10 @@ import { decimalOfNumber, formatDecimal } from '../../core/model/decimal.ts';
 import type { FieldValue } from '../../core/model/graph.ts';
 import { isNested } from '../../core/model/types.ts';
 import type { Fill } from '../../core/tables/redesign.ts';
-import type { Check, Column, Index, Reference, Table } from '../../core/tables/table.ts';
+import type { Check, Column, Reference, Table } from '../../core/tables/table.ts';
 import { checkSql } from '../check-sql.ts';
 import { quoteName, quoteText } from '../quote.ts';
+import { ON_DELETE } from '../table-sql.ts';
 import { units } from './dialect.ts';
 
 export function columnType({ type }: Pick<Column, 'type'>): string {
@@ -43,10 +44,8 @@ function limit({ type, scale }: Column, value: number): string {
 export const checkText = (column: Column, check: Check, x: string): string =>
   checkSql(column, check, x, { length: (of) => `length(${of})`, literal, limit });
 
-const onDelete = { restrict: 'RESTRICT', cascade: 'CASCADE', clear: 'SET NULL' } as const;
-
 const references = ({ table, key, onDelete: how }: Reference): string =>
-  ` REFERENCES ${quoteName(table)} (${quoteName(key)}) ON DELETE ${onDelete[how]}`;
+  ` REFERENCES ${quoteName(table)} (${quoteName(key)}) ON DELETE ${ON_DELETE[how]}`;
 
 export function columnText(table: Table, column: Column): string {
   const name = quoteName(column.name);
@@ -63,14 +62,3 @@ export function columnText(table: Table, column: Column): string {
 
 export const createTable = (table: Table, name: string = table.name): string =>
   `CREATE TABLE ${quoteName(name)} (\n  ${table.columns.map((column) => columnText(table, column)).join(',\n  ')}\n) STRICT`;
-
-export function createIndex(table: Table, index: Index, unique: boolean): string {
-  const columns = index.columns.map((column) => quoteName(column) + (index.descending.includes(column) ? ' DESC' : ''));
-  const kind = unique ? 'UNIQUE INDEX' : 'INDEX';
-  return `CREATE ${kind} ${quoteName(index.name)} ON ${quoteName(table.name)} (${columns.join(', ')})`;
-}
-
-export const createIndexes = (table: Table): string[] => [
-  ...table.unique.map((index) => createIndex(table, index, true)),
-  ...table.indexes.map((index) => createIndex(table, index, false)),
-];
