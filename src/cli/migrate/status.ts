@@ -9,24 +9,20 @@ import type { Drift } from '../../core/tables/description.ts';
 import { noDecisions, redesign } from '../../core/tables/redesign.ts';
 import type { Table } from '../../core/tables/table.ts';
 import { sayingsOf } from '../../core/tables/words.ts';
-import { openBare, told } from '../../project/database.ts';
 import { EXIT } from '../../project/failure.ts';
-import { readMigrations } from '../../project/migrations.ts';
-import { kindOf, moment, storeAddress } from '../../project/project.ts';
+import { moment } from '../../project/project.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import type { Context } from '../command.ts';
 import { soundProject } from '../sound-project.ts';
 import { table } from '../terminal/table.ts';
+import { onDatabase } from './on-database.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 
 /** Which migrations have run, and whether the database is as they left it. */
 export async function status(context: Context): Promise<number> {
   const { terminal } = context;
   const project = await soundProject(context);
-  const address = storeAddress(project);
-  const migrations = readMigrations(project.folder, kindOf(address));
-  const store = await openBare(address);
-  try {
+  return onDatabase(project, async (store, migrations) => {
     const history = await historyOf(store, migrations, moment.now);
     const standings = standingsOf(migrations, history);
     const picture = await standingPicture(store, migrations, standings);
@@ -37,11 +33,7 @@ export async function status(context: Context): Promise<number> {
     show(terminal, store.address, standings, drift, changes);
     const wrong = drift.length > 0 || standings.some(({ state }) => state === 'changed' || state === 'missing');
     return wrong ? EXIT.foundWrong : EXIT.done;
-  } catch (error) {
-    throw told(error, address);
-  } finally {
-    await store.close();
-  }
+  });
 }
 
 /** The tables as they should be now; undefined where the database has run what the project doesn't know. */

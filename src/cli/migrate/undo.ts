@@ -4,13 +4,12 @@ import { historyOf, undoMigrations, undoable } from '../../core/migrations/run.t
 import type { Store } from '../../core/store/contract.ts';
 import { backwards, redesign } from '../../core/tables/redesign.ts';
 import { sayingsOf } from '../../core/tables/words.ts';
-import { openBare, told } from '../../project/database.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
-import { readMigrations } from '../../project/migrations.ts';
-import { kindOf, moment, storeAddress } from '../../project/project.ts';
+import { moment } from '../../project/project.ts';
 import type { Arguments, Context } from '../command.ts';
 import { soundProject } from '../sound-project.ts';
 import { confirm } from '../terminal/ask.ts';
+import { onDatabase } from './on-database.ts';
 
 /** Takes back the last batch of migrations, or so many of them. */
 export async function undo(context: Context, given: Arguments): Promise<number> {
@@ -20,10 +19,7 @@ export async function undo(context: Context, given: Arguments): Promise<number> 
     throw new Failure(EXIT.wrongCommand, '--last must be a whole number above 0', 'as --last 1');
   }
   const project = await soundProject(context);
-  const address = storeAddress(project);
-  const migrations = readMigrations(project.folder, kindOf(address));
-  const store = await openBare(address);
-  try {
+  return onDatabase(project, async (store, migrations) => {
     const chosen = undoable(migrations, await historyOf(store, migrations, moment.now), last);
     if (chosen.length === 0) {
       terminal.value({ undone: [] });
@@ -38,11 +34,7 @@ export async function undo(context: Context, given: Arguments): Promise<number> 
     terminal.value({ undone: chosen.map(({ name }) => name) });
     chosen.forEach(({ name }) => terminal.show(`took back ${name}`));
     return EXIT.done;
-  } catch (error) {
-    throw told(error, address);
-  } finally {
-    await store.close();
-  }
+  });
 }
 
 /** What goes with the tables and columns that the migrations have made. */

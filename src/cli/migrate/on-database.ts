@@ -1,0 +1,23 @@
+import type { Migration } from '../../core/migrations/migration.ts';
+import type { Store } from '../../core/store/contract.ts';
+import { openBare, told } from '../../project/database.ts';
+import { readMigrations } from '../../project/migrations.ts';
+import { kindOf, storeAddress } from '../../project/project.ts';
+import type { SoundProject } from '../../project/project.ts';
+
+/** Works on a project's database as it stands, beside its migrations; what goes wrong with it is told as people need it. */
+export async function onDatabase<Result>(
+  project: SoundProject,
+  work: (store: Store, migrations: readonly Migration[]) => Promise<Result>,
+): Promise<Result> {
+  const address = storeAddress(project);
+  const migrations = readMigrations(project.folder, kindOf(address));
+  const store = await openBare(address);
+  try {
+    return await work(store, migrations);
+  } catch (error) {
+    throw told(error, address);
+  } finally {
+    await store.close();
+  }
+}
