@@ -57,6 +57,9 @@ describe('canonical', () => {
     ['uuid', 'x', 'format'],
     ['email', 'a b@huts.example', 'format'],
     ['uri', '/huts', 'format'],
+    ['uri', 'a:?', 'format'],
+    ['uri', 'https://huts.example/a b', 'format'],
+    ['uri', 'https://huts.example/%4', 'format'],
     ['date', 20260612, 'type'],
   ])('%s %j breaks %s', (type, given, rule) => {
     expect(canonical(field(type), given)).toMatchObject({ fault: { rule } });

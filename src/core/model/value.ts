@@ -1,5 +1,6 @@
 import type { FieldValue, ValueSpec } from './graph.ts';
 import { isRecord } from '../declaration/check-shape.ts';
+import { hasFormat } from './formats.ts';
 import { formatDecimal, parseDecimal, rescale } from './decimal.ts';
 
 /** What is wrong with a value, and by which rule. */
@@ -15,7 +16,6 @@ const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
 /** A dot-atom before the @ (RFC 5322), and a domain of two labels or more behind it. */
 const EMAIL =
   /^[\w!#$%&'*+/=?^`{|}~-]+(?:\.[\w!#$%&'*+/=?^`{|}~-]+)*@(?:[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?\.)+[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/i;
-const ABSOLUTE_URI = /^[a-z][a-z0-9+.-]*:[^\s<>"{}|\\^`]+$/i;
 const DATE = /^(\d{4})-(\d\d)-(\d\d)$/;
 const TIME = /^([01]\d|2[0-3]):([0-5]\d):([0-5]\d)(?:\.(\d+))?$/;
 const DATE_TIME = /^(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d:\d\d)(?:\.(\d+))?([Zz]|[+-](?:[01]\d|2[0-3]):[0-5]\d)$/;
@@ -55,9 +55,7 @@ export function canonical(spec: ValueSpec, value: unknown): { value: FieldValue 
     case 'email':
       return written(value, 'an e-mail address', (text) => (EMAIL.test(text) ? text : undefined));
     case 'uri':
-      return written(value, 'an absolute URI', (text) =>
-        ABSOLUTE_URI.test(text) && URL.canParse(text) ? text : undefined,
-      );
+      return written(value, 'an absolute URI', (text) => (hasFormat('uri', text) ? text : undefined));
     case 'date':
       return written(value, 'a date that exists, like 2026-06-12', (text) => (isDate(text) ? text : undefined));
     case 'time':
