@@ -44,6 +44,21 @@ describe('demo and trial', () => {
     expect([ran.code, ran.out]).toEqual([0, 'nothing to draft: the models are as the last migration left them\n']);
   });
 
+  test('to look at its empty database leaves it to the command that fills it', async () => {
+    const folder = demoFolder();
+    const looked = await vantfell(['migrate', 'status', '-C', folder]);
+    expect(looked.out).toMatch(/0001-first-tables +waits/);
+    const seeded = await vantfell(['seed', '-C', folder]);
+    expect([seeded.code, seeded.err]).toEqual([0, expect.stringContaining('ran 0001-first-tables')]);
+  });
+
+  test('a young project can be looked at before it has a database', async () => {
+    const folder = folderWith({ 'vantfell.yaml': 'service: { name: X }\n', 'models/a.yaml': 'model: a\n' });
+    const looked = await vantfell(['migrate', 'status', '-C', folder]);
+    expect([looked.code, looked.out]).toEqual([0, expect.stringContaining('the database follows the models')]);
+    expect(await vantfell(['migrate', 'draft', '-C', folder])).toMatchObject({ code: 0 });
+  });
+
   test('trial leaves the own database alone, and can be narrowed', async () => {
     const folder = demoFolder();
     const ran = await vantfell(['trial', '-C', folder, '--model', 'hut', '--only', 'minimum', '--json']);

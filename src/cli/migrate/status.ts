@@ -1,7 +1,6 @@
-import { memoryOf } from '../../core/migrations/memory.ts';
 import { lastPicture, standingsOf } from '../../core/migrations/migration.ts';
 import type { Migration, Standing } from '../../core/migrations/migration.ts';
-import { historyOf } from '../../core/migrations/run.ts';
+import { historyOf, pictureOf } from '../../core/migrations/run.ts';
 import type { Store } from '../../core/store/contract.ts';
 import { designTables } from '../../core/tables/design.ts';
 import { driftBetween } from '../../core/tables/description.ts';
@@ -42,7 +41,7 @@ async function standingPicture(
   migrations: readonly Migration[],
   standings: readonly Standing[],
 ): Promise<readonly Table[] | undefined> {
-  if (standings.length === 0) return memoryOf(store).picture(store);
+  if (standings.length === 0) return pictureOf(store);
   if (standings.some(({ state }) => state === 'missing')) return undefined;
   const ran = standings.filter(({ state }) => state !== 'waiting').map(({ name }) => name);
   return migrations.filter(({ name }) => ran.includes(name)).at(-1)?.after ?? [];

@@ -34,6 +34,8 @@ async function historyIn(
   now: () => Date,
 ): Promise<Ran[]> {
   const memory = memoryOf(store);
+  // To look at an empty database leaves it empty.
+  if ((await alteration.tables()).length === 0) return [];
   await makeOwnTables(alteration, store);
   const history = await memory.history(alteration);
   const picture = await memory.picture(alteration);
@@ -98,6 +100,7 @@ export async function runMigrations(
   const names: string[] = [];
   const waiting = waitingOf(migrations, history, store.address);
   waiting.forEach(({ name, forward }) => refuseEnding(name, forward));
+  if (waiting.length > 0) await store.alter((alteration) => makeOwnTables(alteration, store));
   for (const migration of waiting) {
     onStart?.(migration.name);
     const before = migrations[migrations.indexOf(migration) - 1]?.after ?? [];
@@ -191,11 +194,18 @@ export async function undoMigrations(
   }
 }
 
+/** The tables that stand in a database that follows the models; undefined where it does not, or where nothing is in it. */
+export const pictureOf = (store: Store): Promise<Table[] | undefined> =>
+  store.alter((alteration) => pictureIn(alteration, store));
+
+const pictureIn = async (alteration: Alteration, store: Store): Promise<Table[] | undefined> =>
+  (await alteration.tables()).includes(stateTable.name) ? memoryOf(store).picture(alteration) : undefined;
+
 /** Drops every table of the tool's making: those of the models, as it remembers them, and its own. */
 export async function dropAll(store: Store, known: readonly Table[]): Promise<void> {
   await store.alter(async (alteration) => {
     const standing = await alteration.tables();
-    const followed = standing.includes(stateTable.name) ? ((await memoryOf(store).picture(alteration)) ?? []) : [];
+    const followed = (await pictureIn(alteration, store)) ?? [];
     const ours = new Set([...known, ...followed].map(({ name }) => name));
     const names = standing.filter((name) => ours.has(name) || isOwn(name));
     if (names.length > 0) await alteration.script(store.ddl.drop(names));
