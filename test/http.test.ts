@@ -33,7 +33,7 @@ describe('records', () => {
     expect(made.headers.get('location')).toBe(`/v1/huts/${id}`);
     expect(made.body.data).toEqual({
       ...mistHut, id, kind: 'self-service', latitude: null, opens_on: null, closes_on: null, winter_room: false, about: null,
-      warden_id: null, created_at, updated_at: created_at,
+      warden_id: null, amenity_ids: [], altitude_ft: 3950, nights_open: 0, cheapest: null, created_at, updated_at: created_at,
     }); // prettier-ignore
     expect(id).toMatch(/^[0-9a-f]{8}-[0-9a-f]{4}-7/);
     const url = `${v1}/huts/${id}`;

@@ -1,70 +1,21 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { letters } from '../src/core/expression/letters.ts';
 import { evaluate } from '../src/core/expression/evaluate.ts';
 import { toJson } from '../src/core/expression/json.ts';
 import { parse } from '../src/core/expression/parse.ts';
 import { typedCondition } from '../src/core/expression/type.ts';
-import type { Graph } from '../src/core/model/graph.ts';
-import { loadSamples } from '../src/core/samples/load.ts';
-import { readSamples } from '../src/core/samples/read.ts';
-import type { Service } from '../src/core/service.ts';
-import type { Store } from '../src/core/store/contract.ts';
-import { openDatabase } from '../src/project/database.ts';
-import { moment, readProject } from '../src/project/project.ts';
-import type { SoundProject } from '../src/project/project.ts';
-import { readSampleFiles } from '../src/project/samples.ts';
-import { serviceOn } from '../src/project/serve.ts';
-import { newDatabase, startPostgres } from './kit/postgres.ts';
-import type { TestPostgres } from './kit/postgres.ts';
+import { bothStores } from './kit/both-stores.ts';
+import type { Body, BothStores } from './kit/both-stores.ts';
 import { demoFolder } from './kit/program.ts';
 
-const folder = mkdtempSync(join(tmpdir(), 'vantfell-lists-'));
-let server: TestPostgres;
-let graph: Graph;
-const stores: Store[] = [];
-const services: Service[] = [];
+let both: BothStores;
+beforeAll(async () => void (both = await bothStores(demoFolder(), 'lists')), 120_000);
+afterAll(() => both.close());
 
-beforeAll(async () => {
-  server = await startPostgres();
-  const project = readProject(demoFolder()) as SoundProject;
-  ({ graph } = project);
-  // The same keys on both, so that their answers can be compared to the last byte.
-  for (const address of [`sqlite:${join(folder, 'lists.db')}`, await newDatabase(server, 'lists')]) {
-    const { store } = await openDatabase(project, address);
-    let made = 0;
-    const uuid = (): string => `00000000-0000-7000-8000-${String((made += 1)).padStart(12, '0')}`;
-    const same = { ...moment, uuid, now: () => new Date(Date.UTC(2026, 5, 1, 10, 0, 0, made)) };
-    const { rows } = readSamples(graph, readSampleFiles(project.folder, graph).sources);
-    await loadSamples(graph, store, rows, same);
-    stores.push(store);
-    services.push(serviceOn(graph, store, 'k'.repeat(32), (error) => console.error(error)));
-  }
-}, 120_000);
-afterAll(async () => {
-  await Promise.all(stores.map((store) => store.close()));
-  await server.stop();
-  rmSync(folder, { recursive: true });
-});
+const ask: BothStores['ask'] = (path, parameters) => both.ask(path, parameters);
 
-interface Body {
-  data: Record<string, unknown>[];
-  page: { total?: number; next: string | null; prev: string | null };
-}
-
-/** The one answer of both databases. */
-async function ask(path: string, parameters: Record<string, string> = {}): Promise<{ status: number; body: Body }> {
-  const query = new URLSearchParams(parameters).toString();
-  const target = query === '' ? path : `${path}${path.includes('?') ? '&' : '?'}${query}`;
-  const [one, other] = await Promise.all(
-    services.map((service) => service.handle({ method: 'GET', target, headers: {} })),
-  );
-  const text = (body: unknown): string => String(body).replace(/"request":"[^"]+"/, '');
-  expect(text(other!.body)).toBe(text(one!.body));
-  return { status: one!.status, body: JSON.parse(String(one!.body)) as Body };
-}
+/** All huts, with all their members. */
+const whole = { limit: '100', view: 'default' };
 
 const errorsOf = async (parameters: Record<string, string>): Promise<unknown[]> => {
   const { status, body } = await ask('/v1/huts', parameters);
@@ -85,6 +36,7 @@ describe('filter', () => {
     'latitude > 61.25',
     'altitude_ft > 4000',
   ])('%s: in both encodings, as plain JavaScript reads it', async (text) => {
+    const { graph } = both;
     const hut = graph.byName.get('hut')!;
     const scope = {
       model: hut,
@@ -94,16 +46,14 @@ describe('filter', () => {
       letters,
     };
     const condition = typedCondition(parse(text), scope);
-    const all = (await ask('/v1/huts', { limit: '100' })).body.data;
+    const all = (await ask('/v1/huts', whole)).body.data;
     const wanted = all.filter((values) => evaluate(condition, { values: values as never, now: new Date() }) === true);
     expect(wanted.length).toBeGreaterThan(0);
     expect(wanted.length).toBeLessThan(all.length);
-    const asked = await ask('/v1/huts', { limit: '100', filter: text });
+    const asked = await ask('/v1/huts', { ...whole, filter: text });
     expect(asked.body.data).toEqual(wanted);
     const json = JSON.stringify(toJson(parse(text)));
-    expect((await ask('/v1/huts', { limit: '100', filter: json, 'filter-lang': 'cql2-json' })).body.data).toEqual(
-      wanted,
-    );
+    expect((await ask('/v1/huts', { ...whole, filter: json, 'filter-lang': 'cql2-json' })).body.data).toEqual(wanted);
   });
 
   test('goes along paths, counts, and through other parameters and pages', async () => {
@@ -188,7 +138,7 @@ describe('sort', () => {
     '-cheapest,nights_open',
     'nights_open,-warden.joined_on',
   ])('%s: forward and back, each record once, in the order of plain JavaScript', async (sort) => {
-    const huts = (await ask('/v1/huts', { limit: '100' })).body.data;
+    const huts = (await ask('/v1/huts', whole)).body.data;
     const members = new Map(
       (await ask('/v1/members', { limit: '100' })).body.data.map((member) => [member.id, member]),
     );
@@ -238,12 +188,12 @@ describe('sort', () => {
 
 describe('offset', () => {
   test('jumps, and pages go on from there by cursors', async () => {
-    const whole = (await ask('/v1/huts', { limit: '100', sort: '-altitude_m' })).body.data;
+    const all = (await ask('/v1/huts', { limit: '100', sort: '-altitude_m' })).body.data;
     const page = await ask('/v1/huts', { limit: '4', sort: '-altitude_m', offset: '6', total: 'true' });
-    expect(page.body.data).toEqual(whole.slice(6, 10));
-    expect(page.body.page.total).toBe(whole.length);
-    expect((await ask(page.body.page.next!)).body.data).toEqual(whole.slice(10, 14));
-    expect((await ask(page.body.page.prev!)).body.data).toEqual(whole.slice(2, 6));
+    expect(page.body.data).toEqual(all.slice(6, 10));
+    expect(page.body.page.total).toBe(all.length);
+    expect((await ask(page.body.page.next!)).body.data).toEqual(all.slice(10, 14));
+    expect((await ask(page.body.page.prev!)).body.data).toEqual(all.slice(2, 6));
     expect((await ask('/v1/huts', { offset: '1000' })).body).toMatchObject({ data: [], page: { next: null } });
   });
 });

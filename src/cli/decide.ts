@@ -7,15 +7,20 @@ import { openDatabase } from '../project/database.ts';
 import type { OpenDatabase } from '../project/database.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';
+import type { StoreOptions } from '../store/options.ts';
 import type { Context } from './command.ts';
 import { confirm } from './terminal/ask.ts';
 
 /** Opens the project's database; where a young project's change needs an answer, it is asked for. */
-export async function openWithAnswers(context: Context, project: SoundProject): Promise<OpenDatabase> {
+export async function openWithAnswers(
+  context: Context,
+  project: SoundProject,
+  options?: StoreOptions,
+): Promise<OpenDatabase> {
   let answers: Answers = noAnswers;
   for (;;) {
     try {
-      return await openDatabase(project, undefined, answers);
+      return await openDatabase(project, undefined, answers, options);
     } catch (error) {
       if (!(error instanceof Undecided)) throw error;
       if (error.questions.length > 0) {

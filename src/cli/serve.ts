@@ -31,7 +31,7 @@ export const serve: Command = {
     const { soundProject } = await import('./sound-project.ts');
     const { serviceKey } = await import('../project/project.ts');
     const { openWithAnswers } = await import('./decide.ts');
-    const { serviceOn } = await import('../project/serve.ts');
+    const { serviceOn, storeOptions } = await import('../project/serve.ts');
     const project = await soundProject(context);
     const { terminal } = context;
     const key = serviceKey(project);
@@ -43,7 +43,7 @@ export const serve: Command = {
       const message = `this version doesn't apply who may do what yet, so it serves this machine alone (host ${host})`;
       throw new Failure(EXIT.foundWrong, message, 'leave --host out; vantfell check lists what is not applied');
     }
-    const { store, done } = await openWithAnswers(context, project);
+    const { store, done } = await openWithAnswers(context, project, storeOptions(project.graph));
     try {
       const { makeLog } = await import('../server/log.ts');
       const log = makeLog();

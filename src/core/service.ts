@@ -3,8 +3,9 @@ import type { Endpoint } from './http/endpoints.ts';
 import { COMMON_HEADERS } from './http/message.ts';
 import type { Reply, Request } from './http/message.ts';
 import { BODY_TYPES } from './http/body.ts';
+import { makeEntityTags } from './http/entity-tag.ts';
 import { makeOwnPages } from './http/own-pages.ts';
-import { HttpProblem } from './http/problems.ts';
+import { HttpProblem, problemTypes } from './http/problems.ts';
 import { problemReply } from './http/problem-reply.ts';
 import { makeResource } from './http/resource.ts';
 import type { Resource } from './http/resource.ts';
@@ -42,9 +43,8 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
   const cursors = makeCursors(surroundings.key);
   const routes = makeRoutes(graph);
   const ownPages = makeOwnPages(graph, store);
-  const resources = new Map<Model, Resource>(
-    graph.models.map((model) => [model, makeResource(graph, model, store, cursors, surroundings)]),
-  );
+  const serving = { graph, store, cursors, tags: makeEntityTags(surroundings.key), moment: surroundings };
+  const resources = new Map<Model, Resource>(graph.models.map((model) => [model, makeResource(model, serving)]));
 
   async function answer(request: Request, path: string, query: string): Promise<Reply> {
     const { method } = request;
@@ -70,13 +70,9 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
 
   function refused(error: unknown, path: string): Reply {
     const request = surroundings.uuid();
-    if (error instanceof HttpProblem) return problemReply(error, path, request);
-    surroundings.report(error, request);
-    if (error instanceof StoreError && (error.fault.kind === 'busy' || error.fault.kind === 'unreachable')) {
-      const headers = { 'retry-after': '1' };
-      return problemReply(new HttpProblem('store-unavailable', undefined, { headers }), path, request);
-    }
-    return problemReply(new HttpProblem('inner-defect'), path, request);
+    const problem = error instanceof HttpProblem ? error : problemOf(error);
+    if (problemTypes[problem.problem].status >= 500) surroundings.report(error, request);
+    return problemReply(problem, path, request);
   }
 
   return {
@@ -88,6 +84,23 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     },
     refuse: (problem, target) => refused(problem, target.split('?')[0] ?? '/'),
   };
+}
+
+const LATER = { 'retry-after': '1' };
+
+/** What a client is told of an error that was not meant for it. */
+function problemOf(error: unknown): HttpProblem {
+  switch (error instanceof StoreError ? error.fault.kind : undefined) {
+    case 'busy':
+    case 'unreachable':
+      return new HttpProblem('store-unavailable', undefined, { headers: LATER });
+    case 'too-slow':
+      return new HttpProblem('time-ran-out', undefined, { headers: LATER });
+    case 'too-complex':
+      return new HttpProblem('invalid-parameter', 'this database can not read so deep a request: include or name less');
+    default:
+      return new HttpProblem('inner-defect');
+  }
 }
 
 function ask(
@@ -102,7 +115,7 @@ function ask(
     case 'list':
       return resource.list(path, query, key);
     case 'read':
-      return resource.read(key!, query);
+      return resource.read(key!, request, query);
     case 'create':
       return resource.create(request, query, key);
     case 'replace':

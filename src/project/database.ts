@@ -14,6 +14,7 @@ import { noDecisions, redesign } from '../core/tables/redesign.ts';
 import type { Table } from '../core/tables/table.ts';
 import { sayingsOf } from '../core/tables/words.ts';
 import { openStore } from '../store/open.ts';
+import type { StoreOptions } from '../store/options.ts';
 import { EXIT, Failure } from './failure.ts';
 import { readMigrations } from './migrations.ts';
 import { isFile, kindOf, moment, storeAddress } from './project.ts';
@@ -34,11 +35,12 @@ export async function openDatabase(
   project: SoundProject,
   address = storeAddress(project),
   answers?: Answers,
+  options?: StoreOptions,
 ): Promise<OpenDatabase> {
   const migrations = readMigrations(project.folder, kindOf(address));
   const tables = designTables(project.graph);
   if (migrations.length > 0) refuseOtherModels(lastPicture(migrations), tables, migrations.at(-1)!.name);
-  const store = await openBare(address);
+  const store = await openBare(address, options);
   try {
     if (migrations.length > 0) return { store, done: await inStep(store, migrations) };
     return { store, done: await followModels(store, tables, defaultFills(project.graph), answers) };
@@ -49,10 +51,10 @@ export async function openDatabase(
 }
 
 /** Opens a store as it is. */
-export async function openBare(address: string): Promise<Store> {
+export async function openBare(address: string, options?: StoreOptions): Promise<Store> {
   try {
     if (isFile(address)) mkdirSync(dirname(address.slice('sqlite:'.length)), { recursive: true });
-    return await openStore(address);
+    return await openStore(address, options);
   } catch (error) {
     throw told(error, address);
   }

@@ -4,7 +4,7 @@ import { EXIT, Failure } from './failure.ts';
 import { openDatabase } from './database.ts';
 import { readProject, serviceKey } from './project.ts';
 import type { SoundProject } from './project.ts';
-import { serviceOn } from './serve.ts';
+import { serviceOn, storeOptions } from './serve.ts';
 
 /** A project's API inside a program, without a socket. */
 export interface OpenService {
@@ -29,7 +29,7 @@ export async function openService(folder: string): Promise<OpenService> {
     throw new Failure(EXIT.foundWrong, `the declarations have errors${where}`, 'vantfell check shows them all');
   }
   const sound = project as SoundProject;
-  const { store } = await openDatabase(sound);
+  const { store } = await openDatabase(sound, undefined, undefined, storeOptions(project.graph));
   const service = serviceOn(project.graph, store, serviceKey(sound).key, (error) => console.error(error));
   const largestBody = project.graph.service.limits.body;
 

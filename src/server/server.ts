@@ -87,7 +87,8 @@ const originForm = (target: string): string =>
 
 /** An answer is finished text with all its headers: it goes to the socket as it is. */
 function write(response: ServerResponse, { status, headers, body = '' }: Reply): void {
-  response.writeHead(status, status === 204 ? headers : { ...headers, 'content-length': Buffer.byteLength(body) });
+  const hasBody = status !== 204 && status !== 304;
+  response.writeHead(status, !hasBody ? headers : { ...headers, 'content-length': Buffer.byteLength(body) });
   response.end(body);
 }
 

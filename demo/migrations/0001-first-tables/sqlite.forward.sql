@@ -47,7 +47,7 @@ CREATE TABLE "huts" (
 CREATE UNIQUE INDEX "huts_unique_slug" ON "huts" ("slug");
 CREATE UNIQUE INDEX "huts_unique_valley_name" ON "huts" ("valley", "name");
 CREATE INDEX "huts_by_valley_altitude_m" ON "huts" ("valley", "altitude_m");
-CREATE INDEX "huts_by_warden_id" ON "huts" ("warden_id");
+CREATE INDEX "huts_by_warden_id_name_id" ON "huts" ("warden_id", "name", "id");
 CREATE INDEX "huts_by_name_id" ON "huts" ("name", "id");
 
 -- a new table for night
@@ -76,7 +76,7 @@ CREATE TABLE "stays" (
   "updated_at" TEXT NOT NULL
 ) STRICT;
 CREATE INDEX "stays_by_guest_id" ON "stays" ("guest_id");
-CREATE INDEX "stays_by_night_id" ON "stays" ("night_id");
+CREATE INDEX "stays_by_night_id_created_at_id" ON "stays" ("night_id", "created_at" DESC, "id");
 CREATE INDEX "stays_by_created_at_id" ON "stays" ("created_at" DESC, "id");
 
 -- a new table for guest
@@ -89,7 +89,7 @@ CREATE TABLE "guests" (
   "created_at" TEXT NOT NULL,
   "updated_at" TEXT NOT NULL
 ) STRICT;
-CREATE INDEX "guests_by_stay_id" ON "guests" ("stay_id");
+CREATE INDEX "guests_by_stay_id_name_id" ON "guests" ("stay_id", "name", "id");
 CREATE INDEX "guests_by_name_id" ON "guests" ("name", "id");
 
 -- a new table for message
@@ -134,6 +134,7 @@ CREATE TABLE "reports" (
   "updated_at" TEXT NOT NULL
 ) STRICT;
 CREATE INDEX "reports_by_hut_id_seen_on" ON "reports" ("hut_id", "seen_on");
+CREATE INDEX "reports_by_hut_id_seen_on_id" ON "reports" ("hut_id", "seen_on" DESC, "id");
 CREATE INDEX "reports_by_author_id" ON "reports" ("author_id");
 CREATE INDEX "reports_by_seen_on_id" ON "reports" ("seen_on" DESC, "id");
 
@@ -161,7 +162,7 @@ CREATE TABLE "supply_draws" (
   "created_at" TEXT NOT NULL,
   "updated_at" TEXT NOT NULL
 ) STRICT;
-CREATE INDEX "supply_draws_by_supply_id" ON "supply_draws" ("supply_id");
+CREATE INDEX "supply_draws_by_supply_id_taken_on_id" ON "supply_draws" ("supply_id", "taken_on" DESC, "id");
 CREATE INDEX "supply_draws_by_taken_by_id" ON "supply_draws" ("taken_by_id");
 CREATE INDEX "supply_draws_by_taken_on_id" ON "supply_draws" ("taken_on" DESC, "id");
 

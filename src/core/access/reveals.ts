@@ -1,9 +1,10 @@
 import { walk } from '../expression/typed.ts';
-import type { Expression, List, Many, Step } from '../expression/typed.ts';
-import { isReverse } from '../expression/typed.ts';
+import type { Expression, List, Many } from '../expression/typed.ts';
 import type { Grant } from '../model/access.ts';
 import type { Graph, Links, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import { isReverse } from '../model/related.ts';
+import type { Step } from '../model/related.ts';
 
 /** Something that an expression shows to readers who could not see it otherwise. */
 export interface Revealed {

@@ -28,8 +28,8 @@ export interface Moment {
 
 export interface Written {
   readonly key: Scalar;
-  /** The record as JSON text. */
-  readonly json: string;
+  /** The record as answers show it, as JSON text; undefined where that is more than its row holds, and takes a look at others. */
+  readonly json: string | undefined;
 }
 
 /** The writes of one model. Each runs inside a transaction of its caller's, and throws `HttpProblem` where it can't be. */
@@ -40,6 +40,8 @@ export interface Changes {
   /** `replace` gives members that the body leaves out their defaults; `update` leaves them as they are. */
   change(transaction: Transaction, how: 'replace' | 'update', key: Scalar, body: ReadBody): Promise<Written>;
   delete(transaction: Transaction, key: FieldValue): Promise<void>;
+  /** A record as answers show it, as JSON text. */
+  shown(transaction: Transaction, key: FieldValue): Promise<string>;
 }
 
 export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment: Moment): Changes {
@@ -50,7 +52,6 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
     model.fields.filter(isMerged).map((field) => [field, valueReader(field, pointerTo(field.member))]),
   );
   const secrets = model.fields.filter(({ type }) => type === 'secret');
-  const hidden = model.shown.length < model.fields.length;
   const computedDefaults = model.fields.filter(({ rules }) => rules.defaultTo !== undefined);
   const constants: Values = Object.fromEntries(
     model.fields.map(({ member, rules }) => [member, rules.default ?? null]),
@@ -101,11 +102,30 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
     }
   }
 
-  async function current(transaction: Transaction, key: FieldValue): Promise<{ json: string; record: Values }> {
+  async function current(transaction: Transaction, key: FieldValue): Promise<Values> {
     const row = await transaction.first(statements.readLocked, [bind(model.key, key)]);
     if (row === undefined) throw new HttpProblem('not-found');
-    const json = row[0] as string;
-    return { json, record: JSON.parse(json) as Values };
+    return JSON.parse(row[0] as string) as Values;
+  }
+
+  async function refuseDerived(
+    transaction: Transaction,
+    key: FieldValue,
+    given: ReadonlyMap<string, unknown>,
+    now: Date,
+  ): Promise<void> {
+    const { readDerived } = statements;
+    if (given.size === 0 || readDerived === undefined) return;
+    const row = await transaction.first(readDerived, [bind(model.key, key), ...readDerived.values(now)]);
+    const standing = JSON.parse(row![0] as string) as Values;
+    const failures = [...given]
+      .filter(([member, value]) => !isSame(value as FieldValue, standing[member]))
+      .map(([member]) => ({
+        pointer: pointerTo(member),
+        rule: 'readOnly',
+        detail: `is worked out from other values; leave it out, or send ${quoted(standing[member])}`,
+      }));
+    if (failures.length > 0) throw brokenRules(failures);
   }
 
   return {
@@ -131,27 +151,25 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
       await checkDraft(transaction, values, {}, time);
       const bound = statements.inserted.map((field) => bind(field, values[field.member]));
       const row = await asProblem(graph, transaction.first(statements.insert, bound));
-      const written = { json: row![0] as string, key: row![1] as Scalar };
-      await checkStored(transaction, written.key, time);
-      return written;
+      const key = row![1] as Scalar;
+      await checkStored(transaction, key, time);
+      return { key, json: (row![0] as string | null) ?? undefined };
     },
 
     async change(transaction, how, key, body) {
-      const { json, record } = await current(transaction, key);
-      refuseChangesOf(body.repeated, record);
+      const record = await current(transaction, key);
       const now = moment.now();
+      refuseChangesOf(body.repeated, record);
+      await refuseDerived(transaction, key, body.derived, now);
       const base: Values = how === 'update' ? record : { ...record, ...clearedByReplace(model, defaultsAt(now)) };
       const values: Values = { ...base, ...withoutAbsent(body.values), ...merged(body.patches, record, mergers) };
-      if (model.fields.every(({ member }) => isSame(values[member], record[member]))) {
-        const shown = hidden ? await transaction.first(statements.read, [bind(model.key, key)]) : [json];
-        return { key, json: shown![0] as string };
-      }
+      if (model.fields.every(({ member }) => isSame(values[member], record[member]))) return { key, json: undefined };
       if (model.stamps) values.updated_at = now.toISOString();
       await checkDraft(transaction, values, record, now);
       const bound = [...statements.updated.map((field) => bind(field, values[field.member])), bind(model.key, key)];
       const row = await asProblem(graph, transaction.first(statements.update, bound));
       await checkStored(transaction, key, now);
-      return { key, json: row![0] as string };
+      return { key, json: (row![0] as string | null) ?? undefined };
     },
 
     async delete(transaction, key) {
@@ -167,6 +185,12 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
       }
       if (failures.length > 0) throw new HttpProblem('still-referred-to', undefined, { errors: failures });
       await asProblem(graph, transaction.run(statements.delete, bound));
+    },
+
+    async shown(transaction, key) {
+      const { read } = statements;
+      const row = await transaction.first(read, [bind(model.key, key), ...read.values(moment.now())]);
+      return row![0] as string;
     },
   };
 }

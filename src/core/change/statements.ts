@@ -1,6 +1,9 @@
 import type { Field, Graph, Model, Relation } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { readStatement, recordJson } from '../query/statements.ts';
+import { shownSql } from '../query/shown-sql.ts';
+import { derivedOf, isStored, wholeOf } from '../query/shown.ts';
+import { readStatement, shownStatement } from '../query/statements.ts';
+import type { ShownStatement } from '../query/statements.ts';
 import type { Statement } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
 
@@ -14,16 +17,18 @@ export interface Referrer {
 
 /** Every statement that the writes of a model need, made once. */
 export interface ChangeStatements {
-  /** One row: the record's JSON and its key. */
+  /** One row: the record's JSON, and its key. It is null where more is shown than the row itself holds. */
   readonly insert: Statement;
   readonly inserted: readonly Field[];
   /** One row with the record's JSON, which nobody else can change until the transaction ends. */
   readonly readLocked: Statement;
-  /** Sets `updated`, in that order, and takes the key last. One row with the record's JSON. */
+  /** Sets `updated`, in that order, and takes the key last. One row with the record's JSON, or null. */
   readonly update: Statement;
   readonly updated: readonly Field[];
   /** One row with the record's JSON, as answers show it. */
-  readonly read: Statement;
+  readonly read: ShownStatement;
+  /** One row with the JSON of what is worked out from other values; undefined where nothing is. */
+  readonly readDerived: ShownStatement | undefined;
   readonly delete: Statement;
   /** One row where another record has this slug: it, and the rest of its unique set. */
   readonly slugTaken: readonly SlugTaken[];
@@ -36,7 +41,9 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
   const { name, placeholder } = dialect;
   const table = name(model.table);
   const key = name(model.key.column);
-  const json = recordJson(model, model.shown, dialect);
+  const whole = wholeOf(graph, model);
+  const json = isStored(whole) ? dialect.text(shownSql(graph, model, whole, dialect, 0).json) : 'NULL';
+  const derived = derivedOf(graph, model);
   const places = (fields: readonly Field[]): string => fields.map((_field, index) => placeholder(index + 1)).join(', ');
 
   const inserted = model.keyKind === 'serial' ? model.fields.filter((field) => field !== model.key) : model.fields;
@@ -49,7 +56,8 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
     readLocked: readStatement(model, model.fields, dialect, true),
     update: { sql: `UPDATE ${table} SET ${sets} WHERE ${key} = ${placeholder(updated.length + 1)} RETURNING ${json}` },
     updated,
-    read: readStatement(model, model.shown, dialect),
+    read: shownStatement(graph, model, whole, dialect, false),
+    readDerived: derived.length === 0 ? undefined : shownStatement(graph, model, derived, dialect, false),
     slugTaken: slugsOf(model, dialect),
     delete: { sql: `DELETE FROM ${table} WHERE ${key} = ${placeholder(1)}` },
     exists: new Map(model.relations.map((relation) => [relation, existsStatement(graph, relation, dialect)])),

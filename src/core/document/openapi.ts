@@ -1,13 +1,13 @@
 import { BODY_TYPES } from '../http/body.ts';
-import { endpointsOf, keyParameter } from '../http/endpoints.ts';
+import { endpointsOf } from '../http/endpoints.ts';
 import type { Endpoint, EndpointName } from '../http/endpoints.ts';
-import { filterLanguages } from '../http/filter.ts';
-import { filterable, sortable } from '../http/list-request.ts';
+import { filterable } from '../http/list-request.ts';
 import { problemTypes } from '../http/problems.ts';
 import type { ProblemName } from '../http/problems.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import { pascalCase, spoken, withArticle } from '../model/names.ts';
-import { bodyName, bodySchema, KINDS, memberSchema, recordName, recordSchema } from './schemas.ts';
+import { filterName, keyName, parametersOf, shownNames } from './parameters.ts';
+import { bodyName, bodySchema, KINDS, recordName, recordSchema } from './schemas.ts';
 import type { JsonSchema } from './schemas.ts';
 import { sharedSchemas } from './shared-schemas.ts';
 
@@ -26,7 +26,7 @@ const PROBLEMS: Readonly<Record<EndpointName, readonly ProblemName[]>> = {
   ], // prettier-ignore
   delete: ['invalid-parameter', 'not-found', 'not-acceptable', 'still-referred-to'],
 };
-const ALWAYS: readonly ProblemName[] = ['inner-defect', 'store-unavailable'];
+const ALWAYS: readonly ProblemName[] = ['inner-defect', 'store-unavailable', 'time-ran-out'];
 
 /** The OpenAPI 3.1 document of a service: the same bytes for the same declarations. */
 export function openApi(graph: Graph): Record<string, unknown> {
@@ -48,131 +48,23 @@ export function openApi(graph: Graph): Record<string, unknown> {
     })),
     paths,
     components: {
-      schemas: { ...Object.fromEntries(graph.models.flatMap(schemasOf)), ...sharedSchemas(lists) },
+      schemas: {
+        ...Object.fromEntries(graph.models.flatMap((model) => schemasOf(graph, model))),
+        ...sharedSchemas(lists),
+      },
       parameters: Object.fromEntries(graph.models.flatMap((model) => parametersOf(graph, model))),
       responses: responsesOf(endpoints),
     },
   };
 }
 
-function schemasOf(model: Model): [string, JsonSchema][] {
+function schemasOf(graph: Graph, model: Model): [string, JsonSchema][] {
   const has = (name: EndpointName): boolean => model.endpoints.has(name);
-  const shown = ['list', 'read', 'create', 'replace', 'update'].some((name) => has(name as EndpointName));
   const bodies = KINDS.filter((kind) => has(kind)).map((kind): [string, JsonSchema] => [
     bodyName(model, kind),
-    bodySchema(model, kind),
+    bodySchema(graph, model, kind),
   ]);
-  return [...(shown ? [[recordName(model), recordSchema(model)] as [string, JsonSchema]] : []), ...bodies];
-}
-
-const keyName = (model: Model): string => `${recordName(model)}.key`;
-const filterName = (model: Model, member: string): string => `${recordName(model)}.where.${member}`;
-
-function parametersOf(graph: Graph, model: Model): [string, unknown][] {
-  const ofRecord = (['read', 'replace', 'update', 'delete'] as const).some((name) => model.endpoints.has(name));
-  const ofParts = model.parts.some((part) => {
-    const endpoints = graph.byName.get(part)?.endpoints;
-    return endpoints?.has('list') === true || endpoints?.has('create') === true;
-  });
-  const { readOnly: _readOnly, description: _about, ...keySchema } = memberSchema(model.key, model, 'response');
-  const key = {
-    name: keyParameter(model),
-    in: 'path',
-    required: true,
-    description: `The key of ${withArticle(model.name)}.`,
-    schema: keySchema,
-  };
-  const parameters: [string, unknown][] = ofRecord || ofParts ? [[keyName(model), key]] : [];
-  if (model.endpoints.has('list')) {
-    const { default: usual, most } = graph.service.paging;
-    const members = sortable(model);
-    parameters.push(
-      [`${recordName(model)}.sort`, sortParameter(model, members)],
-      [
-        'limit',
-        queryParameter('limit', 'How many records to show.', {
-          type: 'integer',
-          minimum: 1,
-          maximum: most,
-          default: usual,
-        }),
-      ],
-      [
-        'filter',
-        queryParameter('filter', 'A condition in CQL2; only records for which it is true.', { type: 'string' }),
-      ],
-      [
-        'filter-lang',
-        queryParameter('filter-lang', 'The encoding of `filter`.', {
-          type: 'string',
-          enum: [...filterLanguages],
-          default: filterLanguages[0],
-        }),
-      ],
-      [
-        'offset',
-        queryParameter('offset', 'So many records are passed over, for jumping to a page by its number.', {
-          type: 'integer',
-          minimum: 0,
-        }),
-      ],
-      [
-        'total',
-        queryParameter('total', 'Whether to count all records, as `page.total`.', { type: 'boolean', default: false }),
-      ],
-      ['after', queryParameter('after', 'A cursor of `page.next`: the records after it.', { type: 'string' })],
-      ['before', queryParameter('before', 'A cursor of `page.prev`: the records before it.', { type: 'string' })],
-      ...filterable(model).map((field): [string, unknown] => {
-        const { readOnly: _ignored, description, ...schema } = memberSchema(field, model, 'response');
-        const about = `Only records whose ${field.member} is this value; given again, any of the values.`;
-        const text = typeof description === 'string' ? `${about} ${description}` : about;
-        const items = { ...schema, ...(Array.isArray(schema.type) ? { type: schema.type[0] as string } : {}) };
-        return [
-          filterName(model, field.member),
-          {
-            ...queryParameter(field.member, text, { type: 'array', items: withoutNull(items) }),
-            style: 'form',
-            explode: true,
-          },
-        ];
-      }),
-    );
-  }
-  if (model.endpoints.has('list') || model.endpoints.has('read')) {
-    parameters.push([`${recordName(model)}.fields`, fieldsParameter(model)]);
-  }
-  return parameters;
-}
-
-const queryParameter = (name: string, description: string, schema: JsonSchema) => ({
-  name,
-  in: 'query',
-  description,
-  schema,
-});
-
-function withoutNull(schema: JsonSchema): JsonSchema {
-  const values = schema.enum as unknown[] | undefined;
-  return values === undefined ? schema : { ...schema, enum: values.filter((value) => value !== null) };
-}
-
-function fieldsParameter(model: Model) {
-  const items = { type: 'string', enum: model.shown.map((field) => field.member) };
-  const about = 'Which members to show, parted by commas; left out: all.';
-  return { ...queryParameter('fields', about, { type: 'array', items }), style: 'form', explode: false };
-}
-
-function sortParameter(model: Model, members: readonly string[]) {
-  const own = { enum: members.flatMap((member) => [member, `-${member}`]) };
-  const ones = [...model.relations, ...model.reverses.filter(({ one }) => one)].map(({ name }) => name);
-  const along = {
-    pattern: `^-?(${ones.join('|')})\\..+$`,
-    description: 'A field of the one record that a relation leads to.',
-  };
-  const items = ones.length === 0 ? { type: 'string', ...own } : { type: 'string', anyOf: [own, along] };
-  const standing = model.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join(',');
-  const about = `The order: fields and computed values, along relations to one record too, parted by commas, a minus for descending, nulls last. Left out: ${standing}.`;
-  return { ...queryParameter('sort', about, { type: 'array', items }), style: 'form', explode: false };
+  return [[recordName(model), recordSchema(graph, model)], ...bodies];
 }
 
 function pathItem(endpoint: Endpoint): Record<string, unknown> {
@@ -207,14 +99,14 @@ function operation(graph: Graph, { name, model, under }: Endpoint): Record<strin
           ),
         ]
       : []),
-    ...(many || name === 'read' ? [ref('parameters', `${recordName(model)}.fields`)] : []),
+    ...(many || name === 'read' ? shownNames(model).map((shown) => ref('parameters', shown)) : []),
   ];
   return {
     operationId,
     summary,
     tags: [model.plural],
     ...(parameters.length > 0 ? { parameters } : {}),
-    ...(isWrite(name) ? { requestBody: requestBody(model, name, under) } : {}),
+    ...(isWrite(name) ? { requestBody: requestBody(graph, model, name, under) } : {}),
     responses: { ...success(graph, name, model), ...problemResponses(name, under !== undefined) },
   };
 }
@@ -222,15 +114,15 @@ function operation(graph: Graph, { name, model, under }: Endpoint): Record<strin
 const isWrite = (name: EndpointName): name is 'create' | 'replace' | 'update' =>
   name === 'create' || name === 'replace' || name === 'update';
 
-function requestBody(model: Model, kind: 'create' | 'replace' | 'update', under: Model | undefined) {
+function requestBody(graph: Graph, model: Model, kind: 'create' | 'replace' | 'update', under: Model | undefined) {
   const whole = ref('schemas', bodyName(model, kind));
   // Under a parent the path names it: the body may leave it out.
-  const schema = under === undefined ? whole : nestedBody(model);
+  const schema = under === undefined ? whole : nestedBody(graph, model);
   return { required: true, content: Object.fromEntries(BODY_TYPES[kind].map((type) => [type, { schema }])) };
 }
 
-function nestedBody(model: Model): JsonSchema {
-  const schema = bodySchema(model, 'create');
+function nestedBody(graph: Graph, model: Model): JsonSchema {
+  const schema = bodySchema(graph, model, 'create');
   const { member } = model.parent!.field;
   const required = (schema.required as string[] | undefined)?.filter((name) => name !== member) ?? [];
   const { required: _all, ...rest } = schema;
@@ -263,8 +155,15 @@ function success(graph: Graph, name: EndpointName, model: Model): Record<string,
     const headers = { Location: header('The path of the new record.', 'uri-reference') };
     return { '201': { description: 'The record as it was made.', headers, content: content(envelope(record)) } };
   }
-  const description = name === 'read' ? 'The record.' : 'The record as it is now.';
-  return { '200': { description, content: content(envelope(record)) } };
+  const answer = { content: content(envelope(record)) };
+  if (name !== 'read') return { '200': { description: 'The record as it is now.', ...answer } };
+  const headers = {
+    ETag: header('Tells this answer from others; its first part tells states of the record apart (RFC 9110).'),
+  };
+  return {
+    '200': { description: 'The record.', headers, ...answer },
+    '304': { description: 'The answer that If-None-Match names still holds.', headers },
+  };
 }
 
 /** Every problem of a status shares one response. */

@@ -1,5 +1,8 @@
-import type { Field, Model, ValueSpec } from '../model/graph.ts';
-import { pascalCase, withArticle } from '../model/names.ts';
+import type { Field, Graph, Model, ValueSpec } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { pascalCase, spoken, withArticle } from '../model/names.ts';
+import { relatedNames, stepCalled, viaCalled } from '../model/related.ts';
+import { derivedNames, MOST_RELATED } from '../query/shown.ts';
 import { isNeeded, isSettable } from '../rules/schema.ts';
 import type { ClientKind } from '../http/body.ts';
 
@@ -43,7 +46,8 @@ function typeSchema(spec: ValueSpec, side: Side): JsonSchema {
 }
 
 function objectSchema(properties: ReadonlyMap<string, ValueSpec>, side: Side): JsonSchema {
-  const required = [...properties].filter(([, { rules }]) => rules.required && (side === 'response' || rules.default === undefined)); // prettier-ignore
+  // Answers may show a part of an object alone.
+  const required = side === 'response' ? [] : [...properties].filter(([, { rules }]) => rules.required && rules.default === undefined); // prettier-ignore
   return {
     type: 'object',
     properties: Object.fromEntries([...properties].map(([name, property]) => [name, valueSchema(property, side)])),
@@ -147,14 +151,56 @@ function nullable(schema: JsonSchema): JsonSchema {
 }
 
 /** A record as answers show it. With `fields` a client may leave members out, so none is required. */
-export function recordSchema(model: Model): JsonSchema {
+export function recordSchema(graph: Graph, model: Model): JsonSchema {
   return {
     type: 'object',
     ...(model.description === undefined ? {} : { description: model.description }),
-    properties: Object.fromEntries(model.shown.map((field) => [field.member, memberSchema(field, model, 'response')])),
+    properties: {
+      ...Object.fromEntries(model.shown.map((field) => [field.member, memberSchema(field, model, 'response')])),
+      ...ownDerived(graph, model),
+      ...relatedSchemas(model),
+    },
     additionalProperties: false,
   };
 }
+
+/** What a record shows that is worked out from other values, and keys of many records. */
+const ownDerived = (graph: Graph, model: Model): Record<string, JsonSchema> => ({
+  ...Object.fromEntries(model.computed.map((computed) => [computed.member, valueSchema(computed, 'response')])),
+  ...Object.fromEntries(
+    model.links.flatMap(({ member, target }): [string, JsonSchema][] => {
+      const items = valueSchema(modelOf(graph, target).key, 'response');
+      const { readOnly: _readOnly, description: _about, ...key } = items;
+      const about = `The keys of its ${spoken(modelOf(graph, target).plural)}.`;
+      return member === undefined ? [] : [[member, { type: 'array', items: key, readOnly: true, description: about }]];
+    }),
+  ),
+});
+
+/** The records that a client may ask for along with one. */
+const relatedSchemas = (model: Model): Record<string, JsonSchema> =>
+  Object.fromEntries(
+    relatedNames(model).map((name): [string, JsonSchema] => {
+      const one = stepCalled(model, name);
+      if (one !== undefined) {
+        return [name, { anyOf: [recordRef(one.target), { type: 'null' }], description: 'Where it is asked for.' }];
+      }
+      const items = recordRef(viaCalled(model, name)!.target);
+      const description = `The first ${MOST_RELATED}, where they are asked for, and whether there are more.`;
+      return [
+        name,
+        {
+          type: 'object',
+          description,
+          properties: { data: { type: 'array', items, maxItems: MOST_RELATED }, more: { type: 'boolean' } },
+          required: ['data', 'more'],
+          additionalProperties: false,
+        },
+      ];
+    }),
+  );
+
+const recordRef = (model: string): JsonSchema => ({ $ref: `#/components/schemas/${pascalCase(model)}` });
 
 export const KINDS: readonly ClientKind[] = ['create', 'replace', 'update'];
 
@@ -170,8 +216,14 @@ const patchSchema = (field: Field): JsonSchema => ({
   description: 'Merged into the object that stands (RFC 7396).',
 });
 
+/** What may only be sent back as it was read. */
+const repeatable = (graph: Graph, model: Model): Record<string, JsonSchema> => ({
+  ...Object.fromEntries(derivedNames(model).map((name) => [name, { readOnly: true }])),
+  ...ownDerived(graph, model),
+});
+
 /** A body of one kind of write. Members that can only be sent back as they were read have their plain type. */
-export function bodySchema(model: Model, kind: ClientKind): JsonSchema {
+export function bodySchema(graph: Graph, model: Model, kind: ClientKind): JsonSchema {
   const members = model.fields.filter((field) => kind !== 'create' || isSettable(field, kind));
   const required = members
     .filter((field) => isSettable(field, kind))
@@ -186,7 +238,10 @@ export function bodySchema(model: Model, kind: ClientKind): JsonSchema {
   return {
     type: 'object',
     description: `What it takes to ${kind} ${withArticle(model.name)}.`,
-    properties: Object.fromEntries(properties) as JsonSchema,
+    properties: {
+      ...Object.fromEntries(properties),
+      ...(kind === 'create' ? {} : repeatable(graph, model)),
+    } as JsonSchema,
     ...(required.length > 0 ? { required } : {}),
     additionalProperties: false,
   };

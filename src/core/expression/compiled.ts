@@ -2,10 +2,10 @@ import type { Graph, Model } from '../model/graph.ts';
 import type { StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
 import { toSql } from './sql.ts';
-import type { Bound } from './sql.ts';
+import type { Bound, SqlSurroundings } from './sql.ts';
 import type { Expression } from './typed.ts';
 
-/** An expression over the rows of one model's table, which a statement calls by its own name. */
+/** An expression over the rows of one model's table, which a statement calls by its own name or another. */
 export interface CompiledExpression {
   readonly sql: string;
   /** How many placeholders it has. Its statement may repeat it: they stand for the same values again. */
@@ -15,21 +15,31 @@ export interface CompiledExpression {
   values(now: Date): StoreValue[];
 }
 
+/** How an expression stands in its statement. */
+export interface Standing extends Pick<SqlSurroundings, 'inside' | 'finish'> {
+  /** How many placeholders of the statement come before its own. */
+  readonly before?: number;
+  /** What the statement calls the row, quoted; left out: by the name of its table. */
+  readonly row?: string;
+}
+
 export function compileExpression(
   expression: Expression,
   model: Model,
   graph: Pick<Graph, 'byName'>,
   dialect: Dialect,
-  /** How many placeholders of the statement come before its own. */
-  before = 0,
+  { before = 0, row = dialect.name(model.table), inside, finish }: Standing = {},
 ): CompiledExpression {
   const bounds: Bound[] = [];
   let aliases = 0;
-  const sql = toSql(expression, model, dialect.name(model.table), {
+  const sql = toSql(expression, model, row, {
     models: graph,
     dialect: dialect.expressions,
     place: (bound) => dialect.placeholder(before + bounds.push(bound)),
-    alias: () => `t${(aliases += 1)}`,
+    inside,
+    finish,
+    // No table has such a name.
+    alias: () => dialect.name(`#${(aliases += 1)}`),
   });
   return {
     sql,

@@ -1,8 +1,9 @@
 import { formatDecimal, parseDecimal } from '../model/decimal.ts';
 import type { FieldValue, Links, Reverse } from '../model/graph.ts';
+import type { Step } from '../model/related.ts';
 import { letters } from './letters.ts';
 import { inInteger, inUnits, ofIntegers, ofNumbers, ofUnits, rescaled, rounded } from './numbers.ts';
-import type { Expression, List, Many, PatternPart, Step, ValueKind } from './typed.ts';
+import type { Expression, List, Many, PatternPart, ValueKind } from './typed.ts';
 
 export type Values = Readonly<Record<string, FieldValue | undefined>>;
 

@@ -1,10 +1,11 @@
 import { didYouMean } from '../declaration/nearest.ts';
-import type { Field, Links, Reverse, ValueSpec } from '../model/graph.ts';
+import type { Field, ValueSpec } from '../model/graph.ts';
+import { linksShownAs, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
 import type { Nameable, Scope } from './scope.ts';
 import { ExpressionError } from './syntax.ts';
 import type { Syntax } from './syntax.ts';
 import { kindOf } from './typed.ts';
-import type { Expression, Many, Step } from './typed.ts';
+import type { Expression, Many } from './typed.ts';
 
 export type Property = Syntax & { kind: 'property' };
 
@@ -57,55 +58,41 @@ function walkPath(
     if (rest.length > 0) throw nothingInside(name, rest[0]!, property);
     return { kind: 'value', value: wrap(computed) };
   }
-  const step = stepCalled(model, name);
-  if (step !== undefined) {
-    const [target, along] = step;
+  const one = stepCalled(model, name);
+  if (one !== undefined) {
+    const { step, target } = one;
     if (rest.length === 0) {
       const message = `\`${property.path.join('.')}\` is a record`;
       throw new ExpressionError('wrong-type', message, `name one of its members, as ${name}.${scope.models.get(target)?.key.member}`, property.spot); // prettier-ignore
     }
     const next = scope.models.get(target)!;
-    return walkPath(next, rest, property, scope, (of) => wrap({ op: 'at', step: along, target, of, type: of.type }));
+    return walkPath(next, rest, property, scope, (of) => wrap({ op: 'at', step, target, of, type: of.type }));
   }
-  const via = manyCalled(model, name);
-  if (via !== undefined) return throughMany(model, via, name, rest, property, scope, wrap);
+  const keys = linksShownAs(model, name);
+  if (keys !== undefined) {
+    if (rest.length > 0) throw nothingInside(name, rest[0]!, property);
+    const many: Many = { of: wrap(fieldExpression(model.key)), via: keys, target: keys.target };
+    return { kind: 'many', many, value: fieldExpression(scope.models.get(keys.target)!.key) };
+  }
+  const related = viaCalled(model, name);
+  if (related !== undefined) return throughMany(model, related, rest, property, scope, wrap);
   throw unknown(model, name, property, scope);
 }
 
 function throughMany(
   model: Nameable,
-  via: Links | Reverse,
-  name: string,
+  { via, target }: NonNullable<ReturnType<typeof viaCalled>>,
   rest: readonly string[],
   property: Property,
   scope: Scope,
   wrap: (value: Expression) => Expression,
 ): End {
-  const target = 'source' in via ? via.source : via.target;
-  const other = scope.models.get(target)!;
   const many: Many = { of: wrap(fieldExpression(model.key)), via, target };
-  if ('member' in via && via.member !== undefined && via.member === name) {
-    if (rest.length > 0) throw nothingInside(name, rest[0]!, property);
-    return { kind: 'many', many, value: fieldExpression(other.key) };
-  }
   if (rest.length === 0) return { kind: 'many', many };
-  const inside = walkPath(other, rest, property, scope, (value) => value);
+  const inside = walkPath(scope.models.get(target)!, rest, property, scope, (value) => value);
   if (inside.kind === 'value') return { kind: 'many', many, value: inside.value };
   const message = `\`${property.path.join('.')}\` goes through two relations to many`;
   throw new ExpressionError('wrong-type', message, 'a path may go through one', property.spot);
-}
-
-/** The one record that a name leads to, with its model's name. */
-function stepCalled(model: Nameable, name: string): [string, Step] | undefined {
-  const relation = model.relations.find((candidate) => candidate.name === name);
-  if (relation !== undefined) return [relation.target, relation];
-  const reverse = model.reverses.find((candidate) => candidate.one && candidate.name === name);
-  return reverse === undefined ? undefined : [reverse.source, reverse];
-}
-
-function manyCalled(model: Nameable, name: string): Links | Reverse | undefined {
-  const links = model.links.find((candidate) => candidate.name === name || candidate.member === name);
-  return links ?? model.reverses.find((candidate) => !candidate.one && candidate.name === name);
 }
 
 export const fieldExpression = (field: Field): Expression => ({ op: 'field', field, inside: [], type: kindOf(field) });
@@ -139,7 +126,7 @@ function unknown(model: Nameable, name: string, { spot }: Property, scope: Scope
   const known = [
     ...model.shownByMember.keys(),
     ...scope.computedNames(model.name),
-    ...[...model.relations, ...model.links, ...model.reverses].map((relation) => relation.name),
+    ...relatedNames(model),
     ...model.links.flatMap(({ member }) => member ?? []),
   ];
   const message = `${model.name} has no field or relation \`${name}\``;

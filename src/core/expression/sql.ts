@@ -1,7 +1,7 @@
-import type { FieldValue, Links, Model, Reverse } from '../model/graph.ts';
+import type { FieldValue, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import type { ExpressionDialect } from './dialect.ts';
-import { isReverse } from './typed.ts';
+import { manyJoined, oneJoined } from './joins.ts';
 import type { Expression, List, Many, ValueKind } from './typed.ts';
 
 /** What a placeholder stands for: a constant of the expression, or what is known only when the statement runs. */
@@ -18,7 +18,14 @@ export interface SqlSurroundings {
   place(bound: Bound): string;
   /** A name that no other table of the statement has. */
   alias(): string;
+  /** Of the dialect's `deepest` so much less, because the expression stands inside other selects. */
+  readonly inside?: number;
+  /** What to make of the value in the end; it is worked out once, whatever the formula does with it. */
+  readonly finish?: ((value: string) => string) | undefined;
 }
+
+/** Less than this, no expression can be made of. */
+const LEAST_DEPTH = 2;
 
 /**
  * The SQL of an expression over the rows of `model`, in a statement where its table is called `alias` (an identifier,
@@ -27,7 +34,20 @@ export interface SqlSurroundings {
 export function toSql(expression: Expression, model: Model, alias: string, around: SqlSurroundings): string {
   const { dialect, models } = around;
   const { name } = dialect;
-  return valueOver(expression, model, alias);
+  const deepest =
+    dialect.deepest === undefined ? Infinity : Math.max(LEAST_DEPTH, dialect.deepest - (around.inside ?? 0));
+  return finished();
+
+  function finished(): string {
+    const { finish } = around;
+    if (finish === undefined || finish('x') === 'x') return valueOver(expression, model, alias);
+    if (deepest === Infinity) return finish(valueOver(expression, model, alias));
+    const beside: string[] = [];
+    const value = sql(expression, model, alias, beside);
+    const named = around.alias();
+    const steps = [...beside, `${named}(x) AS MATERIALIZED (SELECT ${value})`].join(', ');
+    return `(WITH ${steps} SELECT ${finish('x')} FROM ${named})`;
+  }
 
   /** A whole expression over one row, with what had to be worked out beside it. */
   function valueOver(node: Expression, over: Model, row: string): string {
@@ -38,7 +58,7 @@ export function toSql(expression: Expression, model: Model, alias: string, aroun
 
   function sql(node: Expression, over: Model, row: string, beside: string[]): string {
     const text = bare(node, over, row, beside);
-    if (dialect.deepest === undefined || depthOf(text) <= dialect.deepest) return text;
+    if (deepest === Infinity || depthOf(text) <= deepest) return text;
     const named = around.alias();
     beside.push(`${named}(x) AS MATERIALIZED (SELECT ${text})`);
     return `(SELECT x FROM ${named})`;
@@ -63,9 +83,7 @@ export function toSql(expression: Expression, model: Model, alias: string, aroun
         const target = modelOf(models, node.target);
         const inside = around.alias();
         const value = valueOver(node.of, target, inside);
-        const joined = isReverse(node.step)
-          ? `${inside}.${name(relationField(target, node.step).column)} = ${row}.${name(over.key.column)}`
-          : `${inside}.${name(target.key.column)} = ${row}.${name(node.step.field.column)}`;
+        const joined = oneJoined(node.step, target, over, inside, row, name);
         return `(SELECT ${value} FROM ${name(target.table)} AS ${inside} WHERE ${joined})`;
       }
       case 'convert':
@@ -132,16 +150,7 @@ export function toSql(expression: Expression, model: Model, alias: string, aroun
     const inside = around.alias();
     const shown = value === undefined ? '1' : valueOver(value, target, inside);
     const key = sql(many.of, over, row, beside);
-    if (isReverse(many.via)) {
-      const column = name(relationField(target, many.via).column);
-      return `SELECT ${shown} AS v FROM ${name(target.table)} AS ${inside} WHERE ${inside}.${column} = ${key}`;
-    }
-    const links = around.alias();
-    const { table, near, far } = many.via;
-    return (
-      `SELECT ${shown} AS v FROM ${name(table)} AS ${links} JOIN ${name(target.table)} AS ${inside}` +
-      ` ON ${inside}.${name(target.key.column)} = ${links}.${name(far)} WHERE ${links}.${name(near)} = ${key}`
-    );
+    return `SELECT ${shown} AS v ${manyJoined(many.via, target, key, inside, around.alias(), name)}`;
   }
 
   function listsSql(
@@ -187,11 +196,4 @@ function depthOf(text: string): number {
     else if (character === ')') depth -= 1;
   }
   return deepest;
-}
-
-/** The field of the relation that a reverse is the other end of. */
-function relationField(source: Model, reverse: Reverse | Links): Model['fields'][number] {
-  const relation = source.relations.find((candidate) => 'relation' in reverse && candidate.name === reverse.relation);
-  if (relation === undefined) throw new Error(`${source.name} has no such relation`);
-  return relation.field;
 }

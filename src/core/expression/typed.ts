@@ -1,4 +1,5 @@
-import type { Field, FieldValue, Links, Relation, Reverse } from '../model/graph.ts';
+import type { Field, FieldValue } from '../model/graph.ts';
+import type { Step, Via } from '../model/related.ts';
 import type { Comparison } from './syntax.ts';
 
 /** What the value of an expression is. All texts are one kind, whatever the type of their field. */
@@ -14,9 +15,6 @@ export interface ValueKind {
   /** The only values that a text can have, where its field has an enum. */
   readonly words?: readonly string[];
 }
-
-/** How one record leads to others: along its relation, to the one that refers to it, or to the many. */
-export type Step = Relation | Reverse;
 
 /**
  * An expression whose names have been resolved and whose types agree: conversions are nodes of their own, so that each
@@ -57,7 +55,7 @@ export type PatternPart = { readonly text: string } | 'one' | 'any';
 export interface Many {
   /** The key of the record that they belong to. */
   readonly of: Expression;
-  readonly via: Links | Reverse;
+  readonly via: Via;
   /** Their model. */
   readonly target: string;
 }
@@ -68,8 +66,6 @@ export type List = { readonly items: ValueKind } & (
   | { readonly kind: 'many'; readonly many: Many; readonly value: Expression }
   | { readonly kind: 'constants'; readonly values: readonly Expression[] }
 );
-
-export const isReverse = (step: Step | Links): step is Reverse => 'source' in step;
 
 /** The kind of a field's values. */
 export function kindOf(spec: Pick<Field, 'type' | 'scale' | 'items' | 'rules'>): ValueKind {

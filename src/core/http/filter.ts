@@ -1,6 +1,5 @@
 import { didYouMean } from '../declaration/nearest.ts';
 import { compileExpression } from '../expression/compiled.ts';
-import type { CompiledExpression } from '../expression/compiled.ts';
 import { fromJson } from '../expression/json.ts';
 import { letters } from '../expression/letters.ts';
 import { parse } from '../expression/parse.ts';
@@ -9,6 +8,8 @@ import { ExpressionError } from '../expression/syntax.ts';
 import type { Syntax } from '../expression/syntax.ts';
 import { typedCondition } from '../expression/type.ts';
 import type { Graph, Model } from '../model/graph.ts';
+import { askedOf } from '../query/bounds.ts';
+import type { Condition } from '../query/list-statement.ts';
 import type { Dialect } from '../store/dialect.ts';
 import type { ParameterFailure } from './problems.ts';
 
@@ -20,7 +21,7 @@ export type FilterReader = (
   text: string,
   language: string | undefined,
   failures: ParameterFailure[],
-) => CompiledExpression | undefined;
+) => Condition | undefined;
 
 /** What clients can name: all that answers may show. */
 export const clientScope = (graph: Graph, model: Model): Scope => ({
@@ -42,7 +43,8 @@ export function filterReader(graph: Graph, model: Model, dialect: Dialect, scope
     }
     try {
       const syntax = language === 'cql2-json' ? fromJsonText(text) : parse(text);
-      return compileExpression(typedCondition(syntax, scope), model, graph, dialect);
+      const condition = typedCondition(syntax, scope);
+      return { ...compileExpression(condition, model, graph, dialect), asked: askedOf(condition) };
     } catch (error) {
       if (!(error instanceof ExpressionError)) throw error;
       return refuse('filter', `${whereOf(error)}${error.message}; ${error.remedy}`);

@@ -8,8 +8,10 @@ import type { ListForm } from '../query/list-statement.ts';
 import type { FilterReader } from './filter.ts';
 import type { SortReader } from './sort.ts';
 import type { ParameterFailure } from './problems.ts';
-import { HttpProblem } from './problems.ts';
+import { refuseParameters } from './problems.ts';
 import { readQuery } from './query.ts';
+import { shownParameters } from './shown.ts';
+import type { ShownReader } from './shown.ts';
 
 /** A list's query, understood. */
 export interface ListRequest {
@@ -31,7 +33,7 @@ export const listParameters = [
   'before',
   'offset',
   'total',
-  'fields',
+  ...shownParameters,
 ] as const;
 type ListParameter = (typeof listParameters)[number];
 
@@ -48,6 +50,7 @@ export interface ListReaders {
   readonly cursors: Cursors;
   readonly readFilter: FilterReader;
   readonly readSort: SortReader;
+  readonly readShown: ShownReader;
 }
 
 export interface Paging {
@@ -61,7 +64,7 @@ export function readListRequest(
   path: string,
   query: string,
   paging: Paging,
-  { cursors, readFilter, readSort }: ListReaders,
+  { cursors, readFilter, readSort, readShown }: ListReaders,
   under?: ListForm['under'],
 ): ListRequest {
   const failures: ParameterFailure[] = [];
@@ -86,8 +89,9 @@ export function readListRequest(
     if (!PLACES.includes(name)) shared.push(`${encoded(name)}=${encoded(value)}`);
   }
 
-  const fields = readFields(model, single.get('fields'), failures);
   const limit = readLimit(single.get('limit'), paging, failures);
+  const [view, fields, include] = shownParameters.map((name) => single.get(name));
+  const shown = readShown({ view, fields, include }, limit, failures);
   const [text, language] = [single.get('filter'), single.get('filter-lang')];
   if (text === undefined && language !== undefined)
     failures.push({ parameter: 'filter-lang', detail: 'goes with filter' });
@@ -120,10 +124,10 @@ export function readListRequest(
   const cursor: ['after' | 'before', string] | undefined =
     after !== undefined ? ['after', after] : before !== undefined ? ['before', before] : undefined;
   const from = sound && cursor !== undefined ? readCursor(...cursor) : undefined;
-  if (failures.length > 0) throw new HttpProblem('invalid-parameter', undefined, { errors: failures });
+  refuseParameters(failures);
 
   return {
-    form: { fields, sort, filters: wanted, filter, offset, total, from, backward: before !== undefined, under },
+    form: { shown, sort, filters: wanted, filter, offset, total, from, backward: before !== undefined, under },
     limit,
     binding,
     shared: shared.join('&'),
@@ -154,18 +158,6 @@ const encoded = (text: string): string => encodeURIComponent(text).replaceAll('%
 
 const isListParameter = (name: string): name is ListParameter => (listParameters as readonly string[]).includes(name);
 
-/** Which members of a record to show; all of them where the client doesn't say. */
-export function readFields(model: Model, text: string | undefined, failures: ParameterFailure[]): readonly Field[] {
-  if (text === undefined) return model.shown;
-  const fields = new Set<Field>();
-  for (const name of text.split(',')) {
-    const field = model.shownByMember.get(name);
-    if (field !== undefined) fields.add(field);
-    else failures.push(unknownField('fields', model, name));
-  }
-  return [...fields];
-}
-
 function readLimit(text: string | undefined, paging: Paging, failures: ParameterFailure[]): number {
   if (text === undefined) return paging.default;
   const limit = /^\d{1,9}$/.test(text) ? Number(text) : 0;
@@ -174,8 +166,3 @@ function readLimit(text: string | undefined, paging: Paging, failures: Parameter
   failures.push({ parameter: 'limit', detail });
   return paging.default;
 }
-
-const unknownField = (parameter: string, model: Model, name: string): ParameterFailure => ({
-  parameter,
-  detail: `${model.name} has no field ${JSON.stringify(name.slice(0, 60))}; ${didYouMean(name, model.shownByMember.keys())}`,
-});

@@ -67,6 +67,12 @@ export const problemTypes = {
     title: 'Something went wrong inside the service',
     about: 'This is a defect of the service. Its log tells more, under the number in `request`.',
   },
+  'time-ran-out': {
+    status: 503,
+    title: 'The answer took too long',
+    about:
+      'Ask for less, or filter and sort by fields that have an index; `limits.read` is the limit. Nothing was changed.',
+  },
   'store-unavailable': {
     status: 503,
     title: 'The database can not be reached',
@@ -104,6 +110,17 @@ export class HttpProblem extends Error {
 export function brokenRules(failures: readonly Failure[]): HttpProblem {
   const title = `The record breaks ${failures.length === 1 ? 'a rule' : `${failures.length} rules`}`;
   return new HttpProblem('invalid-body', undefined, { title, errors: failures });
+}
+
+/** An answer to a query full of mistakes need not be longer than the query. */
+const MOST_TOLD = 20;
+
+/** 400 with what is wrong in a query; nothing where nothing is. */
+export function refuseParameters(failures: readonly ParameterFailure[]): void {
+  if (failures.length === 0) return;
+  const more = failures.length - MOST_TOLD;
+  const detail = more > 0 ? `the first ${MOST_TOLD} mistakes are told; there are ${more} more` : undefined;
+  throw new HttpProblem('invalid-parameter', detail, { errors: failures.slice(0, MOST_TOLD) });
 }
 
 /** `largest` is in bytes. */

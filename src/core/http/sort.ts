@@ -34,7 +34,7 @@ export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: 
           refuse(`${name} is ${found.type.kind === 'json' ? 'JSON' : `an ${found.type.kind}`}, which has no order`);
         else if (isOwn(found, model)) keys.set(name, key);
         else {
-          const compiled = compileExpression(found, model, graph, dialect, placed);
+          const compiled = compileExpression(found, model, graph, dialect, { before: placed });
           placed += compiled.places;
           keys.set(name, { ...key, compiled });
         }

@@ -15,12 +15,9 @@ export interface Waiting {
 const inModels: readonly (readonly [string, (model: Model, declared: ModelDeclaration) => boolean])[] = [
   ['label', ({ label }) => label !== undefined],
   ['owner', (_model, { owner }) => owner !== undefined],
-  ['relations with `with`', ({ links }) => links.some(({ member }) => member !== undefined)],
-  ['relations with `from`', ({ reverses, links }) => reverses.length > 0 || links.some(({ member }) => member === undefined)], // prettier-ignore
-  ['computed', ({ computed }) => computed.length > 0],
+  ['values for relations with `with`', ({ links }) => links.some(({ member }) => member !== undefined)],
   ['conditional', ({ conditional }) => conditional],
   ['may', (_model, { may }) => may !== undefined],
-  ['views', (_model, { views }) => views !== undefined],
   ['endpoints with `clear`', ({ endpoints }) => endpoints.has('clear')],
   ['operations', ({ operations }) => operations.length > 0],
   ['draws', ({ draws }) => draws.length > 0],
@@ -29,7 +26,7 @@ const inModels: readonly (readonly [string, (model: Model, declared: ModelDeclar
 ];
 
 /** Limits that something keeps to by now. */
-const KEPT_LIMITS = ['body'];
+const KEPT_LIMITS = ['body', 'read'];
 
 export function waitingIn(
   graph: Graph,

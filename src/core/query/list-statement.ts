@@ -1,22 +1,33 @@
 import type { CompiledExpression } from '../expression/compiled.ts';
-import type { Field, FieldValue, Model, SortKey } from '../model/graph.ts';
+import type { Field, FieldValue, Graph, Model, SortKey } from '../model/graph.ts';
 import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
-import { recordJson } from './statements.ts';
+import type { Asked, Bounds } from './bounds.ts';
+import { keysetOf } from './keyset.ts';
+import type { OrderedBy } from './keyset.ts';
+import { orderTerm } from './order.ts';
+import { shownSql } from './shown-sql.ts';
+import { isStored, mostRecords, nameOf } from './shown.ts';
+import type { Shown } from './shown.ts';
 
 /** What a list is sorted by: a column, or else an expression, whose value has the form of `field`. */
 export interface ListKey extends SortKey {
   readonly compiled?: CompiledExpression;
 }
 
+/** A condition of the client's. */
+export interface Condition extends CompiledExpression {
+  readonly asked: Pick<Asked, 'equal' | 'ranges' | 'more'>;
+}
+
 /** A list as it was asked for, once its parameters have been understood. */
 export interface ListForm {
-  readonly fields: readonly Field[];
+  readonly shown: Shown;
   readonly sort: readonly ListKey[];
   /** A record is shown where each field has one of its values. */
   readonly filters: readonly { readonly field: Field; readonly values: readonly FieldValue[] }[];
-  /** A condition. Its placeholders are the first of the statement; those of the sort's expressions come next. */
-  readonly filter?: CompiledExpression | undefined;
+  /** Its placeholders are the first of the statement; those of the sort's expressions come next. */
+  readonly filter?: Condition | undefined;
   /** So many records are passed over. */
   readonly offset?: number | undefined;
   /** All records are counted, whatever the page. */
@@ -35,6 +46,18 @@ export interface ListStatement extends Statement {
   readonly shownPosition: boolean;
   /** Which values of the form's position the placeholders stand for, in their order. */
   readonly positions: readonly number[];
+  /** The values of the last placeholders, those of what is shown. */
+  shownValues(now: Date): StoreValue[];
+  /** Whether these are the same at any time. */
+  readonly shownFixed: boolean;
+}
+
+/** What is known of a model where its lists are made. */
+export interface Listed {
+  readonly graph: Graph;
+  readonly model: Model;
+  readonly bounds: Bounds;
+  readonly dialect: Dialect;
 }
 
 /** What two forms have in common where one statement serves both. */
@@ -42,13 +65,17 @@ export function formKey(form: ListForm): string {
   const nulls = form.from?.map((value) => (value === null ? '0' : '1')).join('') ?? '-';
   const filters = form.filters.map(({ field, values }) => `${field.member}*${values.length}`).join();
   const sort = form.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join();
-  const members = form.fields.map((field) => field.member).join();
-  const rest = [form.backward, form.under !== undefined, form.offset !== undefined, form.total === true];
-  return [members, filters, sort, nulls, ...rest, form.filter?.sql].join('|');
+  const rest = [form.backward, form.under !== undefined, (form.offset ?? -1) > NEAR, form.offset === undefined, form.total === true]; // prettier-ignore
+  return [nameOf(form.shown), filters, sort, nulls, ...rest, form.filter?.sql].join('|');
 }
 
+/** To pass over so many records costs no more than a page. */
+const NEAR = 500;
+/** Where so many may come along with each record of a page, it is no quick answer. */
+const MANY = 100;
+
 /** One statement for a page. It is asked for one record more than the page shows, to know whether there is a next one. */
-export function listStatement(model: Model, form: ListForm, dialect: Dialect): ListStatement {
+export function listStatement({ graph, model, bounds, dialect }: Listed, form: ListForm): ListStatement {
   const table = dialect.name(model.table);
   const column = (field: Field): string => `${table}.${dialect.name(field.column)}`;
   const keys = form.sort.map((key): OrderedBy => ({ ...key, sql: key.compiled?.sql ?? column(key.field) }));
@@ -65,21 +92,62 @@ export function listStatement(model: Model, form: ListForm, dialect: Dialect): L
   if (form.filter !== undefined) conditions.push(form.filter.sql);
   // The same placeholders stand for the same values once more.
   const total = form.total === true ? `(SELECT count(*) FROM ${table}${whereOf(conditions)})` : 'NULL';
-  const keyset = form.from === undefined ? undefined : keysetOf(keys, form.backward, form.from, placeholder);
-  if (keyset !== undefined) conditions.push(keyset.sql);
+  const asked = askedBy(form);
+  const served = form.sort.every(({ compiled }) => compiled === undefined) && bounds.orders(asked.equal, form.sort);
+  const arms = armsOf(keys, form, served);
+  const positions: number[] = [];
+  const keysets = arms.map(({ keys: order, from, isNull }) => {
+    const own = isNull === undefined ? [] : [`${keys[0]!.sql} IS ${isNull ? '' : 'NOT '}NULL`];
+    if (from === undefined) return own;
+    const keyset = keysetOf(order, form.backward, from, placeholder);
+    positions.push(...keyset.positions.map((position) => position + keys.length - order.length));
+    return [...own, keyset.sql];
+  });
+  const limit = `LIMIT ${placeholder()}`;
+  const offset = form.offset === undefined ? '' : ` OFFSET ${placeholder()}`;
 
-  const shownPosition = form.sort.every(({ field }) => form.fields.includes(field));
-  const position = dialect.array(keys.map(({ field, sql }) => ({ field, column: sql })));
-  const inner =
-    `SELECT ${recordJson(model, form.fields, dialect)} AS j${shownPosition ? '' : `, ${position} AS p`} FROM ${table}` +
-    whereOf(conditions) +
-    ` ORDER BY ${keys.map((key) => orderTerm(key, form.backward, dialect)).join(', ')} LIMIT ${placeholder()}${form.offset === undefined ? '' : ` OFFSET ${placeholder()}`}`;
-  const joined = shownPosition ? 'NULL' : dialect.joined('p');
-  return {
-    sql: `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent}, ${total} FROM (${inner}) AS page`,
-    shownPosition,
-    positions: keyset?.positions ?? [],
+  const shown = shownSql(graph, model, form.shown, dialect, placed);
+  const json = dialect.text(shown.json);
+  const shownPosition = form.sort.every(({ field, compiled }) => !compiled && isPlain(form.shown, field));
+  const positionOf = (values: readonly string[]): string => {
+    if (shownPosition) return '';
+    return `, ${dialect.text(dialect.array(keys.map(({ field }, at) => dialect.value(field, values[at]!))))} AS p`;
   };
+  /** The rows of all parts, each with what is selected of it. */
+  const found = (selected: string): string => {
+    const parts = arms.map(
+      ({ keys: order }, at) =>
+        `SELECT ${selected} FROM ${table}${whereOf([...conditions, ...keysets[at]!])}${orderOf(order)} ${limit}`,
+    );
+    if (parts.length === 1) return parts[0]! + offset;
+    // Databases go through such parts one after the other.
+    return `${parts.map((part, at) => `SELECT * FROM (${part}) AS part${at}`).join(' UNION ALL ')} ${limit}`;
+  };
+  const rows = (): string => {
+    if (served && (arms.length === 1 || isStored(form.shown))) {
+      return found(`${json} AS j${positionOf(keys.map(({ sql }) => sql))}`);
+    }
+    // The order takes every record: their JSON is made once it is known which ones are shown.
+    const selected = keys.map(({ sql }, at) => `${sql} AS s${at}`).join(', ');
+    const names = keys.map((_key, at) => `page.s${at}`);
+    const again = orderOf(keys.map((key, at) => ({ ...key, sql: names[at]! })));
+    const page = found(`${column(model.key)} AS k, ${selected}`);
+    return `SELECT ${json} AS j${positionOf(names)} FROM (${page}) AS page JOIN ${table} ON ${column(model.key)} = page.k${again}`;
+  };
+  const joined = shownPosition ? 'NULL' : dialect.joined('p');
+  const bounded = served && bounds.isBounded(asked) && form.total !== true && (form.offset ?? 0) <= NEAR;
+  return {
+    sql: `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent}, ${total} FROM (${rows()}) AS shown`,
+    slow: !bounded || mostRecords(form.shown) > MANY,
+    shownPosition,
+    positions,
+    shownValues: shown.values,
+    shownFixed: shown.fixed,
+  };
+
+  function orderOf(order: readonly OrderedBy[]): string {
+    return ` ORDER BY ${order.map((key) => orderTerm(key, key.sql, form.backward, dialect)).join(', ')}`;
+  }
 }
 
 /** The values of a statement's placeholders, in their order; `limit` is the number of records to show. */
@@ -97,7 +165,7 @@ export function listValues(
   const filters = form.filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
   const position = statement.positions.map((index) => dialect.bind(form.sort[index]!.field, from![index]!));
   const end = offset === undefined ? [limit + 1] : [limit + 1, offset];
-  return [...expressions, ...parent, ...filters, ...position, ...end];
+  return [...expressions, ...parent, ...filters, ...position, ...end, ...statement.shownValues(now)];
 }
 
 const whereOf = (conditions: readonly string[]): string =>
@@ -113,56 +181,45 @@ const expressionsOf = ({ filter, sort }: ListForm): CompiledExpression[] =>
   [filter, ...sort.map(({ compiled }) => compiled)].filter((expression) => expression !== undefined);
 
 /** Whether the values of a form's statement are the same at any time. */
-export const isFixed = (form: ListForm): boolean => expressionsOf(form).every(({ fixed }) => fixed);
+export const isFixed = (form: ListForm, statement: ListStatement): boolean =>
+  statement.shownFixed && expressionsOf(form).every(({ fixed }) => fixed);
 
-/** A key of the order, and the SQL of its value. */
-interface OrderedBy extends ListKey {
-  readonly sql: string;
-}
+const isPlain = (shown: Shown, field: Field): boolean =>
+  shown.some((member) => member.kind === 'field' && member.field === field && member.inside === undefined) &&
+  // A position is cheaper to write out than to read from a record with others inside it.
+  shown.every(({ kind }) => kind !== 'one' && kind !== 'many');
 
-function orderTerm({ field, descending, sql }: OrderedBy, backward: boolean, dialect: Dialect): string {
-  const nullable = !field.rules.required;
-  if (!backward || !nullable) return dialect.order(sql, descending !== backward, nullable);
-  // Backward, nulls come first; a plain flip of the direction would put them last again.
-  return `${sql} IS NOT NULL, ${dialect.order(sql, !descending, false)}`;
-}
-
-interface Keyset {
-  readonly sql: string;
-  readonly positions: readonly number[];
-}
-
-/** The condition that a record stands after (or, backward, before) a position in a total order in which nulls are last. */
-function keysetOf(
-  sort: readonly OrderedBy[],
-  backward: boolean,
-  from: readonly FieldValue[],
-  placeholder: () => string,
-): Keyset {
-  const positions: number[] = [];
-  const value = (index: number): string => {
-    positions.push(index);
-    return placeholder();
+/** What a form asks of the table's indexes. */
+function askedBy({ filters, filter, under, sort }: ListForm): Asked {
+  const single = filters.filter(({ values }) => values.length === 1).map(({ field }) => field);
+  return {
+    equal: [...(under === undefined ? [] : [under.field]), ...single, ...(filter?.asked.equal ?? [])],
+    ranges: filter?.asked.ranges ?? [],
+    more: filter?.asked.more === true || single.length < filters.length,
+    order: sort,
   };
-  const beyond = (descending: boolean): string => (descending === backward ? '>' : '<');
+}
 
-  // One row comparison, which an index serves, wherever all keys go one way and none can be null.
-  if (sort.every(({ field, descending }) => field.rules.required && descending === sort[0]?.descending)) {
-    const columns = sort.map(({ sql }) => sql).join(', ');
-    const compared = `(${columns}) ${beyond(sort[0]!.descending)} (${sort.map((_key, index) => value(index)).join(', ')})`;
-    return { sql: compared, positions };
-  }
+/** A part of a list: the records with, or those without, a value of the first key. */
+interface Arm {
+  readonly keys: readonly OrderedBy[];
+  readonly from: readonly FieldValue[] | undefined;
+  /** Undefined where the list is in one part. */
+  readonly isNull?: boolean;
+}
 
-  const equal = ({ sql }: OrderedBy, index: number): string =>
-    from[index] === null ? `${sql} IS NULL` : `${sql} = ${value(index)}`;
-  const steps = sort.flatMap(({ field, descending, sql }, index) => {
-    const isNull = from[index] === null;
-    if (isNull && !backward) return [];
-    const before = sort.slice(0, index).map(equal);
-    if (isNull) return [[...before, `${sql} IS NOT NULL`]];
-    const compared = `${sql} ${beyond(descending)} ${value(index)}`;
-    const nullsFollow = !field.rules.required && !backward;
-    return [[...before, nullsFollow ? `(${compared} OR ${sql} IS NULL)` : compared]];
-  });
-  return { sql: `(${steps.map((step) => `(${step.join(' AND ')})`).join(' OR ')})`, positions };
+/**
+ * No index holds nulls last in both directions. But one gives the records that have a value, in either, and then those
+ * that have none: so a list that an index serves is made of the two where its first key may be null.
+ */
+function armsOf(keys: readonly OrderedBy[], { from, backward, offset }: ListForm, served: boolean): Arm[] {
+  const [first, ...rest] = keys;
+  if (!served || first!.field.rules.required || rest.length === 0 || offset !== undefined) return [{ keys, from }];
+  const { rules } = first!.field;
+  const known: OrderedBy = { ...first!, field: { ...first!.field, rules: { ...rules, required: true } } };
+  const atNull = from?.[0] === null;
+  const withValue: Arm = { keys: [known, ...rest], from: atNull ? undefined : from, isNull: false };
+  const without: Arm = { keys: rest, from: atNull ? from.slice(1) : undefined, isNull: true };
+  if (backward) return from === undefined || atNull ? [without, withValue] : [withValue];
+  return atNull ? [without] : [withValue, without];
 }

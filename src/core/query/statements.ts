@@ -1,18 +1,52 @@
-import type { Field, Model } from '../model/graph.ts';
-import type { Statement } from '../store/contract.ts';
+import type { Field, Graph, Model } from '../model/graph.ts';
+import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
+import { shownSql } from './shown-sql.ts';
+import { mostRecords } from './shown.ts';
+import type { Shown } from './shown.ts';
 
-/** An expression for a record's JSON with these members, over a table called by its own name. */
+/** An expression for the JSON text of a record's stored members, over a table called by its own name. */
 export function recordJson(model: Model, fields: readonly Field[], dialect: Dialect): string {
   const table = dialect.name(model.table);
-  return dialect.object(
-    fields.map((field) => ({ name: field.member, field, column: `${table}.${dialect.name(field.column)}` })),
-  );
+  const members = fields.map((field) => ({
+    name: field.member,
+    value: dialect.value(field, `${table}.${dialect.name(field.column)}`),
+  }));
+  return dialect.text(dialect.object(members));
 }
 
-/** One record by its key: one row with its JSON. */
+/** One record by its key: one row with the JSON of its stored members. */
 export function readStatement(model: Model, fields: readonly Field[], dialect: Dialect, lock = false): Statement {
-  const table = dialect.name(model.table);
-  const key = `${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(1)}`;
-  return { sql: `SELECT ${recordJson(model, fields, dialect)} FROM ${table} WHERE ${key}${lock ? dialect.lock : ''}` };
+  return { sql: `SELECT ${recordJson(model, fields, dialect)} ${fromKey(model, dialect)}${lock ? dialect.lock : ''}` };
 }
+
+/** A statement for one record: the first placeholder is that of its key. */
+export interface ShownStatement extends Statement {
+  /** The values of the other placeholders. */
+  values(now: Date): StoreValue[];
+}
+
+/** So many records at once are no quick answer. */
+const MANY = 1_000;
+
+/** One record by its key, as an answer shows it: its JSON, and where `whole` that of all it has stored. */
+export function shownStatement(
+  graph: Graph,
+  model: Model,
+  shown: Shown,
+  dialect: Dialect,
+  whole: boolean,
+): ShownStatement {
+  const { json, values } = shownSql(graph, model, shown, dialect, 1);
+  const stored = whole ? `, ${recordJson(model, model.fields, dialect)}` : '';
+  return {
+    sql: `SELECT ${dialect.text(json)}${stored} ${fromKey(model, dialect)}`,
+    slow: mostRecords(shown) > MANY,
+    values,
+  };
+}
+
+const fromKey = (model: Model, dialect: Dialect): string => {
+  const table = dialect.name(model.table);
+  return `FROM ${table} WHERE ${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(1)}`;
+};

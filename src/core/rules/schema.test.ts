@@ -44,6 +44,7 @@ describe('a body', () => {
     expect(bodyReader(hut, 'create')(body)).toEqual({
       values: { ...sound, slug: 'mist-hut', beds: 9, share: 0.3, price: '12.50', fixed: true },
       repeated: new Map(),
+      derived: new Map(),
       patches: new Map(),
       failures: [],
     });

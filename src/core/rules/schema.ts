@@ -4,6 +4,7 @@ import { describe, isRecord } from '../declaration/check-shape.ts';
 import { nearest } from '../declaration/nearest.ts';
 import type { Field, FieldValue, Model, ValueSpec } from '../model/graph.ts';
 import { isWritten } from '../model/types.ts';
+import { derivedNames } from '../query/shown.ts';
 import { canonical, quoted } from '../model/value.ts';
 import type { Failure } from './failure.ts';
 import { pointerOfPath, pointerTo } from './failure.ts';
@@ -19,10 +20,21 @@ export interface ReadBody {
   readonly values: Values;
   /** Members that a client may send back as they were read, but not change. */
   readonly repeated: ReadonlyMap<Field, unknown>;
+  /** The same of what is worked out from other values, by name. */
+  readonly derived: ReadonlyMap<string, unknown>;
   /** Objects of an update, to be merged into those that stand (RFC 7396). */
   readonly patches: ReadonlyMap<Field, unknown>;
   readonly failures: readonly Failure[];
 }
+
+/** What the service writes by itself. */
+export const ownBody = (values: Values): ReadBody => ({
+  values,
+  repeated: new Map(),
+  derived: new Map(),
+  patches: new Map(),
+  failures: [],
+});
 
 export type BodyReader = (body: unknown) => ReadBody;
 
@@ -43,25 +55,28 @@ export function bodyReader(model: Model, kind: Kind): BodyReader {
     Object.fromEntries(settable.map((field) => [field.member, valueSchema(field, isNeeded(field, kind))])),
   );
   const names = [...model.byMember.keys()];
+  const derivable = kind === 'load' ? new Set<string>() : new Set(derivedNames(model));
 
   return (body) => {
     const repeated = new Map<Field, unknown>();
+    const derived = new Map<string, unknown>();
     const patches = new Map<Field, unknown>();
     if (!isRecord(body)) {
       const detail = `must be an object with the members of ${model.name}, got ${describe(body)}`;
-      return { values: {}, repeated, patches, failures: [{ pointer: '', rule: 'type', detail }] };
+      return { values: {}, repeated, derived, patches, failures: [{ pointer: '', rule: 'type', detail }] };
     }
     const failures: Failure[] = [];
     const values: Values = {};
     for (const [member, value] of Object.entries(body)) {
       const field = model.byMember.get(member);
-      if (field === undefined) failures.push(unknownMember(pointerTo(member), member, names));
+      if (field === undefined && derivable.has(member)) derived.set(member, value);
+      else if (field === undefined) failures.push(unknownMember(pointerTo(member), member, names));
       else if (!isSettable(field, kind)) repeated.set(field, value);
       else if (kind === 'update' && isMerged(field) && isRecord(value)) patches.set(field, value);
       else values[member] = prepared(field, value, pointerTo(member), failures);
     }
     failures.push(...brokenRulesOf(schema, values));
-    return { values, repeated, patches, failures };
+    return { values, repeated, derived, patches, failures };
   };
 }
 

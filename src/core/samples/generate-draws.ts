@@ -3,6 +3,7 @@ import { evaluate } from '../expression/evaluate.ts';
 import { parseDecimal, rescale } from '../model/decimal.ts';
 import type { Draw, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import { recordJson } from '../query/statements.ts';
 import type { Store, Transaction } from '../store/contract.ts';
 
 /** The stock that generated records draw from, as it stands in the database, less what they have taken. */
@@ -54,13 +55,8 @@ export async function openDraws(
 
 async function stockOf(graph: Graph, { dialect }: Store, transaction: Transaction, draw: Draw): Promise<Stock> {
   const from = modelOf(graph, draw.from);
-  const members = [from.key, draw.field].map((field) => ({
-    name: field.member,
-    field,
-    column: dialect.name(field.column),
-  }));
   const statement = {
-    sql: `SELECT ${dialect.object(members)} FROM ${dialect.name(from.table)} ORDER BY ${dialect.name(from.key.column)} LIMIT ${MOST_STOCKS}`,
+    sql: `SELECT ${recordJson(from, [from.key, draw.field], dialect)} FROM ${dialect.name(from.table)} ORDER BY ${dialect.name(from.key.column)} LIMIT ${MOST_STOCKS}`,
   };
   const rows = (await transaction.all(statement, [])).map(
     ([json]) => JSON.parse(String(json)) as Record<string, Scalar>,

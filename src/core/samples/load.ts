@@ -6,8 +6,8 @@ import type { Problem } from '../declaration/problem.ts';
 import { HttpProblem } from '../http/problems.ts';
 import type { Field, Graph, Model, Scalar } from '../model/graph.ts';
 import { readStatement } from '../query/statements.ts';
-import { bodyReader } from '../rules/schema.ts';
-import type { ReadBody, Values } from '../rules/schema.ts';
+import { bodyReader, ownBody } from '../rules/schema.ts';
+import type { Values } from '../rules/schema.ts';
 import type { Store, Transaction } from '../store/contract.ts';
 import { designTables } from '../tables/design.ts';
 import { samplesTable } from '../tables/own-tables.ts';
@@ -175,9 +175,8 @@ async function startLoading(
       return;
     }
     const sealed = await changes.seal(values);
-    const body: ReadBody = { values: sealed, repeated: new Map(), patches: new Map(), failures };
     const key = stands ? oldKey : (await changes.create(transaction, sealed)).key;
-    if (stands) await changes.change(transaction, 'replace', oldKey, body);
+    if (stands) await changes.change(transaction, 'replace', oldKey, ownBody(sealed));
     if (!isStreamed) keys.set(name, key);
     count(model, stands ? 'changed' : 'made', isStreamed);
     await memory.keep(name, key, digest);
@@ -236,8 +235,7 @@ async function startLoading(
           values[field.member] = keys.get(`${field.refersTo}/${String(handle)}`) ?? null;
         }
         // A reference that is set already is left alone.
-        const body: ReadBody = { values, repeated: new Map(), patches: new Map(), failures: [] };
-        await tools.get(row.model)!.changes.change(transaction, 'update', keys.get(nameOf(row))!, body);
+        await tools.get(row.model)!.changes.change(transaction, 'update', keys.get(nameOf(row))!, ownBody(values));
       }
       const { names: gone, count: goneCount } = await memory.gone();
       return { models: [...counts].map(([model, sums]) => ({ model: model.name, ...sums })), gone, goneCount };

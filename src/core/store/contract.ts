@@ -14,6 +14,8 @@ export type Row = readonly StoreValue[];
  */
 export interface Statement {
   readonly sql: string;
+  /** It may have to go through many rows, and must not hold up quick ones. */
+  readonly slow?: boolean;
 }
 
 /** Something that answers statements: a connection, or a transaction under way. */
@@ -67,6 +69,10 @@ export type StoreFault =
   | { readonly kind: 'unique'; readonly table: string; readonly columns: readonly string[] }
   | { readonly kind: 'foreign-key' }
   | { readonly kind: 'busy' }
+  /** Time ran out. */
+  | { readonly kind: 'too-slow' }
+  /** More than the database can read as one statement. */
+  | { readonly kind: 'too-complex' }
   | { readonly kind: 'unreachable' }
   /** A statement on tables that rows or other things in the database stand in the way of. */
   | { readonly kind: 'refused' }

@@ -1,7 +1,10 @@
 import type { ValueKind } from '../expression/typed.ts';
 import type { ExpressionDialect } from '../expression/dialect.ts';
-import type { Field, FieldValue } from '../model/graph.ts';
+import type { Field, FieldValue, ValueSpec } from '../model/graph.ts';
 import type { StoreValue } from './contract.ts';
+
+/** What the form of a value in JSON depends on. */
+export type Spec = Pick<ValueSpec, 'type' | 'scale' | 'rules'>;
 
 /** How one kind of database spells what the core asks of it. Set-up work: nothing here runs during a request but `bind`. */
 export interface Dialect {
@@ -9,10 +12,24 @@ export interface Dialect {
   name(identifier: string): string;
   /** The placeholder of the n-th value, counting from 1. */
   placeholder(position: number): string;
-  /** An expression for a JSON object of these members, in this order. */
-  object(members: readonly { readonly name: string; readonly field: Field; readonly column: string }[]): string;
-  /** An expression for a JSON array of the values of these columns. */
-  array(columns: readonly { readonly field: Field; readonly column: string }[]): string;
+  /** A column's value as JSON objects and arrays are to hold it. */
+  value(spec: Spec, column: string): string;
+  /** The same of the value of an expression. */
+  computedValue(spec: Spec, value: string): string;
+  /** What stands at a path inside a column that holds an object, as JSON. */
+  part(column: string, path: readonly string[]): string;
+  /** A JSON object of such values, in this order. */
+  object(members: readonly { readonly name: string; readonly value: string }[]): string;
+  /** A JSON array of such values. */
+  array(values: readonly string[]): string;
+  /** One such value as a JSON text. */
+  scalar(value: string): string;
+  /** An object or array as a text, to be joined. */
+  text(json: string): string;
+  /** A JSON array of the JSON texts in the column `j` of a SELECT, in the order of its rows. */
+  list(select: string): string;
+  /** `{ data, more }`: the same array, and whether a SELECT that has a row where there are more than `most` has one. */
+  cappedList(select: string, most: number, beyond: string): string;
   /** An aggregate that joins the JSON texts of a column in the order of the rows, by `,` and a line feed. */
   joined(column: string): string;
   /** An ORDER BY term; nulls stand last. */

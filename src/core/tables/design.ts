@@ -1,5 +1,7 @@
-import type { Field, Graph, Links, Model, SortKey } from '../model/graph.ts';
+import type { Graph, Links, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import { rising, wantedOrders } from '../model/indexes.ts';
+import type { Ordering } from '../model/indexes.ts';
 import { checksOf } from './checks.ts';
 import { makeNames } from './names.ts';
 import type { Names } from './names.ts';
@@ -65,7 +67,7 @@ function designTable(graph: Graph, model: Model, names: Names): Table {
     })),
     primaryKey: model.key.column,
     unique,
-    indexes: indexesOf(model, unique, names),
+    indexes: indexesOf(graph, model, unique, names),
     references: model.relations.map(({ field, target, onDelete }) => {
       const other = modelOf(graph, target);
       return { column: field.column, table: other.table, key: other.key.column, onDelete };
@@ -73,30 +75,26 @@ function designTable(graph: Graph, model: Model, names: Names): Table {
   };
 }
 
-/** Indexes for the declared sets, for every relation and for the default order, but none that stands already. */
-function indexesOf(model: Model, unique: readonly Index[], names: Names): Index[] {
-  const wanted = [
-    ...model.indexes.map(rising),
-    ...model.relations.map((relation) => rising([relation.field])),
-    ...(model.sort.length > 1 ? [model.sort] : []),
-  ];
-  const begins = (index: Pick<Index, 'columns'>): string => [...index.columns, ''].join(',');
-  const standing = unique.map(begins);
-  const indexes: Index[] = [];
-  for (const keys of wanted) {
-    const columns = keys.map(({ field }) => field.column);
-    const rises = keys.every(({ descending }) => !descending);
-    const served = rises && standing.some((other) => other.startsWith(begins({ columns })));
-    if (served || columns.join() === model.key.column) continue;
-    standing.push(begins({ columns }));
-    indexes.push(indexOf(model, keys, 'by', names));
-  }
-  return indexes;
+/** Indexes for the orders that records are wanted in, but none that another one serves. */
+function indexesOf(graph: Graph, model: Model, unique: readonly Index[], names: Names): Index[] {
+  const orders = wantedOrders(graph, model).filter((keys) => keys.length > 1 || keys[0]!.field !== model.key);
+  const standing = [...model.unique.map(rising), ...orders].map(beginning);
+  return orders
+    .filter((keys, at) => {
+      const place = unique.length + at;
+      const own = beginning(keys);
+      return !standing.some(
+        (other, index) => index !== place && other.startsWith(own) && (other !== own || index < place),
+      );
+    })
+    .map((keys) => indexOf(model, keys, 'by', names));
 }
 
-const rising = (fields: readonly Field[]): SortKey[] => fields.map((field) => ({ field, descending: false }));
+/** What two orders have in common where the one goes on from the other. Either can be read backward. */
+const beginning = (keys: Ordering): string =>
+  keys.map(({ field, descending }) => `${descending === keys[0]!.descending ? '+' : '-'}${field.column},`).join('');
 
-function indexOf(model: Model, keys: readonly SortKey[], word: string, names: Names): Index {
+function indexOf(model: Model, keys: Ordering, word: string, names: Names): Index {
   const columns = keys.map(({ field }) => field.column);
   const descending = keys.filter((key) => key.descending).map(({ field }) => field.column);
   return { name: names([model.table, word, ...columns]), columns, descending };

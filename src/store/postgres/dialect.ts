@@ -1,7 +1,7 @@
 import type { Dialect } from '../../core/store/dialect.ts';
 import type { Field } from '../../core/model/graph.ts';
 import { isNested } from '../../core/model/types.ts';
-import { quoteName } from '../quote.ts';
+import { quoteName, quoteText } from '../quote.ts';
 import { postgresExpressions } from './expression.ts';
 
 /** A column's value as `row_to_json` must be given it, so that the JSON shows the field's own form. */
@@ -19,17 +19,27 @@ export function postgresJsonValue(type: Field['type'], column: string): string {
   }
 }
 
+/** json_agg would put blanks and line feeds between the values. */
+const LIST = `('[' || coalesce(string_agg(j, ','), '') || ']')::json`;
+
 export const postgresDialect: Dialect = {
   name: quoteName,
   placeholder: (position) => `$${position}`,
+  value: ({ type }, column) => postgresJsonValue(type, column),
+  // A column has its scale; what arithmetic gives has as many digits as it likes.
+  computedValue: ({ type, scale }, value) =>
+    type === 'decimal' ? `round(${value}, ${scale})::text` : postgresJsonValue(type, value),
+  part: (column, path) => `(${column} #> ${quoteText(`{${path.map((name) => JSON.stringify(name)).join(',')}}`)})`,
   object(members) {
-    const columns = members.map(
-      ({ name, field, column }) => `${postgresJsonValue(field.type, column)} AS ${quoteName(name)}`,
-    );
-    return `(SELECT row_to_json(r) FROM (SELECT ${columns.join(', ')}) AS r)::text`;
+    const columns = members.map(({ name, value }) => `${value} AS ${quoteName(name)}`);
+    return `(SELECT row_to_json(r) FROM (SELECT ${columns.join(', ')}) AS r)`;
   },
-  array: (columns) =>
-    `json_build_array(${columns.map(({ field, column }) => postgresJsonValue(field.type, column)).join(', ')})::text`,
+  array: (values) => `json_build_array(${values.join(', ')})`,
+  scalar: (value) => `to_json(${value})::text`,
+  text: (json) => `${json}::text`,
+  list: (select) => `(SELECT ${LIST} FROM (${select}) AS rows)`,
+  cappedList: (select, most, beyond) =>
+    `(SELECT row_to_json(r) FROM (SELECT ${LIST} AS data, count(*) = ${most} AND EXISTS (${beyond}) AS more FROM (${select}) AS rows) AS r)`,
   joined: (column) => `string_agg(${column}, E',\\n')`,
   order: (column, descending, nullable) => `${column}${descending ? ` DESC${nullable ? ' NULLS LAST' : ''}` : ''}`,
   lock: ' FOR UPDATE',

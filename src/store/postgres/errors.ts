@@ -44,8 +44,11 @@ function remedyOf(code: string, address: string): string | undefined {
     : undefined;
 }
 
+const codeOf = (error: unknown): string | undefined =>
+  error instanceof StoreError ? (error.cause as { code?: string } | undefined)?.code : undefined;
+
+/** Whether the server ended a statement because it took too long. */
+export const isCutOff = (error: unknown): boolean => codeOf(error) === '57014';
+
 /** Whether a transaction that failed in this way may succeed when it is run again. */
-export const isPassing = (error: unknown): boolean => {
-  const cause = error instanceof StoreError ? (error.cause as { code?: string } | undefined) : undefined;
-  return cause?.code === '40001' || cause?.code === '40P01';
-};
+export const isPassing = (error: unknown): boolean => ['40001', '40P01'].includes(codeOf(error) ?? '');

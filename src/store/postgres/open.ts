@@ -1,44 +1,48 @@
 import pg from 'pg';
 import type { PoolClient } from 'pg';
-import type { Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
+import type { Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
 import { StoreError } from '../../core/store/contract.ts';
 import { postgresDialect } from './dialect.ts';
-import { isPassing, storeError } from './errors.ts';
+import type { StoreOptions } from '../options.ts';
+import { tooSlow } from '../options.ts';
+import { isCutOff, isPassing, storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { postgresDdl } from './ddl.ts';
 
 /** Connections of one service, for reads and for writes: neither waits for the other. */
 const CONNECTIONS = 8;
 const CONNECT_MS = 5_000;
+const LONGEST_STATEMENT_MS = 5_000;
 const USES_BEFORE_NAME = 3;
 const MOST_NAMES = 1_000;
 /** How often a transaction is run again that lost against another one. */
 const TRIES = 5;
 
-/** What a statement may take; a longer one is ended by the server. */
-export interface PostgresOptions {
-  /** Milliseconds. */
-  readonly longestStatement?: number;
-}
-
 /** Opens a pool of connections to a database. `address` is a URL, as postgres://user@host:5432/name. */
-export async function openPostgres(address: string, options: PostgresOptions = {}): Promise<Store> {
+export async function openPostgres(
+  address: string,
+  { longestRead = 5_000, slowReads = 0 }: StoreOptions = {},
+): Promise<Store> {
   const shown = withoutPassword(address);
   const settings: pg.PoolConfig = {
     connectionString: address,
     max: CONNECTIONS,
     connectionTimeoutMillis: CONNECT_MS,
-    statement_timeout: options.longestStatement ?? 5_000,
+    statement_timeout: LONGEST_STATEMENT_MS,
     application_name: 'vantfell',
     types: asText,
   };
-  const [reading, writing] = [new pg.Pool(settings), new pg.Pool(settings)];
+  const ofReads = { ...settings, statement_timeout: longestRead };
+  const [reading, writing] = [new pg.Pool(ofReads), new pg.Pool(settings)];
+  // Slow reads wait for each other, not for the connections of quick ones.
+  const slow = slowReads === 0 ? reading : new pg.Pool({ ...ofReads, max: slowReads });
+  const pools = [...new Set([reading, slow, writing])];
   // A connection that breaks while nobody uses it is replaced; the next statement tells whether there is a server.
-  for (const pool of [reading, writing]) pool.on('error', () => undefined);
+  for (const pool of pools) pool.on('error', () => undefined);
   try {
     (await reading.connect()).release();
   } catch (error) {
-    await Promise.all([reading.end(), writing.end()]);
+    await Promise.all(pools.map((pool) => pool.end()));
     throw storeError(error, shown);
   }
 
@@ -58,6 +62,14 @@ export async function openPostgres(address: string, options: PostgresOptions = {
       return await on.query<StoreValue[]>({ name, text: statement.sql, values: [...values], rowMode: 'array' });
     } catch (error) {
       throw storeError(error, shown);
+    }
+  };
+
+  const read = async (statement: Statement, values: readonly StoreValue[]): Promise<Row[]> => {
+    try {
+      return (await query(statement.slow === true ? slow : reading, statement, values)).rows;
+    } catch (error) {
+      throw isCutOff(error) ? tooSlow(longestRead) : error;
     }
   };
 
@@ -123,8 +135,8 @@ export async function openPostgres(address: string, options: PostgresOptions = {
     address: shown,
     dialect: postgresDialect,
     ddl: postgresDdl,
-    first: async (statement, values) => (await query(reading, statement, values)).rows[0],
-    all: async (statement, values) => (await query(reading, statement, values)).rows,
+    first: async (statement, values) => (await read(statement, values))[0],
+    all: read,
 
     async transaction(work) {
       for (let tried = 1; ; tried += 1) {
@@ -142,7 +154,7 @@ export async function openPostgres(address: string, options: PostgresOptions = {
       once((client) => within(client, async (handle) => work(await alterationOn(client, handle, shown)))),
 
     async close() {
-      await Promise.all([reading.end(), writing.end()]);
+      await Promise.all(pools.map((pool) => pool.end()));
     },
   };
 }

@@ -1,11 +1,10 @@
-import type { Dialect } from '../../core/store/dialect.ts';
+import type { Dialect, Spec } from '../../core/store/dialect.ts';
 import { isNested } from '../../core/model/types.ts';
-import type { Field } from '../../core/model/graph.ts';
 import { quoteName, quoteText } from '../quote.ts';
 import { sqliteExpressions } from './expression.ts';
 
 /** A column's value as `json_object` and `json_array` must be given it, so that the JSON shows the field's own form. */
-function jsonValue(field: Field, column: string): string {
+function jsonValue(field: Spec, column: string): string {
   const absent = (sql: string): string =>
     field.rules.required ? sql : `CASE WHEN ${column} IS NOT NULL THEN ${sql} END`;
   switch (field.type) {
@@ -45,12 +44,23 @@ export function units(decimal: string): number | string {
   return Number.isSafeInteger(Number(digits)) ? Number(digits) : digits;
 }
 
+const LIST = `'[' || coalesce(group_concat(j, ','), '') || ']'`;
+
 export const sqliteDialect: Dialect = {
   name: quoteName,
   placeholder: (position) => `?${position}`,
-  object: (members) =>
-    `json_object(${members.map(({ name, field, column }) => `${quoteText(name)}, ${jsonValue(field, column)}`).join(', ')})`,
-  array: (columns) => `json_array(${columns.map(({ field, column }) => jsonValue(field, column)).join(', ')})`,
+  value: jsonValue,
+  computedValue: jsonValue,
+  part: (column, path) => `json(${column} -> ${quoteText(`$.${path.map((name) => JSON.stringify(name)).join('.')}`)})`,
+  object: (members) => `json_object(${members.map(({ name, value }) => `${quoteText(name)}, ${value}`).join(', ')})`,
+  array: (values) => `json_array(${values.join(', ')})`,
+  scalar: (value) => `json_quote(${value})`,
+  text: (json) => json,
+  list: (select) => `json((SELECT ${LIST} FROM (${select})))`,
+  cappedList(select, most, beyond) {
+    const more = `json(iif(count(*) = ${most} AND EXISTS (${beyond}), 'true', 'false'))`;
+    return `(SELECT json_object('data', json(${LIST}), 'more', ${more}) FROM (${select}))`;
+  },
   joined: (column) => `group_concat(${column}, ',' || char(10))`,
   order: (column, descending, nullable) =>
     `${column}${descending ? ' DESC' : ''}${nullable && !descending ? ' NULLS LAST' : ''}`,

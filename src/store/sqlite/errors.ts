@@ -24,5 +24,6 @@ export function storeError(error: unknown, file: string): StoreError {
     const remedy = 'see that the folder exists and can be written to, and that the file is an SQLite database';
     return new StoreError({ kind: 'unreachable' }, `the database ${file} can not be used: ${message}`, remedy, error);
   }
+  if (message.includes('parser stack overflow')) return new StoreError({ kind: 'too-complex' }, message, '', error);
   return new StoreError({ kind: 'defect' }, message, 'this is a defect of vantfell: please report it', error);
 }

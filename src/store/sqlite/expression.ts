@@ -42,9 +42,9 @@ export const sqliteExpressions: ExpressionDialect = {
     }
     if (to.kind === 'decimal') {
       if (from.kind === 'integer') return kept(`(${of} * ${10n ** BigInt(to.scale)})`);
-      return `CAST(${within(rounded(`(${of} * 1e${to.scale})`), '999999999999999900')} AS INTEGER)`;
+      return rounded(`(${of} * 1e${to.scale})`, '999999999999999900');
     }
-    if (to.kind === 'integer') return `CAST(${within(rounded(of), String(MOST_INTEGER))} AS INTEGER)`;
+    if (to.kind === 'integer') return rounded(of, String(MOST_INTEGER));
     return to.kind === 'number' ? `CAST(${of} AS REAL)` : of;
   },
 
@@ -90,10 +90,15 @@ export const sqliteExpressions: ExpressionDialect = {
   },
 };
 
-/** The values under names, for a formula that needs one of them more than once. */
-function bound(values: Readonly<Record<string, string>>, formula: string): string {
-  const names = Object.keys(values).join(', ');
-  return `(WITH o(${names}) AS MATERIALIZED (SELECT ${Object.values(values).join(', ')}) SELECT ${formula} FROM o)`;
+type Names = Readonly<Record<string, string>>;
+
+/** The values under names, for a formula that needs one of them more than once. Later ones may use the names of those before. */
+function bound(values: Names, formula: string, ...later: readonly Names[]): string {
+  const steps = [values, ...later].map(
+    (step, at) =>
+      `o${at}(${Object.keys(step).join(', ')}) AS MATERIALIZED (SELECT ${Object.values(step).join(', ')}${at === 0 ? '' : ` FROM o${at - 1}`})`,
+  );
+  return `(WITH ${steps.join(', ')} SELECT ${formula} FROM o${later.length})`;
 }
 
 /** Null where a whole number lies beyond ±most: cut to just beyond, and that is null. */
@@ -109,8 +114,13 @@ const finite = (of: string): string => `nullif(nullif(${of}, 9e999), -9e999)`;
 const trunc = (name: string): string =>
   `(CASE WHEN abs(${name}) < 9007199254740992 THEN CAST(CAST(${name} AS INTEGER) AS REAL) ELSE ${name} END)`;
 
-const rounded = (of: string): string =>
-  bound({ x: of }, bound({ x: 'x', w: trunc('x') }, `w + CASE WHEN (x - w) * 2 >= 1 THEN 1 WHEN (x - w) * 2 <= -1 THEN -1 ELSE 0 END`)); // prettier-ignore
+/** Half away from zero; null beyond ±most. */
+function rounded(of: string, most: string): string {
+  const beyond = String(BigInt(most) + 1n);
+  const whole = `w + CASE WHEN (x - w) * 2 >= 1 THEN 1 WHEN (x - w) * 2 <= -1 THEN -1 ELSE 0 END`;
+  const kept = `CAST(CASE WHEN y > -${beyond} AND y < ${beyond} THEN y END AS INTEGER)`;
+  return bound({ x: of }, kept, { x: 'x', w: trunc('x') }, { y: whole });
+}
 
 function rescaled(of: string, from: number, to: number): string {
   if (to >= from) return `(${of} * ${10n ** BigInt(to - from)})`;
@@ -125,8 +135,9 @@ function ofNumbers(op: string, left: string, right: string): string {
     case 'div':
       return bound({ q: finite(`(${left} / nullif(${right}, 0.0))`) }, trunc('q'));
     case '%': {
-      const quotient = bound({ q: finite('(a / nullif(b, 0.0))') }, trunc('q'));
-      return finite(bound({ a: left, b: right }, `a - b * ${quotient}`));
+      const both = { a: 'a', b: 'b' };
+      const quotient = finite('(a / nullif(b, 0.0))');
+      return bound({ a: left, b: right }, finite('a - b * w'), { ...both, q: quotient }, { ...both, w: trunc('q') });
     }
     case '^':
       return bound(

@@ -1,21 +1,21 @@
-import Database from 'libsql';
 import type { Reader, Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
 import { StoreError } from '../../core/store/contract.ts';
 import { sqliteDialect } from './dialect.ts';
 import { storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { sqliteDdl } from './ddl.ts';
+import type { StoreOptions } from '../options.ts';
+import { BUSY_MS, connect, prepare } from './connect.ts';
+import type { Connection, Prepared } from './connect.ts';
 import { makeQueue } from './queue.ts';
+import { makeSlowReads } from './slow-reads.ts';
 
-type Connection = InstanceType<typeof Database>;
-type Prepared = ReturnType<Connection['prepare']>;
-
-/** How long a statement waits for another program's transaction. */
-const BUSY_MS = 5_000;
 const ALTERING_MS = 600_000;
+/** A read that took so long holds up others: it goes to a thread of its own the next time. */
+const SLOW_MS = 20;
 
 /** Opens (and makes, where it is missing) the database in a file. Its folder must exist. */
-export function openSqlite(file: string): Store {
+export function openSqlite(file: string, { slowReads = 0, longestRead = 5_000 }: StoreOptions = {}): Store {
   let reading: Connection;
   let writing: Connection;
   try {
@@ -27,6 +27,16 @@ export function openSqlite(file: string): Store {
   const inLine = makeQueue();
   const read = readerOf(reading, file);
   const write = readerOf(writing, file);
+  const slow = slowReads === 0 ? undefined : makeSlowReads(file, slowReads, longestRead);
+  // Some statements turn out to be slow.
+  const found = new WeakSet<Statement>();
+  const isSlow = (statement: Statement): boolean => statement.slow === true || found.has(statement);
+  const timed = <Result>(statement: Statement, ask: () => Promise<Result>): Promise<Result> => {
+    const start = performance.now();
+    const result = ask();
+    if (performance.now() - start > SLOW_MS) found.add(statement);
+    return result;
+  };
 
   const whole = async <Result>(work: (transaction: Transaction) => Promise<Result>): Promise<Result> => {
     try {
@@ -52,8 +62,16 @@ export function openSqlite(file: string): Store {
     address: `sqlite:${file}`,
     dialect: sqliteDialect,
     ddl: sqliteDdl,
-    first: read.first,
-    all: read.all,
+    async first(statement, values) {
+      if (slow === undefined) return read.first(statement, values);
+      if (isSlow(statement)) return (await slow.read(statement, values, false))[0];
+      return timed(statement, () => read.first(statement, values));
+    },
+    all(statement, values) {
+      if (slow === undefined) return read.all(statement, values);
+      if (isSlow(statement)) return slow.read(statement, values, true);
+      return timed(statement, () => read.all(statement, values));
+    },
 
     transaction: (work) => inLine(() => whole(work)),
 
@@ -76,8 +94,9 @@ export function openSqlite(file: string): Store {
         }
       }),
 
-    close() {
-      return inLine(() => {
+    async close() {
+      await slow?.close();
+      await inLine(() => {
         reading.close();
         writing.close();
         return Promise.resolve();
@@ -90,15 +109,6 @@ export function openSqlite(file: string): Store {
 const isDrivers = (error: unknown): boolean =>
   error instanceof Error && typeof (error as { code?: unknown }).code === 'string' && !(error instanceof StoreError);
 
-function connect(file: string): Connection {
-  const connection = new Database(file);
-  connection.exec(`PRAGMA busy_timeout = ${BUSY_MS}`);
-  connection.exec('PRAGMA journal_mode = WAL');
-  connection.exec('PRAGMA foreign_keys = ON');
-  connection.exec('PRAGMA synchronous = NORMAL');
-  return connection;
-}
-
 interface Connected extends Reader {
   run(statement: Statement, values: readonly StoreValue[]): Promise<number>;
 }
@@ -106,19 +116,14 @@ interface Connected extends Reader {
 function readerOf(connection: Connection, file: string): Connected {
   const prepared = new WeakMap<Statement, Prepared>();
 
-  const prepare = (statement: Statement): Prepared => {
+  const preparedOf = (statement: Statement): Prepared => {
     let found = prepared.get(statement);
-    if (found === undefined) {
-      found = connection.prepare(statement.sql);
-      // Without columns there is nothing to read, and the driver refuses to be asked for raw rows.
-      if (found.reader) found.raw(true);
-      prepared.set(statement, found);
-    }
+    if (found === undefined) prepared.set(statement, (found = prepare(connection, statement.sql)));
     return found;
   };
   const answer = <Result>(statement: Statement, ask: (prepared: Prepared) => Result): Promise<Result> => {
     try {
-      return Promise.resolve(ask(prepare(statement)));
+      return Promise.resolve(ask(preparedOf(statement)));
     } catch (error) {
       // The driver doesn't reset a statement that failed: used again, it would fail again, whatever it is given.
       prepared.delete(statement);

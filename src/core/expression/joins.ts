@@ -1,0 +1,33 @@
+import type { Model, Reverse } from '../model/graph.ts';
+import { isReverse } from '../model/related.ts';
+import type { Step, Via } from '../model/related.ts';
+
+/** The condition that a row called `inside` is the one that a step leads to from the row called `row`. */
+export function oneJoined(step: Step, target: Model, from: Model, inside: string, row: string, name: Name): string {
+  return isReverse(step)
+    ? `${inside}.${name(relationColumn(target, step))} = ${row}.${name(from.key.column)}`
+    : `${inside}.${name(target.key.column)} = ${row}.${name(step.field.column)}`;
+}
+
+/**
+ * What follows SELECT, up to the condition, to find the many records, called `inside`, that belong to the record with a
+ * key. `links` is a name for the table between the two.
+ */
+export function manyJoined(via: Via, target: Model, key: string, inside: string, links: string, name: Name): string {
+  const table = `${name(target.table)} AS ${inside}`;
+  if (isReverse(via)) return `FROM ${table} WHERE ${inside}.${name(relationColumn(target, via))} = ${key}`;
+  return (
+    `FROM ${name(via.table)} AS ${links} JOIN ${table}` +
+    ` ON ${inside}.${name(target.key.column)} = ${links}.${name(via.far)} WHERE ${links}.${name(via.near)} = ${key}`
+  );
+}
+
+/** Quotes an identifier. */
+type Name = (identifier: string) => string;
+
+/** The column of the relation that a reverse is the other end of. */
+function relationColumn(source: Model, reverse: Reverse): string {
+  const relation = source.relations.find(({ name }) => name === reverse.relation);
+  if (relation === undefined) throw new Error(`${source.name} has no such relation`);
+  return relation.field.column;
+}

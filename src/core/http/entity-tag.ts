@@ -1,0 +1,28 @@
+import { createHmac, createSecretKey, hash } from 'node:crypto';
+
+/** Tells answers, and states of records, apart (RFC 9110, 8.8.3). */
+export interface EntityTags {
+  /** The mark of an answer: the same for the same text. */
+  mark(text: string): string;
+  /** The same of a text that not everybody may see: nobody can find out what it was by trying. */
+  hiddenMark(text: string): string;
+}
+
+/** 96 bits. */
+const LENGTH = 24;
+
+export function makeEntityTags(serviceKey: string): EntityTags {
+  const key = createSecretKey(createHmac('sha256', serviceKey).update('vantfell entity tags').digest());
+  return {
+    mark: (text) => hash('sha256', text).slice(0, LENGTH),
+    hiddenMark: (text) => createHmac('sha256', key).update(text).digest('hex').slice(0, LENGTH),
+  };
+}
+
+/** Whether the header If-None-Match names a tag. Weak ones count as the tags that they weaken. */
+export const isNamed = (header: string | string[] | undefined, tag: string): boolean =>
+  header !== undefined &&
+  String(header)
+    .split(',')
+    .map((one) => one.trim().replace(/^W\//, ''))
+    .some((one) => one === tag || one === '*');

@@ -1,0 +1,99 @@
+import type { Expression } from '../expression/typed.ts';
+import type { Field, Graph, Model } from '../model/graph.ts';
+import { rising, wantedOrders } from '../model/indexes.ts';
+import type { Ordering } from '../model/indexes.ts';
+
+/** What a list asks of the rows of a table, as far as indexes can help. */
+export interface Asked {
+  /** The fields that have one value in all records asked for. */
+  readonly equal: readonly Field[];
+  /** Fields that are held to a range. */
+  readonly ranges: readonly Field[];
+  /** Whether there is any other condition. */
+  readonly more: boolean;
+  readonly order: Ordering;
+}
+
+/** What the indexes of a model's table are good for. */
+export interface Bounds {
+  /** An index gives the records in this order, where these fields have one value each. */
+  orders(equal: readonly Field[], order: Ordering): boolean;
+  /** An index finds a page's records without passing over others: it costs the same however many there are. */
+  isBounded(asked: Asked): boolean;
+}
+
+/** So few values have an enum or a boolean that the records of one are no small group. */
+const isFew = ({ type, rules }: Field): boolean => type === 'boolean' || rules.enum !== undefined;
+
+export function boundsOf(graph: Graph, model: Model): Bounds {
+  const alone = [[model.key], ...model.unique];
+  const indexes = [...alone.map(rising), ...wantedOrders(graph, model)];
+
+  const isOne = (equal: readonly Field[]): boolean => alone.some((set) => set.every((field) => equal.includes(field)));
+
+  const orders: Bounds['orders'] = (equal, order) =>
+    isOne(equal) || indexes.some((index) => gives(index, equal, order, model.key));
+
+  return {
+    orders,
+    isBounded({ equal, ranges, more, order }) {
+      if (isOne(equal)) return true;
+      return !more && ranges.every((field) => field === order[0]?.field) && orders(equal, order);
+    },
+  };
+}
+
+/** Whether an index begins with the fields that have one value, and goes on in the order. */
+function gives(index: Ordering, equal: readonly Field[], order: Ordering, key: Field): boolean {
+  const own = index.slice(0, equal.length).map(({ field }) => field);
+  if (!equal.every((field) => own.includes(field))) return false;
+  const rest = index.slice(equal.length);
+  const wanted = order.filter(({ field }) => !equal.includes(field));
+  const turned = rest[0]?.descending !== wanted[0]?.descending;
+  const both = Math.min(rest.length, wanted.length);
+  for (let at = 0; at < both; at += 1) {
+    const [one, other] = [rest[at]!, wanted[at]!];
+    if (one.field !== other.field || (one.descending !== other.descending) !== turned) return false;
+  }
+  // What the index leaves open is put in order among the few records that are alike so far.
+  const left = wanted.slice(both);
+  if (left.length === 0) return true;
+  const last = index.at(-1)!.field;
+  return both > 0 && left.every(({ field }) => field === key) && !isFew(last);
+}
+
+/** The parts of a condition that all must be true, as an index sees them. */
+export function askedOf(condition: Expression): Pick<Asked, 'equal' | 'ranges' | 'more'> {
+  if (condition.op === 'and') {
+    const parts = condition.args.map(askedOf);
+    return {
+      equal: parts.flatMap(({ equal }) => equal),
+      ranges: parts.flatMap(({ ranges }) => ranges),
+      more: parts.some(({ more }) => more),
+    };
+  }
+  const nothing = { equal: [], ranges: [], more: false };
+  if (condition.op === 'between') {
+    const field = plainField(condition.of);
+    if (field && isFixed(condition.low) && isFixed(condition.high)) return { ...nothing, ranges: [field] };
+  }
+  if (
+    condition.op === '=' ||
+    condition.op === '<' ||
+    condition.op === '>' ||
+    condition.op === '<=' ||
+    condition.op === '>='
+  ) {
+    const [field, value] = plainField(condition.left)
+      ? [plainField(condition.left), condition.right]
+      : [plainField(condition.right), condition.left];
+    if (field && isFixed(value))
+      return condition.op === '=' ? { ...nothing, equal: [field] } : { ...nothing, ranges: [field] };
+  }
+  return { ...nothing, more: true };
+}
+
+const plainField = (expression: Expression): Field | undefined =>
+  expression.op === 'field' && expression.inside.length === 0 ? expression.field : undefined;
+
+const isFixed = ({ op }: Expression): boolean => op === 'constant' || op === 'now' || op === 'today' || op === 'me';

@@ -1,0 +1,106 @@
+import type { Computed, Field, Graph, Links, Model, ViewMember } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { linksShownAs, stepCalled } from '../model/related.ts';
+import type { Step, Via } from '../model/related.ts';
+
+/** What an answer shows of a record, in the order of its JSON. */
+export type Shown = readonly ShownMember[];
+
+export type ShownMember = { readonly name: string } &
+  /** `inside` are the only parts of an object that are shown. */
+  (
+    | { readonly kind: 'field'; readonly field: Field; readonly inside?: readonly ViewMember[] }
+    | { readonly kind: 'computed'; readonly computed: Computed }
+    /** The keys of the records that a many-to-many relation leads to. */
+    | { readonly kind: 'keys'; readonly links: Links }
+    /** A related record, or null. */
+    | { readonly kind: 'one'; readonly step: Step; readonly target: string; readonly shown: Shown }
+    /** The first of many related records, and whether there are more. */
+    | { readonly kind: 'many'; readonly via: Via; readonly target: string; readonly shown: Shown }
+  );
+
+/** So many records of a relation to many come along with a record. */
+export const MOST_RELATED = 20;
+
+/** A view of a model. */
+export const viewOf = (graph: Graph, model: Model, view: string): Shown =>
+  membersOf(graph, model, model.views.get(view)!);
+
+/** What a model's records look like where nothing else is said. */
+export const wholeOf = (graph: Graph, model: Model): Shown => viewOf(graph, model, 'default');
+
+export const fieldShown = (field: Field): ShownMember => ({ kind: 'field', name: field.member, field });
+
+const membersOf = (graph: Graph, model: Model, members: readonly ViewMember[]): Shown =>
+  members.map(({ name, inside }): ShownMember => {
+    const own = ownMember(model, name);
+    if (own !== undefined) return inside !== undefined && own.kind === 'field' ? { ...own, inside } : own;
+    const { step, target } = stepCalled(model, name)!;
+    return { kind: 'one', name, step, target, shown: membersOf(graph, modelOf(graph, target), inside ?? []) };
+  });
+
+/** A member of a record that is no other record; undefined where there is none of this name that may be shown. */
+export function ownMember(model: Model, name: string): ShownMember | undefined {
+  const field = model.shownByMember.get(name);
+  if (field !== undefined) return fieldShown(field);
+  const computed = model.computed.find(({ member }) => member === name);
+  if (computed !== undefined) return { kind: 'computed', name, computed };
+  const links = linksShownAs(model, name);
+  return links && { kind: 'keys', name, links };
+}
+
+/** The names of all members of a record that are no other records. */
+export const ownNames = ({ shown, computed, links }: Model): string[] => [
+  ...[...shown, ...computed].map(({ member }) => member),
+  ...links.flatMap(({ member }) => member ?? []),
+];
+
+/** The names of what records show that is not stored in their own row. */
+export const derivedNames = (model: Model): string[] => {
+  const inView = model.views.get('default')!.map(({ name }) => name);
+  return [...new Set([...inView, ...ownNames(model)])].filter((name) => !model.byMember.has(name));
+};
+
+/** All that `derivedNames` names. */
+export const derivedOf = (graph: Graph, model: Model): Shown => {
+  const whole = wholeOf(graph, model);
+  return derivedNames(model).map((name) => whole.find((member) => member.name === name) ?? ownMember(model, name)!);
+};
+
+/** Whether all that is shown stands in the record's own row. */
+export const isStored = (shown: Shown): boolean => shown.every(({ kind }) => kind === 'field');
+
+/** How many records one record may bring along at most, itself among them. */
+export const mostRecords = (shown: Shown): number =>
+  shown.reduce((sum, member) => {
+    if (member.kind === 'one') return sum + mostRecords(member.shown);
+    return member.kind === 'many' ? sum + MOST_RELATED * mostRecords(member.shown) : sum;
+  }, 1);
+
+/**
+ * How much of the depth of statements that databases read goes along a relation to one record, and along one to many;
+ * and how much may be used up.
+ */
+export const DEPTH_OF = { one: 2, many: 3 } as const;
+export const MOST_DEPTH = 9;
+
+/** How deep records stand in each other. */
+export const depthOf = (shown: Shown): number =>
+  Math.max(
+    0,
+    ...shown.map((member) =>
+      member.kind === 'one' || member.kind === 'many' ? DEPTH_OF[member.kind] + depthOf(member.shown) : 0,
+    ),
+  );
+
+/** A text that two answers share where they show the same. */
+export const nameOf = (shown: Shown): string =>
+  shown
+    .map((member): string => {
+      if (member.kind === 'one' || member.kind === 'many') return `${member.name}(${nameOf(member.shown)})`;
+      return member.kind === 'field' && member.inside ? member.name + partsName(member.inside) : member.name;
+    })
+    .join();
+
+const partsName = (parts: readonly ViewMember[]): string =>
+  `{${parts.map(({ name, inside }) => name + (inside ? partsName(inside) : '')).join()}}`;
