@@ -1,50 +1,73 @@
-// The database that all twins serve: 100 000 huts, written in the tables that the models make.
-import { mkdirSync, rmSync } from 'node:fs';
-import { fileURLToPath } from 'node:url';
-import { v7 } from 'uuid';
-import { bodyReader } from '../dist/core/rules/schema.js';
-import { makeChanges } from '../dist/core/change/changes.js';
+// The database that a service and its twins share: 100 000 huts, with two reports each, in the tables that the models make.
+import { designTables } from '../dist/core/tables/design.js';
 import { openDatabase } from '../dist/project/database.js';
 import { readProject } from '../dist/project/project.js';
+import { fileURLToPath } from 'node:url';
+import { v7 } from 'uuid';
 
-export const ROWS = 100_000;
-const DATA = fileURLToPath(new URL('.data/', import.meta.url));
-export const FILE = `${DATA}bench.db`;
+export const HUTS = 100_000;
+const KEEPERS = 500;
+const CHUNK = 5_000;
 export const PROJECT = fileURLToPath(new URL('project', import.meta.url));
 
-/** Makes the database anew, and gives the keys of its huts. */
-export async function makeDatabase() {
-  rmSync(DATA, { recursive: true, force: true });
-  mkdirSync(DATA, { recursive: true });
+const START = Date.parse('2026-01-01T00:00:00Z');
+const uuidAt = (at) => v7({ msecs: START + at, seq: at, random: new Uint8Array(16).fill(7) });
+const keeperKey = (at) => uuidAt(at % KEEPERS);
+export const hutKey = (at) => uuidAt(1_000_000 + at);
+
+/** The records of a model by their number. */
+const records = {
+  keeper: { count: KEEPERS, at: (at) => ({ id: keeperKey(at), name: `Keeper ${at}`, since: '2019-05-01' }) },
+  hut: { count: HUTS, at: hutAt },
+  report: {
+    count: 2 * HUTS,
+    at: (at) => ({
+      id: at + 1,
+      hut_id: hutKey(at >> 1),
+      number: at,
+      text: 'The stove draws badly when the wind is in the west.',
+      author_id: keeperKey(at * 31),
+    }),
+  },
+};
+
+export function hutAt(at) {
+  const stamp = new Date(START + at).toISOString();
+  return {
+    id: hutKey(at),
+    name: `Hut ${at}`,
+    slug: `hut-${at}`,
+    valley: ['Askdal', 'Brattdal', 'Sulvik'][at % 3],
+    beds: 1 + (at % 120),
+    altitude_m: at % 7 === 0 ? null : (at * 7919) % 2400,
+    price: `${10 + (at % 90)}.50`,
+    winter_room: at % 2 === 0,
+    opens_on: '2026-06-12',
+    about: 'A hut with a stove, a view and more "quotes" than it needs.',
+    keeper_id: keeperKey(at),
+    created_at: stamp,
+    updated_at: stamp,
+  };
+}
+
+/** Fills an empty database. */
+export async function makeDatabase(address) {
   const project = readProject(PROJECT);
-  const { graph } = project;
-  const { store } = await openDatabase(project, `sqlite:${FILE}`);
-  const hut = graph.byName.get('hut');
-  const read = bodyReader(hut, 'create');
-  const start = Date.parse('2026-01-01T00:00:00Z');
-  let made = 0;
-  const changes = makeChanges(graph, hut, store.dialect, {
-    now: () => new Date(start + made),
-    random: (bytes) => new Uint8Array(bytes),
-    uuid: () => v7({ msecs: start + made, seq: made }),
-  });
-  const keys = [];
-  await store.transaction(async (transaction) => {
-    for (; made < ROWS; made += 1) {
-      const { values } = read({
-        name: `Hut ${made}`,
-        slug: `hut-${made}`,
-        valley: ['Askdal', 'Brattdal', 'Sulvik'][made % 3],
-        beds: 1 + (made % 120),
-        altitude_m: made % 7 === 0 ? null : (made * 7919) % 2400,
-        price: `${10 + (made % 90)}.50`,
-        winter_room: made % 2 === 0,
-        opens_on: '2026-06-12',
-        about: 'A hut with a stove, a view and more "quotes" than it needs.',
+  const { store } = await openDatabase(project, address);
+  for (const [name, { count, at }] of Object.entries(records)) {
+    const model = project.graph.byName.get(name);
+    const statement = { sql: store.ddl.fillFromJson(designTables(project.graph).find(({ of }) => of === name)) };
+    for (let from = 0; from < count; from += CHUNK) {
+      const rows = Array.from({ length: Math.min(CHUNK, count - from) }, (_none, index) => {
+        const record = at(from + index);
+        return Object.fromEntries(
+          model.fields.map((field) => [field.column, store.dialect.bind(field, record[field.member])]),
+        );
       });
-      keys.push((await changes.create(transaction, values)).key);
+      await store.transaction((transaction) => transaction.run(statement, [JSON.stringify(rows)]));
     }
-  });
+  }
+  await store.alter((alteration) => alteration.script('ANALYZE'));
   await store.close();
-  return { graph, hut, keys, dialect: store.dialect };
+  return project;
 }

@@ -2,8 +2,8 @@ import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { newDatabase, startPostgres } from './kit/postgres.ts';
-import type { TestPostgres } from './kit/postgres.ts';
+import { newDatabase, startPostgres } from './kit/postgres.mjs';
+import type { TestPostgres } from './kit/postgres.mjs';
 import { folderWith, vantfell } from './kit/program.ts';
 
 const GOLDEN = join(dirname(fileURLToPath(import.meta.url)), 'growing');

@@ -158,7 +158,8 @@ describe('sort', () => {
       return hut[name] as string | number;
     };
     const wanted = [...huts].sort((one, other) => {
-      for (const part of [...sort.split(','), 'id']) {
+      const last = sort.split(',').at(-1)!.startsWith('-') ? '-id' : 'id';
+      for (const part of [...sort.split(','), last]) {
         const name = part.replace('-', '');
         const [a, b] = [valueOf(one, name), valueOf(other, name)];
         if (a === b) continue;

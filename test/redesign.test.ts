@@ -17,8 +17,8 @@ import { called } from '../src/core/tables/table.ts';
 import type { Table } from '../src/core/tables/table.ts';
 import { sayingsOf } from '../src/core/tables/words.ts';
 import { openStore } from '../src/store/open.ts';
-import { newDatabase, startPostgres } from './kit/postgres.ts';
-import type { TestPostgres } from './kit/postgres.ts';
+import { newDatabase, startPostgres } from './kit/postgres.mjs';
+import type { TestPostgres } from './kit/postgres.mjs';
 import { growths } from './kit/tables/generate.ts';
 
 /** A server makes and drops tables more slowly than a file. */

@@ -15,8 +15,8 @@ import type { Store } from '../src/core/store/contract.ts';
 import { StoreError } from '../src/core/store/contract.ts';
 import { designTables } from '../src/core/tables/design.ts';
 import { openStore } from '../src/store/open.ts';
-import { newDatabase, startPostgres } from './kit/postgres.ts';
-import type { TestPostgres } from './kit/postgres.ts';
+import { newDatabase, startPostgres } from './kit/postgres.mjs';
+import type { TestPostgres } from './kit/postgres.mjs';
 
 const MODELS = `
 model: thing

@@ -162,7 +162,7 @@ fields: { code: { type: string, required: true }, name: { type: string, unique: 
     });
     expect(draw!.sort.map(({ field, descending }) => [field.member, descending])).toEqual([
       ['amount', true],
-      ['id', false],
+      ['id', true],
     ]);
     expect(Object.isFrozen(draw)).toBe(true);
   });

@@ -13,7 +13,7 @@ import { moment, readProject } from '../../src/project/project.ts';
 import type { SoundProject } from '../../src/project/project.ts';
 import { readSampleFiles } from '../../src/project/samples.ts';
 import { serviceOn } from '../../src/project/serve.ts';
-import { newDatabase, startPostgres } from './postgres.ts';
+import { newDatabase, startPostgres } from './postgres.mjs';
 
 export interface Body {
   data: Record<string, unknown>[];

@@ -5,8 +5,8 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import type { Store } from '../../src/core/store/contract.ts';
 import { openStore } from '../../src/store/open.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.ts';
-import type { TestPostgres } from '../kit/postgres.ts';
+import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import type { TestPostgres } from '../kit/postgres.mjs';
 import { folderWith, vantfell } from '../kit/program.ts';
 
 const PROGRAM = fileURLToPath(new URL('../../dist/cli/main.js', import.meta.url));

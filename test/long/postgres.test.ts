@@ -2,8 +2,8 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
-import { newDatabase, startPostgres } from '../kit/postgres.ts';
-import type { TestPostgres } from '../kit/postgres.ts';
+import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import type { TestPostgres } from '../kit/postgres.mjs';
 import { ask, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
 
 let postgres: TestPostgres;

@@ -191,34 +191,32 @@ CREATE TABLE "huts_amenities" (
 
 -- indexes
 CREATE UNIQUE INDEX "amenities_unique_name" ON "amenities" ("name");
-CREATE INDEX "amenities_by_name_slug" ON "amenities" ("name", "slug");
 CREATE UNIQUE INDEX "members_unique_email" ON "members" ("email");
 CREATE INDEX "members_by_name_id" ON "members" ("name", "id");
 CREATE UNIQUE INDEX "huts_unique_slug" ON "huts" ("slug");
 CREATE UNIQUE INDEX "huts_unique_valley_name" ON "huts" ("valley", "name");
-CREATE INDEX "huts_by_valley_altitude_m" ON "huts" ("valley", "altitude_m");
+CREATE INDEX "huts_by_valley_altitude_m_id" ON "huts" ("valley", "altitude_m", "id");
 CREATE INDEX "huts_by_warden_id_name_id" ON "huts" ("warden_id", "name", "id");
 CREATE INDEX "huts_by_name_id" ON "huts" ("name", "id");
 CREATE UNIQUE INDEX "nights_unique_hut_id_date" ON "nights" ("hut_id", "date");
 CREATE INDEX "nights_by_date_id" ON "nights" ("date", "id");
-CREATE INDEX "stays_by_guest_id" ON "stays" ("guest_id");
-CREATE INDEX "stays_by_night_id_created_at_id" ON "stays" ("night_id", "created_at" DESC, "id");
-CREATE INDEX "stays_by_created_at_id" ON "stays" ("created_at" DESC, "id");
+CREATE INDEX "stays_by_guest_id_id" ON "stays" ("guest_id", "id");
+CREATE INDEX "stays_by_night_id_created_at_id" ON "stays" ("night_id" DESC, "created_at" DESC, "id" DESC);
+CREATE INDEX "stays_by_created_at_id" ON "stays" ("created_at" DESC, "id" DESC);
 CREATE INDEX "guests_by_stay_id_name_id" ON "guests" ("stay_id", "name", "id");
 CREATE INDEX "guests_by_name_id" ON "guests" ("name", "id");
-CREATE INDEX "messages_by_sender_id" ON "messages" ("sender_id");
-CREATE INDEX "messages_by_recipient_id" ON "messages" ("recipient_id");
-CREATE INDEX "messages_by_created_at_id" ON "messages" ("created_at" DESC, "id");
+CREATE INDEX "messages_by_sender_id_id" ON "messages" ("sender_id", "id");
+CREATE INDEX "messages_by_recipient_id_id" ON "messages" ("recipient_id", "id");
+CREATE INDEX "messages_by_created_at_id" ON "messages" ("created_at" DESC, "id" DESC);
 CREATE UNIQUE INDEX "profiles_unique_member_id" ON "profiles" ("member_id");
-CREATE INDEX "reports_by_hut_id_seen_on" ON "reports" ("hut_id", "seen_on");
-CREATE INDEX "reports_by_hut_id_seen_on_id" ON "reports" ("hut_id", "seen_on" DESC, "id");
-CREATE INDEX "reports_by_author_id" ON "reports" ("author_id");
-CREATE INDEX "reports_by_seen_on_id" ON "reports" ("seen_on" DESC, "id");
+CREATE INDEX "reports_by_hut_id_seen_on_id" ON "reports" ("hut_id", "seen_on", "id");
+CREATE INDEX "reports_by_author_id_id" ON "reports" ("author_id", "id");
+CREATE INDEX "reports_by_seen_on_id" ON "reports" ("seen_on" DESC, "id" DESC);
 CREATE UNIQUE INDEX "supplies_unique_hut_id_item" ON "supplies" ("hut_id", "item");
 CREATE INDEX "supplies_by_item_id" ON "supplies" ("item", "id");
-CREATE INDEX "supply_draws_by_supply_id_taken_on_id" ON "supply_draws" ("supply_id", "taken_on" DESC, "id");
-CREATE INDEX "supply_draws_by_taken_by_id" ON "supply_draws" ("taken_by_id");
-CREATE INDEX "supply_draws_by_taken_on_id" ON "supply_draws" ("taken_on" DESC, "id");
+CREATE INDEX "supply_draws_by_supply_id_taken_on_id" ON "supply_draws" ("supply_id" DESC, "taken_on" DESC, "id" DESC);
+CREATE INDEX "supply_draws_by_taken_by_id_id" ON "supply_draws" ("taken_by_id", "id");
+CREATE INDEX "supply_draws_by_taken_on_id" ON "supply_draws" ("taken_on" DESC, "id" DESC);
 CREATE UNIQUE INDEX "huts_amenities_unique_hut_id_amenity_id" ON "huts_amenities" ("hut_id", "amenity_id");
 CREATE INDEX "huts_amenities_by_amenity_id" ON "huts_amenities" ("amenity_id");
 

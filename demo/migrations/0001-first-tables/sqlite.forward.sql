@@ -8,7 +8,6 @@ CREATE TABLE "amenities" (
   "updated_at" TEXT NOT NULL
 ) STRICT;
 CREATE UNIQUE INDEX "amenities_unique_name" ON "amenities" ("name");
-CREATE INDEX "amenities_by_name_slug" ON "amenities" ("name", "slug");
 
 -- a new table for member
 CREATE TABLE "members" (
@@ -46,7 +45,7 @@ CREATE TABLE "huts" (
 ) STRICT;
 CREATE UNIQUE INDEX "huts_unique_slug" ON "huts" ("slug");
 CREATE UNIQUE INDEX "huts_unique_valley_name" ON "huts" ("valley", "name");
-CREATE INDEX "huts_by_valley_altitude_m" ON "huts" ("valley", "altitude_m");
+CREATE INDEX "huts_by_valley_altitude_m_id" ON "huts" ("valley", "altitude_m", "id");
 CREATE INDEX "huts_by_warden_id_name_id" ON "huts" ("warden_id", "name", "id");
 CREATE INDEX "huts_by_name_id" ON "huts" ("name", "id");
 
@@ -75,9 +74,9 @@ CREATE TABLE "stays" (
   "created_at" TEXT NOT NULL,
   "updated_at" TEXT NOT NULL
 ) STRICT;
-CREATE INDEX "stays_by_guest_id" ON "stays" ("guest_id");
-CREATE INDEX "stays_by_night_id_created_at_id" ON "stays" ("night_id", "created_at" DESC, "id");
-CREATE INDEX "stays_by_created_at_id" ON "stays" ("created_at" DESC, "id");
+CREATE INDEX "stays_by_guest_id_id" ON "stays" ("guest_id", "id");
+CREATE INDEX "stays_by_night_id_created_at_id" ON "stays" ("night_id" DESC, "created_at" DESC, "id" DESC);
+CREATE INDEX "stays_by_created_at_id" ON "stays" ("created_at" DESC, "id" DESC);
 
 -- a new table for guest
 CREATE TABLE "guests" (
@@ -102,9 +101,9 @@ CREATE TABLE "messages" (
   "created_at" TEXT NOT NULL,
   "updated_at" TEXT NOT NULL
 ) STRICT;
-CREATE INDEX "messages_by_sender_id" ON "messages" ("sender_id");
-CREATE INDEX "messages_by_recipient_id" ON "messages" ("recipient_id");
-CREATE INDEX "messages_by_created_at_id" ON "messages" ("created_at" DESC, "id");
+CREATE INDEX "messages_by_sender_id_id" ON "messages" ("sender_id", "id");
+CREATE INDEX "messages_by_recipient_id_id" ON "messages" ("recipient_id", "id");
+CREATE INDEX "messages_by_created_at_id" ON "messages" ("created_at" DESC, "id" DESC);
 
 -- a new table for profile
 CREATE TABLE "profiles" (
@@ -133,10 +132,9 @@ CREATE TABLE "reports" (
   "created_at" TEXT NOT NULL,
   "updated_at" TEXT NOT NULL
 ) STRICT;
-CREATE INDEX "reports_by_hut_id_seen_on" ON "reports" ("hut_id", "seen_on");
-CREATE INDEX "reports_by_hut_id_seen_on_id" ON "reports" ("hut_id", "seen_on" DESC, "id");
-CREATE INDEX "reports_by_author_id" ON "reports" ("author_id");
-CREATE INDEX "reports_by_seen_on_id" ON "reports" ("seen_on" DESC, "id");
+CREATE INDEX "reports_by_hut_id_seen_on_id" ON "reports" ("hut_id", "seen_on", "id");
+CREATE INDEX "reports_by_author_id_id" ON "reports" ("author_id", "id");
+CREATE INDEX "reports_by_seen_on_id" ON "reports" ("seen_on" DESC, "id" DESC);
 
 -- a new table for supply
 CREATE TABLE "supplies" (
@@ -162,9 +160,9 @@ CREATE TABLE "supply_draws" (
   "created_at" TEXT NOT NULL,
   "updated_at" TEXT NOT NULL
 ) STRICT;
-CREATE INDEX "supply_draws_by_supply_id_taken_on_id" ON "supply_draws" ("supply_id", "taken_on" DESC, "id");
-CREATE INDEX "supply_draws_by_taken_by_id" ON "supply_draws" ("taken_by_id");
-CREATE INDEX "supply_draws_by_taken_on_id" ON "supply_draws" ("taken_on" DESC, "id");
+CREATE INDEX "supply_draws_by_supply_id_taken_on_id" ON "supply_draws" ("supply_id" DESC, "taken_on" DESC, "id" DESC);
+CREATE INDEX "supply_draws_by_taken_by_id_id" ON "supply_draws" ("taken_by_id", "id");
+CREATE INDEX "supply_draws_by_taken_on_id" ON "supply_draws" ("taken_on" DESC, "id" DESC);
 
 -- a new table for hut.amenities
 CREATE TABLE "huts_amenities" (

@@ -4,6 +4,7 @@ import type { Scope } from '../expression/scope.ts';
 import { ExpressionError } from '../expression/syntax.ts';
 import type { Expression, ValueKind } from '../expression/typed.ts';
 import type { Field, Graph, Model } from '../model/graph.ts';
+import { lastKey } from '../model/indexes.ts';
 import { noRules } from '../model/rules.ts';
 import { isScalar } from '../model/types.ts';
 import type { ListKey } from '../query/list-statement.ts';
@@ -46,7 +47,7 @@ export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: 
     // What follows the key can't change the order any more, and the key makes every order total.
     const given = [...keys.values()];
     const end = given.findIndex(({ field }) => field === model.key);
-    return end >= 0 ? given.slice(0, end + 1) : [...given, { field: model.key, descending: false }];
+    return end >= 0 ? given.slice(0, end + 1) : [...given, lastKey(given, model.key)];
   };
 }
 

@@ -6,28 +6,46 @@ export type Ordering = readonly SortKey[];
 export const rising = (fields: readonly Field[]): Ordering => fields.map((field) => ({ field, descending: false }));
 
 /**
+ * The key that ends an order, so that no two records are alike in it. It goes the way of the key before: one index then
+ * gives an order in both directions.
+ */
+export const lastKey = (order: Ordering, key: Field): SortKey => ({
+  field: key,
+  descending: order.at(-1)?.descending ?? false,
+});
+
+/**
  * The orders that a model's records are wanted in, beside those of its key and its unique sets: the declared ones, that
- * of its lists, and the records of each relation, in that of its lists where they are listed along it.
+ * of its lists, and the records of each relation, in that of its lists where they are listed along it. Each is total, so
+ * that a list can go on from any place in it.
  */
 export function wantedOrders(graph: Graph, model: Model): Ordering[] {
   return [
     ...model.indexes.map(rising),
-    ...model.relations.map((relation) => ordersAlong(graph, model, relation)),
+    ...model.relations.map((relation) => orderAlong(graph, model, relation)),
     ...(model.sort.length > 1 ? [model.sort] : []),
-  ];
+  ].map((order) => total(order, model));
 }
 
-function ordersAlong(graph: Graph, model: Model, relation: Relation): Ordering {
-  const [own] = rising([relation.field]);
-  const { name } = relation;
+function orderAlong(graph: Graph, model: Model, relation: Relation): Ordering {
+  const { name, field } = relation;
   const listed =
     relation === model.parent ||
     graph.models.some(({ reverses }) => reverses.some((one) => one.source === model.name && one.relation === name));
-  if (!listed) return [own!];
-  const order = [own!, ...model.sort.filter(({ field }) => field !== relation.field)];
-  // Behind a unique set nothing is left to be put in order.
-  const end = order.findIndex((_key, at) =>
-    model.unique.some((set) => set.every((field) => order.slice(0, at + 1).some((key) => key.field === field))),
-  );
-  return end < 0 ? order : order.slice(0, end + 1);
+  if (!listed) return rising([field]);
+  // It is asked for one record's parts at a time, so that its own direction is free: one way for all serves most.
+  return [{ field, descending: model.sort[0]!.descending }, ...model.sort.filter((key) => key.field !== field)];
+}
+
+/** Ends an order with the key, or where no two records can be alike. */
+function total(order: Ordering, model: Model): Ordering {
+  const whole = [...order, lastKey(order, model.key)];
+  const sets = [[model.key], ...model.unique];
+  const end = whole.findIndex((_key, at) => {
+    const fields = whole.slice(0, at + 1).map(({ field }) => field);
+    return sets.some((set) =>
+      set.every((field) => fields.includes(field) && (field === model.key || field.rules.required)),
+    );
+  });
+  return whole.slice(0, end + 1);
 }

@@ -1,4 +1,5 @@
 import { accessOf } from '../access/grants.ts';
+import { lastKey } from './indexes.ts';
 import { usualEndpoints } from '../declaration/model-shape.ts';
 import { didYouMean } from '../declaration/nearest.ts';
 import type { Path } from '../declaration/document.ts';
@@ -283,7 +284,7 @@ function sortOf(model: Skeleton): SortKey[] {
       tell('duplicate-value', `this order has ${shown} twice`, 'keep one'); // prettier-ignore
     else keys.push({ field, descending: part.trim().startsWith('-') });
   }
-  return keys.some(({ field }) => field === model.key) ? keys : [...keys, { field: model.key, descending: false }];
+  return keys.some(({ field }) => field === model.key) ? keys : [...keys, lastKey(keys, model.key)];
 }
 
 function trialOf(model: Skeleton): Model['trial'] {

@@ -22,9 +22,6 @@ export interface Bounds {
   isBounded(asked: Asked): boolean;
 }
 
-/** So few values have an enum or a boolean that the records of one are no small group. */
-const isFew = ({ type, rules }: Field): boolean => type === 'boolean' || rules.enum !== undefined;
-
 export function boundsOf(graph: Graph, model: Model): Bounds {
   const alone = [[model.key], ...model.unique];
   const indexes = [...alone.map(rising), ...wantedOrders(graph, model)];
@@ -32,7 +29,7 @@ export function boundsOf(graph: Graph, model: Model): Bounds {
   const isOne = (equal: readonly Field[]): boolean => alone.some((set) => set.every((field) => equal.includes(field)));
 
   const orders: Bounds['orders'] = (equal, order) =>
-    isOne(equal) || indexes.some((index) => gives(index, equal, order, model.key));
+    isOne(equal) || indexes.some((index) => gives(index, equal, order));
 
   return {
     orders,
@@ -44,7 +41,7 @@ export function boundsOf(graph: Graph, model: Model): Bounds {
 }
 
 /** Whether an index begins with the fields that have one value, and goes on in the order. */
-function gives(index: Ordering, equal: readonly Field[], order: Ordering, key: Field): boolean {
+function gives(index: Ordering, equal: readonly Field[], order: Ordering): boolean {
   const own = index.slice(0, equal.length).map(({ field }) => field);
   if (!equal.every((field) => own.includes(field))) return false;
   const rest = index.slice(equal.length);
@@ -55,11 +52,8 @@ function gives(index: Ordering, equal: readonly Field[], order: Ordering, key: F
     const [one, other] = [rest[at]!, wanted[at]!];
     if (one.field !== other.field || (one.descending !== other.descending) !== turned) return false;
   }
-  // What the index leaves open is put in order among the few records that are alike so far.
-  const left = wanted.slice(both);
-  if (left.length === 0) return true;
-  const last = index.at(-1)!.field;
-  return both > 0 && left.every(({ field }) => field === key) && !isFew(last);
+  // Behind the end of an index no two records are alike.
+  return wanted.length === 0 || rest.length > 0;
 }
 
 /** The parts of a condition that all must be true, as an index sees them. */

