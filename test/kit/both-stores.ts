@@ -29,6 +29,8 @@ export interface BothStores {
   ask(path: string, parameters?: Record<string, string>): Promise<{ status: number; body: Body }>;
   /** Runs a statement, in which `?` stands for each value, on both. */
   run(sql: string, values: readonly (string | number | null)[]): Promise<void>;
+  /** How many statements answers have taken so far, on both together. */
+  asked(): number;
   close(): Promise<void>;
 }
 
@@ -39,6 +41,7 @@ export async function bothStores(projectFolder: string, name: string): Promise<B
   const project = readProject(projectFolder) as SoundProject;
   const { graph } = project;
   const [stores, services]: [Store[], Service[]] = [[], []];
+  let asked = 0;
   for (const address of [`sqlite:${join(folder, 'both.db')}`, await newDatabase(server, name)]) {
     const { store } = await openDatabase(project, address);
     let made = 0;
@@ -47,7 +50,8 @@ export async function bothStores(projectFolder: string, name: string): Promise<B
     const { rows } = readSamples(graph, readSampleFiles(project.folder, graph).sources);
     await loadSamples(graph, store, rows, same);
     stores.push(store);
-    services.push(serviceOn(graph, store, 'k'.repeat(32), (error) => console.error(error)));
+    const counted: Store = { ...store, first: (...given) => ((asked += 1), store.first(...given)) };
+    services.push(serviceOn(graph, counted, 'k'.repeat(32), (error) => console.error(error)));
   }
 
   const reply: BothStores['reply'] = async (target, headers = {}) => {
@@ -77,6 +81,7 @@ export async function bothStores(projectFolder: string, name: string): Promise<B
         await store.transaction((transaction) => transaction.run({ sql: text }, values));
       }
     },
+    asked: () => asked,
     async close() {
       await Promise.all(stores.map((store) => store.close()));
       await server.stop();

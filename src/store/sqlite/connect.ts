@@ -1,4 +1,6 @@
 import Database from 'libsql';
+import type { Row, StoreValue } from '../../core/store/contract.ts';
+import { withDoubles } from './double.ts';
 
 export type Connection = InstanceType<typeof Database>;
 export type Prepared = ReturnType<Connection['prepare']>;
@@ -23,3 +25,13 @@ export function prepare(connection: Connection, sql: string): Prepared {
   if (prepared.reader) prepared.raw(true);
   return prepared;
 }
+
+// Values go as one array: the driver takes a lone null for a missing argument otherwise.
+
+export function firstRow(prepared: Prepared, values: readonly StoreValue[]): Row | undefined {
+  const row = prepared.get(values) as Row | undefined;
+  return row && withDoubles(row);
+}
+
+export const allRows = (prepared: Prepared, values: readonly StoreValue[]): Row[] =>
+  (prepared.all(values) as Row[]).map(withDoubles);

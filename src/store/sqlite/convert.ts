@@ -1,7 +1,8 @@
 import { conversionOf } from '../../core/tables/conversion.ts';
 import type { Column } from '../../core/tables/table.ts';
 import type { Converted } from '../converted.ts';
-import { decimalText, shortestDouble } from './dialect.ts';
+import { decimalText } from './dialect.ts';
+import { doubleText } from './double.ts';
 
 /** `x` is an expression of the old type that is not null. */
 export function converted(from: Column, to: Column, x: string): Converted {
@@ -47,7 +48,7 @@ function asText({ type, scale }: Column, x: string): string {
     case 'integer':
       return `CAST(${x} AS TEXT)`;
     case 'number':
-      return shortestDouble(x);
+      return doubleText(x);
     case 'decimal':
       return decimalText(scale, x);
     case 'boolean':

@@ -1,6 +1,7 @@
 import type { Dialect, Spec } from '../../core/store/dialect.ts';
 import { isNested } from '../../core/model/types.ts';
 import { quoteName, quoteText } from '../quote.ts';
+import { doubleJson } from './double.ts';
 import { sqliteExpressions } from './expression.ts';
 
 /** A column's value as `json_object` and `json_array` must be given it, so that the JSON shows the field's own form. */
@@ -13,7 +14,7 @@ function jsonValue(field: Spec, column: string): string {
     case 'decimal':
       return absent(decimalText(field.scale, column));
     case 'number':
-      return absent(`json(${shortestDouble(column)})`);
+      return absent(`json(${doubleJson(column)})`);
     case 'json':
     case 'array':
     case 'object':
@@ -30,13 +31,6 @@ export function decimalText(scale: number, column: string): string {
   const parts = `iif(${column} < 0, '-', ''), abs(${column}) / ${unit}, abs(${column}) % ${unit}`;
   return `printf('%s%d.%0${scale}d', ${parts})`;
 }
-
-/** `json_object` writes 15 digits of a double; this writes the fewest that read back as the same double. */
-export const shortestDouble = (column: string): string =>
-  `CASE WHEN abs(${column}) < 1e15 AND ${column} = CAST(${column} AS INTEGER) THEN printf('%d', ${column})` +
-  ` WHEN CAST(printf('%!.15g', ${column}) AS REAL) = ${column} THEN printf('%!.15g', ${column})` +
-  ` WHEN CAST(printf('%!.16g', ${column}) AS REAL) = ${column} THEN printf('%!.16g', ${column})` +
-  ` ELSE printf('%!.17g', ${column}) END`;
 
 /** A decimal as a whole number of its smallest unit, so that the database sorts, compares and adds it exactly. */
 export function units(decimal: string): number | string {

@@ -1,11 +1,11 @@
-import type { Reader, Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
+import type { Reader, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
 import { StoreError } from '../../core/store/contract.ts';
 import { sqliteDialect } from './dialect.ts';
 import { storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { sqliteDdl } from './ddl.ts';
 import type { StoreOptions } from '../options.ts';
-import { BUSY_MS, connect, prepare } from './connect.ts';
+import { allRows, BUSY_MS, connect, firstRow, prepare } from './connect.ts';
 import type { Connection, Prepared } from './connect.ts';
 import { makeQueue } from './queue.ts';
 import { makeSlowReads } from './slow-reads.ts';
@@ -131,10 +131,9 @@ function readerOf(connection: Connection, file: string): Connected {
     }
   };
 
-  // Values go as one array: the driver takes a lone null for a missing argument otherwise.
   return {
-    first: (statement, values) => answer(statement, (found) => found.get(values) as Row | undefined),
-    all: (statement, values) => answer(statement, (found) => found.all(values) as Row[]),
+    first: (statement, values) => answer(statement, (found) => firstRow(found, values)),
+    all: (statement, values) => answer(statement, (found) => allRows(found, values)),
     run: (statement, values) => answer(statement, (found) => found.run(values).changes),
   };
 }

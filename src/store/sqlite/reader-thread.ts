@@ -1,7 +1,7 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { LRUCache } from 'lru-cache';
 import type { Row, StoreValue } from '../../core/store/contract.ts';
-import { connect, prepare } from './connect.ts';
+import { allRows, connect, firstRow, prepare } from './connect.ts';
 import type { Prepared } from './connect.ts';
 
 // Runs in a thread of its own: the driver does nothing else while a statement is at work.
@@ -25,8 +25,8 @@ function read({ sql, values, all }: Ask): Told {
   try {
     let found = statements.get(sql);
     if (found === undefined) statements.set(sql, (found = prepare(connection, sql)));
-    if (all) return { rows: found.all(values) as Row[] };
-    const row = found.get(values) as Row | undefined;
+    if (all) return { rows: allRows(found, values) };
+    const row = firstRow(found, values);
     return { rows: row === undefined ? [] : [row] };
   } catch (error) {
     // The driver doesn't reset a statement that failed.

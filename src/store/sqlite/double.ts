@@ -1,0 +1,40 @@
+import type { Row, StoreValue } from '../../core/store/contract.ts';
+
+/*
+ * SQLite can't tell how few digits make a double: it reads some wrong, where they lie half-way between two. So its JSON has
+ * plain numbers alone, of which it is sure. Any other double leaves it with more digits than are needed, marked by a
+ * character that no stored text can have, and gets its form when the row comes.
+ */
+
+/** The JSON of a double. */
+export const doubleJson = (x: string): string =>
+  `CASE WHEN abs(${x}) < 1e15 AND ${x} = CAST(${x} AS INTEGER) THEN printf('%d', ${x})` +
+  // A whole number of millionths, divided, is the double nearest to that decimal: most numbers of people are such.
+  ` WHEN abs(${x}) BETWEEN 1e-4 AND 1e9 AND round(${x} * 1e6) / 1e6 = ${x} THEN printf('%!.15g', ${x})` +
+  ` ELSE printf('"\\u0000%!.18g"', ${x}) END`;
+
+const MARK = '"\\u0000';
+const MARKED = /"\\u0000([^"]+)"/g;
+
+/** A row whose JSON texts have all their numbers. */
+export const withDoubles = (row: Row): Row => (row.some(isMarked) ? row.map(written) : row);
+
+const isMarked = (value: StoreValue): value is string => typeof value === 'string' && value.includes(MARK);
+
+const written = (value: StoreValue): StoreValue =>
+  isMarked(value) ? value.replaceAll(MARKED, (_marked, digits: string) => asPostgres(Number(digits))) : value;
+
+/** The fewest digits that read back as the same double, as PostgreSQL writes them: with an exponent below 1e-4, and from 1e15 on. */
+export function asPostgres(value: number): string {
+  const [digits = '', exponent = ''] = value.toExponential().split('e');
+  const power = Number(exponent);
+  if (power >= -4 && power < 15) return String(value);
+  return `${digits}e${power < 0 ? '-' : '+'}${String(Math.abs(power)).padStart(2, '0')}`;
+}
+
+/** The text of a double, where it is no JSON: the fewest digits that SQLite itself reads back as the same. */
+export const doubleText = (x: string): string =>
+  `CASE WHEN abs(${x}) < 1e15 AND ${x} = CAST(${x} AS INTEGER) THEN printf('%d', ${x})` +
+  ` WHEN CAST(printf('%!.15g', ${x}) AS REAL) = ${x} THEN printf('%!.15g', ${x})` +
+  ` WHEN CAST(printf('%!.16g', ${x}) AS REAL) = ${x} THEN printf('%!.16g', ${x})` +
+  ` ELSE printf('%!.17g', ${x}) END`;

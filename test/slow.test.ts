@@ -1,0 +1,86 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import pg from 'pg';
+import Database from 'libsql';
+import { join } from 'node:path';
+import { newDatabase, startPostgres } from './kit/postgres.mjs';
+import type { TestPostgres } from './kit/postgres.mjs';
+import { ask, folderWith, serving, vantfell } from './kit/program.ts';
+import type { Serving } from './kit/program.ts';
+
+const MODEL = `
+model: item
+key: serial
+stamps: false
+sort: id
+fields:
+  name: { type: string, required: true }
+  size: { type: integer }
+index: [[size]]
+`;
+const ROWS = 300_000;
+/** No index helps, and no record is found. */
+const SLOW = `filter=${encodeURIComponent("CASEI(name) LIKE CASEI('%no such%')")}`;
+
+let server: TestPostgres;
+beforeAll(async () => void (server = await startPostgres()), 60_000);
+afterAll(() => server.stop());
+
+/** A service over a table of many rows, whose reads may take so long. */
+async function servingMany(kind: string, read: string): Promise<Serving> {
+  const store = kind === 'sqlite' ? 'sqlite:./data.db' : await newDatabase(server, 'slow');
+  const folder = folderWith({
+    'vantfell.yaml': `service: { name: Many }\nstore: "${store}"\nlimits: { read: ${read} }\n`,
+    'models/item.yaml': MODEL,
+  });
+  await (await serving(folder)).stop();
+  if (kind === 'sqlite') {
+    const database = new Database(join(folder, 'data.db'));
+    database.exec(`WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < ${ROWS})
+      INSERT INTO items (name, size) SELECT 'Item ' || i, nullif(i % 7, 0) * i FROM n`);
+    database.close();
+  } else {
+    const client = new pg.Client({ connectionString: store });
+    await client.connect();
+    await client.query(`INSERT INTO items (name, size) SELECT 'Item ' || i, nullif(i % 7, 0) * i FROM generate_series(1, ${ROWS}) AS i`); // prettier-ignore
+    await client.end();
+  }
+  return serving(folder);
+}
+
+describe.each(['sqlite', 'postgres'])('%s', (kind) => {
+  test('quick requests do not wait for slow ones', async () => {
+    const service = await servingMany(kind, '30s');
+    const ended: string[] = [];
+    const asked = (what: string, query: string): Promise<void> =>
+      ask(`${service.url}/items${query}`).then(({ status }) => void ended.push(`${what} ${status}`));
+    // As many as there may be at work at once, and more.
+    const slow = Promise.all(Array.from({ length: 6 }, () => asked('slow', `?${SLOW}`)));
+    for (const query of ['/7', '?limit=5', '?sort=-size&limit=5', '?size=6&sort=-size', '?filter=size>100&sort=size']) {
+      await asked('quick', query);
+    }
+    expect(ended.slice(0, 5)).toEqual(Array.from({ length: 5 }, () => 'quick 200'));
+    await slow;
+    expect(ended.filter((what) => what === 'slow 200')).toHaveLength(6);
+    await service.stop();
+  }, 120_000);
+
+  test('a read that takes longer than it may is given up, and told', async () => {
+    const service = await servingMany(kind, '20ms');
+    const { status, headers, body } = await ask(`${service.url}/items?${SLOW}`);
+    expect(status).toBe(503);
+    expect(headers.get('retry-after')).toBe('1');
+    expect(body).toMatchObject({ type: '/problems/time-ran-out', status: 503 });
+    // The next ones find a service that is there.
+    expect((await ask(`${service.url}/items/7`)).status).toBe(200);
+    await service.stop();
+  }, 120_000);
+});
+
+test('a limit of reads is checked like any other', async () => {
+  const folder = folderWith({
+    'vantfell.yaml': 'service: { name: X }\nlimits: { read: soon }\n',
+    'models/item.yaml': MODEL,
+  });
+  const ran = await vantfell(['check', '-C', folder]);
+  expect([ran.code, ran.out + ran.err]).toEqual([1, expect.stringContaining('soon')]);
+});
