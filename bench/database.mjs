@@ -50,11 +50,12 @@ export function hutAt(at) {
   };
 }
 
-/** Fills an empty database. */
-export async function makeDatabase(address) {
+/** Fills an empty database; `huts` without reports, where that many are asked for. */
+export async function makeDatabase(address, huts) {
   const project = readProject(PROJECT);
   const { store } = await openDatabase(project, address);
-  for (const [name, { count, at }] of Object.entries(records)) {
+  for (const [name, { count: usual, at }] of Object.entries(records)) {
+    const count = huts === undefined || name === 'keeper' ? usual : name === 'hut' ? huts : 0;
     const model = project.graph.byName.get(name);
     const statement = { sql: store.ddl.fillFromJson(designTables(project.graph).find(({ of }) => of === name)) };
     for (let from = 0; from < count; from += CHUNK) {

@@ -1,11 +1,11 @@
 // npm run bench: the service beside its twins, in turn in one run, on each kind of database. Ratios count, not seconds.
 import { createHash } from 'node:crypto';
-import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { openStore } from '../dist/store/open.js';
 import { serviceOn } from '../dist/project/serve.js';
 import { newDatabase, startPostgres } from '../test/kit/postgres.mjs';
 import { hutKey, HUTS, makeDatabase, PROJECT } from './database.mjs';
-import { compare, here, replacement, start } from './measure.mjs';
+import { compare, here, intoDocs, residentMemory, start } from './measure.mjs';
 
 // Many short turns: what else the machine does then falls on all three alike.
 const ROUNDS = Number(process.env.BENCH_ROUNDS ?? 21);
@@ -32,6 +32,7 @@ const data = here('.data/');
 rmSync(data, { recursive: true, force: true });
 mkdirSync(data, { recursive: true });
 const rows = [];
+const memory = [];
 for (const kind of KINDS) {
   const server = kind === 'postgres' ? await startPostgres() : undefined;
   try {
@@ -41,10 +42,12 @@ for (const kind of KINDS) {
     await server?.stop();
   }
 }
-const text = report(rows);
+const bar = 'bar 1.3 at most';
+const text = `${report(rows)}\n\nResident memory under that load, of the bare twin's: ${memory.join(', ')} (${bar}).`;
 console.log(text);
-const page = here('../docs/benchmarks.md');
-writeFileSync(page, replacement(readFileSync(page, 'utf8'), 'table', 'end', text));
+intoDocs('table', 'end', text);
+
+const kindOf = (address) => address.split(':')[0];
 
 async function measure(address) {
   const project = await makeDatabase(address);
@@ -61,6 +64,8 @@ async function measure(address) {
     await checkSameAnswers(servers);
     const found = [];
     for (const work of works) found.push(await compare(servers, work, ROUNDS));
+    const [ours, bare] = [servers.ours, servers.bare].map(({ child }) => residentMemory(child.pid));
+    memory.push(`${(ours / bare).toFixed(2)} on ${kindOf(address)}`);
     return found;
   } finally {
     for (const { child } of Object.values(servers)) {

@@ -1,6 +1,6 @@
 // How servers are started, asked by turns and weighed.
 import { spawn } from 'node:child_process';
-import { readFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import autocannon from 'autocannon';
 
@@ -68,8 +68,12 @@ export async function compare(servers, { name, paths, bars }, rounds) {
   return { name, bars, ofBare: against('bare'), ofHand: against('byHand'), perSecond: 1 / cost(totals.ours) };
 }
 
-/** Puts a text between two marks of a page of the docs. */
-export function replacement(page, from, to, text) {
+/** Puts a text between two marks of the page of benchmarks. */
+export function intoDocs(from, to, text) {
+  const page = here('../docs/benchmarks.md');
   const marks = new RegExp(`(<!-- ${from} -->\n)[\\s\\S]*(<!-- ${to} -->)`);
-  return page.replace(marks, `$1\n${text}\n\n$2`);
+  writeFileSync(
+    page,
+    readFileSync(page, 'utf8').replace(marks, (_all, start, end) => `${start}\n${text}\n\n${end}`),
+  );
 }

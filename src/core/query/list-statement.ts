@@ -124,10 +124,11 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
     return `${parts.map((part, at) => `SELECT * FROM (${part}) AS part${at}`).join(' UNION ALL ')} ${limit}`;
   };
   const rows = (): string => {
-    if (served && (arms.length === 1 || isStored(form.shown))) {
+    const direct = served && form.offset === undefined && (arms.length === 1 || isStored(form.shown));
+    if (direct) {
       return found(`${json} AS j${positionOf(keys.map(({ sql }) => sql))}`);
     }
-    // The order takes every record: their JSON is made once it is known which ones are shown.
+    // Records are passed over: the JSON is made once it is known which ones are shown.
     const selected = keys.map(({ sql }, at) => `${sql} AS s${at}`).join(', ');
     const names = keys.map((_key, at) => `page.s${at}`);
     const again = orderOf(keys.map((key, at) => ({ ...key, sql: names[at]! })));
