@@ -47,7 +47,9 @@ const text = `${report(rows)}\n\nResident memory under that load, of the bare tw
 console.log(text);
 intoDocs('table', 'end', text);
 
-const kindOf = (address) => address.split(':')[0];
+function kindOf(address) {
+  return address.split(':')[0];
+}
 
 async function measure(address) {
   const project = await makeDatabase(address);

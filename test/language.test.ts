@@ -127,6 +127,11 @@ describe('what is wrong is told at its place', () => {
       'model: a\nrelations: { as: { with: a } }\nviews: { v: [as, list] }',
       ['3:14 record-in-view', '3:18 unknown-field'],
     ],
+    [
+      'a view of what is far away',
+      'model: a\nrelations: { up: { to: a } }\nviews: { v: [up.up.up.up.id, up.up.up.up.up.id] }',
+      ['3:30 view-too-deep'],
+    ],
     ['an operation like a part', 'model: a\noperations: { bs: {} }\n---\nmodel: b\nwithin: a', ['2:15 same-path']],
     [
       'an operation that reads an object',

@@ -150,7 +150,7 @@ async function askAround(url: string, terminal: Terminal): Promise<Shown[]> {
     showExchange(terminal, `${method} ${new URL(url).pathname}${path}`, body, response.status, answer);
     return answer as { data?: { id?: string } } | undefined;
   };
-  await ask('GET', '/huts?valley=Askdal&sort=-altitude_m&limit=2&fields=name,valley,altitude_m,beds');
+  await ask('GET', '/huts?valley=Askdal&sort=-altitude_m&limit=2&fields=name,altitude_m,altitude_ft,warden.name');
   const wrong = { name: 'Mist Hut', valley: 'Askdale', beds: 0, altitude_m: 1204, opens_on: '2027-02-30' };
   await ask('POST', '/huts', wrong);
   const right = {

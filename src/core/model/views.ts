@@ -75,7 +75,10 @@ const asMembers = (branch: Branch): ViewMember[] =>
 
 type Tell = (code: string, message: string, remedy: string) => void;
 
-function checkPath(model: Skeleton, path: readonly string[], viewed: Viewed, tell: Tell): boolean {
+/** So many relations may follow each other: no database reads statements of any depth. */
+const MOST_STEPS = 4;
+
+function checkPath(model: Skeleton, path: readonly string[], viewed: Viewed, tell: Tell, gone = 0): boolean {
   const [name = '', ...rest] = path;
   const field = model.byMember.get(name);
   if (field?.rules.writeOnly === true) {
@@ -90,7 +93,11 @@ function checkPath(model: Skeleton, path: readonly string[], viewed: Viewed, tel
   const target = relation?.target ?? reverse?.source;
   if (target !== undefined) {
     const next = viewed.skeletons.get(target);
-    if (rest.length > 0) return next !== undefined && checkPath(next, rest, viewed, tell);
+    if (gone === MOST_STEPS) {
+      tell('view-too-deep', `this path goes along more than ${MOST_STEPS} relations`, 'show less of what is far away, or make it a computed value'); // prettier-ignore
+      return false;
+    }
+    if (rest.length > 0) return next !== undefined && checkPath(next, rest, viewed, tell, gone + 1);
     const remedy = `name what to show of it, as ${name}.${next?.key.member}${relation === undefined ? '' : `; or its key, ${relation.field.member}`}`; // prettier-ignore
     tell('record-in-view', `\`${name}\` is a whole record`, remedy);
     return false;

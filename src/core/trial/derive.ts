@@ -3,6 +3,7 @@ import type { Endpoint, EndpointName } from '../http/endpoints.ts';
 import type { Field, Graph, Model, Relation } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { spoken } from '../model/names.ts';
+import { relatedNames } from '../model/related.ts';
 import { sortable } from '../http/list-request.ts';
 import { isNeeded, isSettable } from '../rules/schema.ts';
 import type { Body, Case, Expectation, Kept, Skipped, Step } from './case.ts';
@@ -85,6 +86,12 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
     add('list', 'a record stands in the list', made.steps, narrowed);
     for (const member of sortable(model)) {
       add('list', `the list is sorted by ${member}`, on.list(`?sort=-${member}&limit=5`, { status: 200 }));
+    }
+    for (const view of model.views.keys()) {
+      add('list', `the view ${view} is shown`, on.list(`?view=${view}&limit=5`, { status: 200 }));
+    }
+    for (const relation of relatedNames(model)) {
+      add('list', `${relation} can be included`, on.list(`?include=${relation}&limit=5`, { status: 200 }));
     }
     add('list', 'an unknown parameter is refused', on.list('?no_such_parameter=1', { status: 400 }));
     add('list', 'a limit of 0 is refused', on.list('?limit=0', { status: 400 }));

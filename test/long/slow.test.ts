@@ -2,10 +2,10 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import Database from 'libsql';
 import { join } from 'node:path';
-import { newDatabase, startPostgres } from './kit/postgres.mjs';
-import type { TestPostgres } from './kit/postgres.mjs';
-import { ask, folderWith, serving, vantfell } from './kit/program.ts';
-import type { Serving } from './kit/program.ts';
+import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import type { TestPostgres } from '../kit/postgres.mjs';
+import { ask, folderWith, serving, vantfell } from '../kit/program.ts';
+import type { Serving } from '../kit/program.ts';
 
 const MODEL = `
 model: item

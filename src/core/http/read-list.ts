@@ -1,0 +1,78 @@
+import { LRUCache } from 'lru-cache';
+import type { Model } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { boundsOf } from '../query/bounds.ts';
+import { formKey, isFixed, listStatement, listValues } from '../query/list-statement.ts';
+import type { ListForm, ListStatement } from '../query/list-statement.ts';
+import type { StoreValue } from '../store/contract.ts';
+import { clientScope, filterReader } from './filter.ts';
+import { keyFromText } from './key.ts';
+import { readListRequest } from './list-request.ts';
+import type { ListRequest } from './list-request.ts';
+import type { Reply } from './message.ts';
+import { pageReply } from './page-reply.ts';
+import type { PageEnds } from './page-reply.ts';
+import { HttpProblem } from './problems.ts';
+import { KEPT_FORMS, LONGEST_KEPT } from './serving.ts';
+import type { Serving } from './serving.ts';
+import { shownReader } from './shown.ts';
+import { sortReader } from './sort.ts';
+
+/** A list's query, understood, and all that it takes to answer it. */
+interface ListPlan {
+  readonly request: ListRequest;
+  readonly statement: ListStatement;
+  readonly values: readonly StoreValue[];
+  readonly ends: PageEnds;
+}
+
+/** Answers a list of a model's records: all, or the parts of the record that `parentKey` names. */
+export function makeListReader(
+  model: Model,
+  { graph, store, cursors, moment }: Serving,
+): (path: string, query: string, parentKey?: string) => Promise<Reply> {
+  const { dialect } = store;
+  const parent = model.parent === undefined ? undefined : modelOf(graph, model.parent.target);
+  const scope = clientScope(graph, model);
+  const readers = {
+    cursors,
+    readFilter: filterReader(graph, model, dialect, scope),
+    readSort: sortReader(graph, model, dialect, scope),
+    readShown: shownReader(graph, model, model.listView),
+  };
+  const listed = { graph, model, bounds: boundsOf(graph, model), dialect };
+  const statements = new LRUCache<string, ListStatement>({ max: KEPT_FORMS });
+  // The same few queries come again and again, to the letter: what they mean needs to be found out once.
+  const plans = new LRUCache<string, ListPlan>({ max: KEPT_FORMS });
+
+  function planOf(path: string, query: string, under: ListForm['under']): ListPlan {
+    const name = `${path}?${query}`;
+    let plan = plans.get(name);
+    if (plan === undefined) {
+      const request = readListRequest(model, path, query, graph.service.paging, readers, under);
+      const { form, limit } = request;
+      const statement = statementOf(form);
+      plan = { request, statement, values: listValues(statement, form, limit, dialect, moment.now()), ends: {} };
+      if (isFixed(form, statement) && name.length <= LONGEST_KEPT) plans.set(name, plan);
+    }
+    return plan;
+  }
+
+  function statementOf(form: ListForm): ListStatement {
+    const key = formKey(form);
+    let statement = statements.get(key);
+    if (statement === undefined) statements.set(key, (statement = listStatement(listed, form)));
+    return statement;
+  }
+
+  return async (path, query, parentKey) => {
+    const under =
+      parent === undefined || parentKey === undefined
+        ? undefined
+        : { parent, field: model.parent!.field, key: keyFromText(parent.key, parentKey) };
+    const { request, statement, values, ends } = planOf(path, query, under);
+    const row = await store.first(statement, values);
+    if (!row![3]) throw new HttpProblem('not-found');
+    return pageReply(path, request, statement, row!, cursors, ends);
+  };
+}

@@ -1,0 +1,72 @@
+import { LRUCache } from 'lru-cache';
+import { didYouMean } from '../declaration/nearest.ts';
+import type { Model } from '../model/graph.ts';
+import { nameOf, wholeOf } from '../query/shown.ts';
+import { shownStatement } from '../query/statements.ts';
+import type { ShownStatement } from '../query/statements.ts';
+import { isNamed } from './entity-tag.ts';
+import { keyFromText } from './key.ts';
+import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
+import type { Reply, Request } from './message.ts';
+import { HttpProblem, refuseParameters } from './problems.ts';
+import type { ParameterFailure } from './problems.ts';
+import { readQuery } from './query.ts';
+import { KEPT_FORMS, LONGEST_KEPT } from './serving.ts';
+import type { Serving } from './serving.ts';
+import { shownParameters, shownReader } from './shown.ts';
+import type { ShownParameters } from './shown.ts';
+
+/** Answers a read of one record, by the text of a path segment. */
+export function makeRecordReader(
+  model: Model,
+  { graph, store, tags, moment }: Serving,
+): (keyText: string, request: Request, query: string) => Promise<Reply> {
+  const { dialect } = store;
+  const readShown = shownReader(graph, model, 'default');
+  const whole = wholeOf(graph, model);
+  // Such a record's whole state is what everybody sees of it.
+  const isOpen = nameOf(whole) === model.fields.map(({ member }) => member).join();
+  const readWhole = shownStatement(graph, model, whole, dialect, !isOpen);
+  const forms = new LRUCache<string, ShownStatement>({ max: KEPT_FORMS });
+
+  function statementOf(query: string): ShownStatement {
+    if (query === '') return readWhole;
+    let statement = forms.get(query);
+    if (statement === undefined) {
+      const failures: ParameterFailure[] = [];
+      const shown = readShown(readParameters(query, failures), 1, failures);
+      refuseParameters(failures);
+      statement = shownStatement(graph, model, shown, dialect, true);
+      if (query.length <= LONGEST_KEPT) forms.set(query, statement);
+    }
+    return statement;
+  }
+
+  /** The state of the record, and the mark of the answer: two clients may see different parts of one state. */
+  function tagOf(shown: string, stored: string | undefined): string {
+    const mark = tags.mark(shown);
+    const state = stored === undefined ? mark : isOpen ? tags.mark(stored) : tags.hiddenMark(stored);
+    return `"${state}-${mark}"`;
+  }
+
+  return async (keyText, { headers }, query) => {
+    const key = dialect.bind(model.key, keyFromText(model.key, keyText));
+    const statement = statementOf(query);
+    const row = await store.first(statement, [key, ...statement.values(moment.now())]);
+    if (row === undefined) throw new HttpProblem('not-found');
+    const etag = tagOf(row[0] as string, row[1] as string | undefined);
+    if (isNamed(headers['if-none-match'], etag)) return { status: 304, headers: { ...COMMON_HEADERS, etag } };
+    return { status: 200, headers: { ...JSON_HEADERS, etag }, body: `{"data":${row[0] as string}}` };
+  };
+}
+
+function readParameters(query: string, failures: ParameterFailure[]): ShownParameters {
+  const given: Record<string, string> = {};
+  for (const [name, value] of readQuery(query)) {
+    const known = (shownParameters as readonly string[]).includes(name);
+    if (!known) failures.push({ parameter: name, detail: `no such parameter; ${didYouMean(name, shownParameters)}` });
+    else if (given[name] !== undefined) failures.push({ parameter: name, detail: 'must be given once' });
+    given[name] = value;
+  }
+  return given;
+}

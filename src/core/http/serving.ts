@@ -1,0 +1,19 @@
+import type { Moment } from '../change/changes.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Cursors } from '../query/cursor.ts';
+import type { Store } from '../store/contract.ts';
+import type { EntityTags } from './entity-tag.ts';
+
+/** What the records of all models are served with. */
+export interface Serving {
+  readonly graph: Graph;
+  readonly store: Store;
+  readonly cursors: Cursors;
+  readonly tags: EntityTags;
+  readonly moment: Moment;
+}
+
+/** Forms of requests whose statements are kept: clients use a few, and a flood of others must not fill the memory. */
+export const KEPT_FORMS = 500;
+/** A query of more characters is no everyday one, and is understood anew each time. */
+export const LONGEST_KEPT = 1_000;
