@@ -24,7 +24,10 @@ export function start(file, words) {
 export async function load(url, paths, duration = 1) {
   const requests = paths.map((path) => ({ method: 'GET', path }));
   const result = await autocannon({ url, connections: CONNECTIONS, duration, requests });
-  if (result.non2xx + result.errors + result.timeouts > 0) throw new Error(`${url} answered with errors`);
+  if (result.non2xx + result.errors + result.timeouts > 0)
+    throw new Error(
+      `${url}${paths[0]}: ${JSON.stringify({ ...result.statusCodeStats, errors: result.errors, timeouts: result.timeouts })}`,
+    );
   return Math.round(result.requests.total / result.duration);
 }
 
@@ -49,12 +52,15 @@ export async function compare(servers, { name, paths, bars }, rounds) {
   for (const { url } of Object.values(servers)) await load(url, paths);
   for (let round = 0; round < rounds; round += 1) {
     const order = Object.entries(servers);
-    // Another one goes first each time, so that nobody always runs on a warm or a tired machine.
+    // Another one goes first each time, and another one before each, so that nobody always runs on a tired machine.
     order.push(...order.splice(0, round % order.length));
+    if (round % 2 === 1) order.reverse();
     for (const [who, { url, child }] of order) {
       const before = processorTime(child.pid);
       const requests = await load(url, paths);
       totals[who].requests += requests;
+      // What the database still has to do for one must not fall on the next: this waits behind all of it.
+      await fetch(url + paths[0]).then((answer) => answer.text());
       totals[who].cpu += processorTime(child.pid) - before;
       totals[who].speeds.push(requests);
     }

@@ -4,6 +4,7 @@ import { spawn, spawnSync } from 'node:child_process';
 import { cpSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, watch, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { createRequire } from 'node:module';
 import { fileURLToPath } from 'node:url';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
@@ -31,6 +32,13 @@ const SHOTS = {
 echo; echo '$ curl -i "http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&sort=-beds"'
 curl -si 'http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&sort=-beds'; echo
 echo; echo "$ kill $server"; kill $server; wait $server`,
+  read: `vantfell serve -C fell-huts --quiet & server=$!; sleep 2
+huts=127.0.0.1:8080/v1/huts
+ask() { echo; echo "$ curl -sG $huts $1"; eval "curl -sG $huts $1" | node pretty.mjs; }
+ask "--data-urlencode \\"filter=beds >= 30 AND warden.name LIKE '%e%'\\" -d sort=-altitude_ft -d fields=name,altitude_ft,warden.name -d total=true -d limit=3"
+ask "-d limit=1 -d sort=-nights_open -d fields=name,cheapest,nights.date -d include=reports.author"
+ask "-d view=crd -d include=wardn -d limit=1000"
+kill $server; wait $server`,
   seed: `vantfell seed -C fell-huts; echo; echo '$ vantfell seed -C bad-rows'; vantfell seed -C bad-rows`,
   migrate: `vantfell migrate draft -C growing --rename hut.about=hut.description --fill hut.beds=1; echo
 echo '$ vantfell migrate run -C growing'; vantfell migrate run -C growing; echo
@@ -46,6 +54,14 @@ mkdirSync(shots, { recursive: true });
 writeFileSync(join(folder, 'vantfell'), `#!/bin/sh\nexec node ${join(root, 'dist/cli/main.js')} "$@"\n`, {
   mode: 0o755,
 });
+const stringify = createRequire(import.meta.url).resolve('json-stringify-pretty-compact');
+writeFileSync(
+  join(folder, 'pretty.mjs'),
+  `import { readFileSync } from 'node:fs';
+import stringify from ${JSON.stringify(stringify)};
+const text = stringify(JSON.parse(readFileSync(0, 'utf8')), { maxLength: 150 });
+console.log(text.split('\\n').slice(0, 16).join('\\n'));\n`,
+);
 spawnSync(join(folder, 'vantfell'), ['demo'], { cwd: folder });
 cpSync(join(folder, 'fell-huts'), join(folder, 'bad-rows'), { recursive: true });
 writeFileSync(

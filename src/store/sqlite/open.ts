@@ -11,8 +11,12 @@ import { makeQueue } from './queue.ts';
 import { makeSlowReads } from './slow-reads.ts';
 
 const ALTERING_MS = 600_000;
-/** A read that took so long holds up others: it goes to a thread of its own the next time. */
+/**
+ * A read that takes so long, so often in a row, holds up others: it goes to a thread of its own from then on. Once may be
+ * the machine's fault.
+ */
 const SLOW_MS = 20;
+const SLOW_RUNS = 3;
 
 /** Opens (and makes, where it is missing) the database in a file. Its folder must exist. */
 export function openSqlite(file: string, { slowReads = 0, longestRead = 5_000 }: StoreOptions = {}): Store {
@@ -28,13 +32,15 @@ export function openSqlite(file: string, { slowReads = 0, longestRead = 5_000 }:
   const read = readerOf(reading, file);
   const write = readerOf(writing, file);
   const slow = slowReads === 0 ? undefined : makeSlowReads(file, slowReads, longestRead);
-  // Some statements turn out to be slow.
-  const found = new WeakSet<Statement>();
-  const isSlow = (statement: Statement): boolean => statement.slow === true || found.has(statement);
+  // Some statements turn out to be slow: how often in a row they were.
+  const slowRuns = new WeakMap<Statement, number>();
+  const isSlow = (statement: Statement): boolean =>
+    statement.slow === true || (slowRuns.get(statement) ?? 0) >= SLOW_RUNS;
   const timed = <Result>(statement: Statement, ask: () => Promise<Result>): Promise<Result> => {
     const start = performance.now();
     const result = ask();
-    if (performance.now() - start > SLOW_MS) found.add(statement);
+    if (performance.now() - start > SLOW_MS) slowRuns.set(statement, (slowRuns.get(statement) ?? 0) + 1);
+    else if (slowRuns.has(statement)) slowRuns.delete(statement);
     return result;
   };
 
