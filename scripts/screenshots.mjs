@@ -32,11 +32,12 @@ const SHOTS = {
 echo; echo '$ curl -i "http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&sort=-beds"'
 curl -si 'http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&sort=-beds'; echo
 echo; echo "$ kill $server"; kill $server; wait $server`,
-  read: `vantfell serve -C fell-huts --quiet & server=$!; sleep 2
+  read: `vantfell serve -C fell-huts --quiet & server=$!
+until curl -s 127.0.0.1:8080/health/live > up; do sleep 0.2; done
 huts=127.0.0.1:8080/v1/huts
 ask() { echo; echo "$ curl -sG $huts $1"; eval "curl -sG $huts $1" | node pretty.mjs; }
 ask "--data-urlencode \\"filter=beds >= 30 AND warden.name LIKE '%e%'\\" -d sort=-altitude_ft -d fields=name,altitude_ft,warden.name -d total=true -d limit=3"
-ask "-d limit=1 -d sort=-nights_open -d fields=name,cheapest,nights.date -d include=reports.author"
+ask "-d limit=1 -d sort=-nights_open -d fields=name,cheapest,warden.name,reports.severity,reports.author.name"
 ask "-d view=crd -d include=wardn -d limit=1000"
 kill $server; wait $server`,
   seed: `vantfell seed -C fell-huts; echo; echo '$ vantfell seed -C bad-rows'; vantfell seed -C bad-rows`,
@@ -60,7 +61,7 @@ writeFileSync(
   `import { readFileSync } from 'node:fs';
 import stringify from ${JSON.stringify(stringify)};
 const text = stringify(JSON.parse(readFileSync(0, 'utf8')), { maxLength: 150 });
-console.log(text.split('\\n').slice(0, 16).join('\\n'));\n`,
+console.log(text);\n`,
 );
 spawnSync(join(folder, 'vantfell'), ['demo'], { cwd: folder });
 cpSync(join(folder, 'fell-huts'), join(folder, 'bad-rows'), { recursive: true });
