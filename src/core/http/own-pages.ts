@@ -4,7 +4,7 @@ import type { Statement, Store } from '../store/contract.ts';
 import { allEndpoints } from './endpoints.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
 import type { Reply } from './message.ts';
-import { HttpProblem, problemTypes } from './problems.ts';
+import { HttpProblem, problemTypes, refuseParameters } from './problems.ts';
 import type { ProblemName } from './problems.ts';
 import { problemPage } from './problem-reply.ts';
 
@@ -38,9 +38,7 @@ export function makeOwnPages(graph: Graph, store: Store): OwnPages {
     }
     if (query !== '') {
       const parameter = query.split('=')[0]!;
-      throw new HttpProblem('invalid-parameter', undefined, {
-        errors: [{ parameter, detail: 'this page takes no parameters' }],
-      });
+      refuseParameters([{ parameter, detail: 'this page takes no parameters' }]);
     }
     return page();
   };

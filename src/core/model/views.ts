@@ -2,6 +2,7 @@ import { didYouMean } from '../declaration/nearest.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { Skeleton, Skeletons } from './draft.ts';
 import type { ValueSpec, ViewMember } from './graph.ts';
+import { isReverse, stepCalled, viaCalled } from './related.ts';
 
 /** What is known of a model's members where views are read. */
 interface Viewed {
@@ -88,21 +89,20 @@ function checkPath(model: Skeleton, path: readonly string[], viewed: Viewed, tel
   if (field !== undefined) return checkInside(field, name, rest, tell);
   const single = [...viewed.computedNames(model.name), ...model.links.flatMap(({ member }) => member ?? [])];
   if (single.includes(name)) return checkInside(undefined, name, rest, tell);
-  const relation = model.relations.find((candidate) => candidate.name === name);
-  const reverse = model.reverses.find((candidate) => candidate.name === name && candidate.one);
-  const target = relation?.target ?? reverse?.source;
-  if (target !== undefined) {
+  const one = stepCalled(model, name);
+  if (one !== undefined) {
+    const { step, target } = one;
     const next = viewed.skeletons.get(target);
     if (gone === MOST_STEPS) {
       tell('view-too-deep', `this path goes along more than ${MOST_STEPS} relations`, 'show less of what is far away, or make it a computed value'); // prettier-ignore
       return false;
     }
     if (rest.length > 0) return next !== undefined && checkPath(next, rest, viewed, tell, gone + 1);
-    const remedy = `name what to show of it, as ${name}.${next?.key.member}${relation === undefined ? '' : `; or its key, ${relation.field.member}`}`; // prettier-ignore
+    const remedy = `name what to show of it, as ${name}.${next?.key.member}${isReverse(step) ? '' : `; or its key, ${step.field.member}`}`; // prettier-ignore
     tell('record-in-view', `\`${name}\` is a whole record`, remedy);
     return false;
   }
-  if ([...model.links, ...model.reverses].some((candidate) => candidate.name === name)) {
+  if (viaCalled(model, name) !== undefined) {
     tell('record-in-view', `\`${name}\` is many records`, `leave it out; a client asks for them with ?include=${name}`);
     return false;
   }

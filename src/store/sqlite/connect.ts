@@ -1,9 +1,15 @@
 import Database from 'libsql';
 import type { Row, StoreValue } from '../../core/store/contract.ts';
-import { withDoubles } from './double.ts';
+import { hasDoubles, withDoubles } from './double.ts';
 
 export type Connection = InstanceType<typeof Database>;
-export type Prepared = ReturnType<Connection['prepare']>;
+
+/** A statement whose rows come as arrays. */
+export interface Prepared {
+  readonly statement: ReturnType<Connection['prepare']>;
+  /** Whether its rows may have doubles that still need their form. */
+  readonly doubles: boolean;
+}
 
 /** How long a statement waits for another program's transaction. */
 export const BUSY_MS = 5_000;
@@ -18,20 +24,21 @@ export function connect(file: string): Connection {
   return connection;
 }
 
-/** Prepares a statement whose rows come as arrays. */
 export function prepare(connection: Connection, sql: string): Prepared {
-  const prepared = connection.prepare(sql);
+  const statement = connection.prepare(sql);
   // Without columns there is nothing to read, and the driver refuses to be asked for raw rows.
-  if (prepared.reader) prepared.raw(true);
-  return prepared;
+  if (statement.reader) statement.raw(true);
+  return { statement, doubles: hasDoubles(sql) };
 }
 
 // Values go as one array: the driver takes a lone null for a missing argument otherwise.
 
-export function firstRow(prepared: Prepared, values: readonly StoreValue[]): Row | undefined {
-  const row = prepared.get(values) as Row | undefined;
-  return row && withDoubles(row);
+export function firstRow({ statement, doubles }: Prepared, values: readonly StoreValue[]): Row | undefined {
+  const row = statement.get(values) as Row | undefined;
+  return doubles && row !== undefined ? withDoubles(row) : row;
 }
 
-export const allRows = (prepared: Prepared, values: readonly StoreValue[]): Row[] =>
-  (prepared.all(values) as Row[]).map(withDoubles);
+export function allRows({ statement, doubles }: Prepared, values: readonly StoreValue[]): Row[] {
+  const rows = statement.all(values) as Row[];
+  return doubles ? rows.map(withDoubles) : rows;
+}

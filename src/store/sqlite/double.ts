@@ -16,6 +16,9 @@ export const doubleJson = (x: string): string =>
 const MARK = '"\\u0000';
 const MARKED = /"\\u0000([^"]+)"/g;
 
+/** Whether a statement makes JSON of doubles. */
+export const hasDoubles = (sql: string): boolean => sql.includes(MARK);
+
 /** A row whose JSON texts have all their numbers. */
 export const withDoubles = (row: Row): Row => (row.some(isMarked) ? row.map(written) : row);
 
@@ -25,7 +28,7 @@ const written = (value: StoreValue): StoreValue =>
   isMarked(value) ? value.replaceAll(MARKED, (_marked, digits: string) => asPostgres(Number(digits))) : value;
 
 /** The fewest digits that read back as the same double, as PostgreSQL writes them: with an exponent below 1e-4, and from 1e15 on. */
-export function asPostgres(value: number): string {
+function asPostgres(value: number): string {
   const [digits = '', exponent = ''] = value.toExponential().split('e');
   const power = Number(exponent);
   if (power >= -4 && power < 15) return String(value);

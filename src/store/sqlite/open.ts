@@ -140,7 +140,7 @@ function readerOf(connection: Connection, file: string): Connected {
   return {
     first: (statement, values) => answer(statement, (found) => firstRow(found, values)),
     all: (statement, values) => answer(statement, (found) => allRows(found, values)),
-    run: (statement, values) => answer(statement, (found) => found.run(values).changes),
+    run: (statement, values) => answer(statement, ({ statement: found }) => found.run(values).changes),
   };
 }
 
