@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { makeChanges } from '../src/core/change/changes.ts';
+import { noCode } from '../src/core/change/code.ts';
 import { compile } from '../src/core/compile.ts';
 import { followModels } from '../src/core/migrations/follow.ts';
 import type { FieldValue, Graph, Model } from '../src/core/model/graph.ts';
@@ -14,6 +14,7 @@ import type { ListForm } from '../src/core/query/list-statement.ts';
 import type { Store } from '../src/core/store/contract.ts';
 import { StoreError } from '../src/core/store/contract.ts';
 import { designTables } from '../src/core/tables/design.ts';
+import { writesOn } from '../src/project/serve.ts';
 import { openStore } from '../src/store/open.ts';
 import { newDatabase, startPostgres } from './kit/postgres.mjs';
 import type { TestPostgres } from './kit/postgres.mjs';
@@ -72,9 +73,9 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
   type Values = Record<string, FieldValue>;
 
   const create = async (values: Values): Promise<Values> => {
-    const changes = makeChanges(graph, thing, store.dialect, moment);
-    const { json } = await store.transaction((transaction) => changes.create(transaction, { must: 1, ...values }));
-    return JSON.parse(json!) as Values;
+    const writes = writesOn(graph, store, noCode, moment);
+    const { texts } = await writes.run(null, (work) => writes.changesOf(thing).create(work, { must: 1, ...values }));
+    return JSON.parse(texts!.shown) as Values;
   };
 
   test('values come back as they went in: doubles to the last bit, decimals exact, text whole', async () => {

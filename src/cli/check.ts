@@ -1,3 +1,4 @@
+import { isError } from '../core/declaration/problem.ts';
 import { EXIT } from '../project/failure.ts';
 import type { Command } from './command.ts';
 import { counted } from './terminal/terminal.ts';
@@ -14,14 +15,21 @@ export const check: Command = {
   async run({ folder, terminal }) {
     const { readProject } = await import('../project/project.ts');
     const { allEndpoints } = await import('../core/http/endpoints.ts');
-    const { graph, problems, sources } = readProject(folder);
+    const project = readProject(folder);
+    const { graph, sources } = project;
+    let { problems } = project;
+    if (graph !== undefined) {
+      const { loadCode } = await import('../project/code.ts');
+      problems = [...problems, ...(await loadCode({ ...project, graph })).problems];
+    }
+    const isSound = graph !== undefined && !problems.some(isError);
     const endpoints = graph === undefined ? 0 : allEndpoints(graph).length;
-    terminal.value({ sound: graph !== undefined, models: graph?.models.length ?? 0, endpoints, problems });
+    terminal.value({ sound: isSound, models: graph?.models.length ?? 0, endpoints, problems });
     if (problems.length > 0) {
       const { problemsText } = await import('./terminal/problems.ts');
       terminal.show(problemsText(problems, sources, terminal.paint));
     }
-    if (graph === undefined) return EXIT.foundWrong;
+    if (!isSound) return EXIT.foundWrong;
     const made = `${counted(graph.models.length, 'model')}, ${counted(endpoints, 'endpoint')}`;
     terminal.show(`${terminal.paint.green('sound')}: ${graph.service.name}, ${made}`);
     return EXIT.done;

@@ -3,7 +3,7 @@ import { relative, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import stringify from 'json-stringify-pretty-compact';
 import { EXIT, Failure } from '../project/failure.ts';
-import type { SoundProject } from '../project/project.ts';
+import type { LoadedProject } from './sound-project.ts';
 import type { Command, Context } from './command.ts';
 import { shownPath } from '../project/shown-path.ts';
 import type { Terminal } from './terminal/terminal.ts';
@@ -28,9 +28,9 @@ export const demo: Command = {
     const shownFolder = shownPath(folder);
 
     placeProject(folder, shownFolder, terminal);
-    const { soundProject } = await import('./sound-project.ts');
+    const { loadedProject } = await import('./sound-project.ts');
     const { table } = await import('./terminal/table.ts');
-    const project = await soundProject(inside);
+    const project = await loadedProject(inside);
 
     terminal.show(bold('\n1. The nouns, written down'));
     terminal.show(table(project.graph.models.map((model) => [`  models/${model.name}.yaml`, model.description ?? ''])));
@@ -93,7 +93,7 @@ interface Shown {
   readonly body: unknown;
 }
 
-async function seedAndAsk(context: Context, project: SoundProject): Promise<Shown[] | undefined> {
+async function seedAndAsk(context: Context, project: LoadedProject): Promise<Shown[] | undefined> {
   const { serviceKey } = await import('../project/project.ts');
   const { openDatabase } = await import('../project/database.ts');
   const { loadProjectSamples } = await import('./seed.ts');
@@ -121,7 +121,9 @@ async function seedAndAsk(context: Context, project: SoundProject): Promise<Show
     const shown = address.startsWith('sqlite:') ? relative(folder, address.slice('sqlite:'.length)) : address;
     terminal.show(`  in ${shown}`);
 
-    const service = serviceOn(project.graph, store, serviceKey(project).key, (error) => terminal.warn(String(error)));
+    const service = serviceOn(project.graph, store, serviceKey(project).key, (error) => terminal.warn(String(error)), {
+      code: project.loaded,
+    });
     const largestBody = project.graph.service.limits.body;
     const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody });
     try {

@@ -2,6 +2,7 @@ import type { LoadOptions, Loaded } from '../core/samples/load.ts';
 import type { Store } from '../core/store/contract.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';
+import type { LoadedProject } from './sound-project.ts';
 import type { Arguments, Command, Context } from './command.ts';
 
 export const seed: Command = {
@@ -21,9 +22,9 @@ export const seed: Command = {
 
   async run(context, given) {
     const { openWithAnswers } = await import('./decide.ts');
-    const { soundProject } = await import('./sound-project.ts');
+    const { loadedProject } = await import('./sound-project.ts');
     const emptyFirst = given.emptyFirst === true;
-    const project = await soundProject(context);
+    const project = await loadedProject(context);
     const generating = generateOptions(given, project);
     const { store, done } = await openWithAnswers(context, project);
     try {
@@ -75,12 +76,12 @@ function generateOptions(
 /** Loads a project's samples into a store; undefined where they have problems, which are shown. */
 export async function loadProjectSamples(
   { folder, terminal }: Context,
-  { graph }: SoundProject,
+  { graph, loaded: code }: LoadedProject,
   store: Store,
   options: Pick<LoadOptions, 'emptyFirst'> = {},
 ): Promise<Loaded | undefined> {
   const { readSampleFiles } = await import('../project/samples.ts');
-  const { moment } = await import('../project/project.ts');
+  const { writesOn } = await import('../project/serve.ts');
   const { readSamples } = await import('../core/samples/read.ts');
   const { BadSamples, loadSamples } = await import('../core/samples/load.ts');
   const { problemsText } = await import('./terminal/problems.ts');
@@ -98,7 +99,11 @@ export async function loadProjectSamples(
       terminal.progress(
         `loading ${model}: ${grouped(count)}${share === undefined ? '' : `, ${Math.floor(share * 100)}%`}`,
       );
-    const loaded = await loadSamples(graph, store, rows, moment, { ...options, streams, onProgress });
+    const loaded = await loadSamples(graph, store, rows, writesOn(graph, store, code), {
+      ...options,
+      streams,
+      onProgress,
+    });
     terminal.progress('');
     return loaded;
   } catch (error) {
@@ -107,13 +112,17 @@ export async function loadProjectSamples(
   }
 }
 
-export async function showLoaded({ terminal }: Context, { models, gone, goneCount }: Loaded): Promise<void> {
+export async function showLoaded({ terminal }: Context, { models, gone, goneCount, untold }: Loaded): Promise<void> {
   const { table } = await import('./terminal/table.ts');
   terminal.value({ loaded: true, models, gone, goneCount });
   if (models.length === 0) return terminal.say('there are no samples: samples/ is where they go, a file a model');
   const head = ['model', 'made', 'changed', 'unchanged'];
   const lines = models.map(({ model, made, changed, unchanged }) => [model, made, changed, unchanged]);
   terminal.show(table([head, ...lines], [1, 2, 3]));
+  if (untold.size > 0) {
+    const counts = [...untold].map(([model, count]) => `${count} of ${model}`).join(', ');
+    terminal.say(`afterCommit hooks are not run when samples are loaded: ${counts}`);
+  }
   if (gone.length > 0) {
     const shown = gone.slice(0, 10).join(', ');
     const more = goneCount > 10 ? ` and ${goneCount - 10} more` : '';

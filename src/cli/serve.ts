@@ -28,11 +28,11 @@ export const serve: Command = {
 
   async run(context, given) {
     const [port, host] = [given.port as number, given.host as string];
-    const { soundProject } = await import('./sound-project.ts');
+    const { loadedProject } = await import('./sound-project.ts');
     const { serviceKey } = await import('../project/project.ts');
     const { openWithAnswers } = await import('./decide.ts');
     const { serviceOn, storeOptions } = await import('../project/serve.ts');
-    const project = await soundProject(context);
+    const project = await loadedProject(context);
     const { terminal } = context;
     const key = serviceKey(project);
     if (key.kept && !LOOPBACK.test(host)) {
@@ -45,15 +45,19 @@ export const serve: Command = {
     }
     const { store, done } = await openWithAnswers(context, project, storeOptions(project.graph));
     try {
-      const { makeLog } = await import('../server/log.ts');
+      const { codeLog, makeLog } = await import('../server/log.ts');
       const log = makeLog();
-      const service = serviceOn(project.graph, store, key.key, (error, request) => log.error({ err: error, request }));
+      const service = serviceOn(project.graph, store, key.key, (error, request) => log.error({ err: error, request }), {
+        code: project.loaded,
+        log: codeLog(log),
+      });
       const largestBody = project.graph.service.limits.body;
       const server = await listen(service, { host, port, largestBody });
       done.forEach((line) => terminal.say(line));
       if (key.made) terminal.say('made a key for this project, and keep it in .vantfell/key');
       await greet(context, project, server, store.address);
       await stopped(context, server);
+      await service.writes.settled();
       return EXIT.done;
     } finally {
       await store.close();

@@ -17,10 +17,10 @@ export const trial: Command = {
 
   async run(context, { model, only, bail }) {
     const { didYouMean } = await import('../core/declaration/nearest.ts');
-    const { soundProject } = await import('./sound-project.ts');
+    const { loadedProject } = await import('./sound-project.ts');
     const { runTrial } = await import('./trial/run-trial.ts');
     const { resultText, resultValue } = await import('./trial/result-text.ts');
-    const project = await soundProject(context);
+    const project = await loadedProject(context);
     if (typeof model === 'string' && !project.graph.byName.has(model)) {
       const remedy = didYouMean(model, project.graph.byName.keys());
       throw new Failure(EXIT.wrongCommand, `there is no model ${model}`, remedy);

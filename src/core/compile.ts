@@ -10,6 +10,7 @@ import type { Place, Problem } from './declaration/problem.ts';
 import { reporterOf } from './declaration/reporter.ts';
 import type { Reporter } from './declaration/reporter.ts';
 import { serviceShape } from './declaration/service-shape.ts';
+import { checkCode } from './model/code.ts';
 import { checkNames } from './model/collisions.ts';
 import type { ModelDeclaration, ServiceDeclaration } from './model/declarations.ts';
 import type { DeclaredModel } from './model/draft.ts';
@@ -26,6 +27,8 @@ export interface ProjectSources {
   readonly service: Source;
   /** `models/*.yaml`. */
   readonly models: readonly Source[];
+  /** The files of `code/`, but for those in folders of it. Left out: nothing is said of it. */
+  readonly code?: readonly Source[] | undefined;
   readonly environment: Readonly<Record<string, string | undefined>>;
 }
 
@@ -54,6 +57,7 @@ export function compile(sources: ProjectSources): Compiled {
     ({ declaration: { model } }, at) => known.findIndex((other) => other.declaration.model === model) === at,
   );
   problems.push(...checkNames(graph, first), ...checkConstants(graph, first), ...checkReveals(graph, first));
+  if (sources.code !== undefined) problems.push(...checkCode(graph, first, sources.code));
   const sound = !problems.some(isError);
   if (sound) noteOpenModels(graph, report);
   const waiting = sound ? noteWaiting(graph, declaration, first, report) : undefined;

@@ -1,4 +1,10 @@
 import { acceptsJson } from './http/accept.ts';
+import { noCode } from './change/code.ts';
+import type { Code } from './change/code.ts';
+import { makeWrites } from './change/run.ts';
+import type { Writes } from './change/run.ts';
+import type { Log } from './change/scope.ts';
+import { makeIdempotency } from './http/idempotency.ts';
 import type { Endpoint } from './http/endpoints.ts';
 import { COMMON_HEADERS } from './http/message.ts';
 import type { Reply, Request } from './http/message.ts';
@@ -8,11 +14,12 @@ import { makeOwnPages } from './http/own-pages.ts';
 import { HttpProblem, problemTypes } from './http/problems.ts';
 import { problemReply } from './http/problem-reply.ts';
 import { makeResource } from './http/resource.ts';
-import type { Resource } from './http/resource.ts';
+import type { Answerer } from './http/resource.ts';
+import type { Serving } from './http/serving.ts';
 import { makeRoutes } from './http/routes.ts';
 import type { Place } from './http/routes.ts';
-import type { Moment } from './change/changes.ts';
-import type { Graph, Model } from './model/graph.ts';
+import type { Moment } from './change/contract.ts';
+import type { Graph } from './model/graph.ts';
 import { makeCursors } from './query/cursor.ts';
 import { StoreError } from './store/contract.ts';
 import type { Store } from './store/contract.ts';
@@ -21,6 +28,12 @@ import type { Store } from './store/contract.ts';
 export interface Surroundings extends Moment {
   /** Signs whatever clients hold; at least 32 bytes. */
   readonly key: string;
+  /** The project's own code; left out: it has none. */
+  readonly code?: Code;
+  /** Where the project's code writes its log. */
+  readonly log?: Log;
+  /** Whether `afterCommit` hooks are left out, as in trials. */
+  readonly quiet?: boolean;
   /** Told of every defect, with the number that the client was given. */
   report(error: unknown, request: string): void;
 }
@@ -30,7 +43,11 @@ export interface Service {
   handle(request: Request): Promise<Reply>;
   /** The answer to a request that could not even be read, as a server meets them. */
   refuse(problem: HttpProblem, target: string): Reply;
+  /** What changes records without a request: a program's own jobs. */
+  readonly writes: Writes;
 }
+
+const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => undefined };
 
 /**
  * Everything that can be worked out before the first request is worked out here.
@@ -43,8 +60,27 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
   const cursors = makeCursors(surroundings.key);
   const routes = makeRoutes(graph);
   const ownPages = makeOwnPages(graph, store);
-  const serving = { graph, store, cursors, tags: makeEntityTags(surroundings.key), moment: surroundings };
-  const resources = new Map<Model, Resource>(graph.models.map((model) => [model, makeResource(model, serving)]));
+  const { code = noCode, log = noLog, quiet = false } = surroundings;
+  const report = (error: unknown): void => surroundings.report(error, surroundings.uuid());
+  const writes = makeWrites({ graph, store, moment: surroundings, code, log, report, tell: !quiet });
+  const idempotency = makeIdempotency(store, surroundings.key, () => surroundings.now());
+  const serving: Serving = {
+    graph,
+    store,
+    cursors,
+    tags: makeEntityTags(surroundings.key),
+    moment: surroundings,
+    code,
+    writes,
+    answer: ({ claim }, write) => writes.run(null, (work) => idempotency.within(work, claim, write)),
+  };
+  const answerers = new Map<Endpoint, Answerer>();
+  for (const model of graph.models) {
+    const answererOf = makeResource(model, serving);
+    for (const endpoint of routes.endpoints) {
+      if (endpoint.model === model) answerers.set(endpoint, answererOf(endpoint));
+    }
+  }
 
   async function answer(request: Request, path: string, query: string): Promise<Reply> {
     const { method } = request;
@@ -65,7 +101,13 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     }
     if (!acceptsJson(request.headers.accept))
       throw new HttpProblem('not-acceptable', 'Accept must allow application/json');
-    return ask(resources.get(place.model)!, endpoint, key, request, path, query);
+    const answerer = answerers.get(endpoint)!;
+    if (request.headers['idempotency-key'] === undefined) return answerer({ request, path, query, key });
+    if (method === 'PATCH') {
+      throw new HttpProblem('malformed-request', 'Idempotency-Key goes with POST; If-Match guards a PATCH');
+    }
+    if (method !== 'POST') return answerer({ request, path, query, key });
+    return idempotency.once(request, path, query, (claimed) => answerer({ request: claimed, path, query, key }));
   }
 
   function refused(error: unknown, path: string): Reply {
@@ -83,6 +125,7 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
       return answer(request, path, query).catch((error: unknown) => refused(error, path));
     },
     refuse: (problem, target) => refused(problem, target.split('?')[0] ?? '/'),
+    writes,
   };
 }
 
@@ -94,35 +137,14 @@ function problemOf(error: unknown): HttpProblem {
     case 'busy':
     case 'unreachable':
       return new HttpProblem('store-unavailable', undefined, { headers: LATER });
+    case 'crowded':
+      return new HttpProblem('too-busy', undefined, { headers: LATER });
     case 'too-slow':
       return new HttpProblem('time-ran-out', undefined, { headers: LATER });
     case 'too-complex':
       return new HttpProblem('invalid-parameter', 'this database can not read so deep a request: include or name less');
     default:
       return new HttpProblem('inner-defect');
-  }
-}
-
-function ask(
-  resource: Resource,
-  endpoint: Endpoint,
-  key: string | undefined,
-  request: Request,
-  path: string,
-  query: string,
-): Promise<Reply> {
-  switch (endpoint.name) {
-    case 'list':
-      return resource.list(path, query, key);
-    case 'read':
-      return resource.read(key!, request, query);
-    case 'create':
-      return resource.create(request, query, key);
-    case 'replace':
-    case 'update':
-      return resource.change(endpoint.name, key!, request, query);
-    case 'delete':
-      return resource.delete(key!, query);
   }
 }
 

@@ -10,6 +10,7 @@ import { historyOf, runMigrations, waitingOf } from '../core/migrations/run.ts';
 import type { Store } from '../core/store/contract.ts';
 import { StoreError } from '../core/store/contract.ts';
 import { designTables } from '../core/tables/design.ts';
+import { makeOwnTables } from '../core/tables/own-work.ts';
 import { noDecisions, redesign } from '../core/tables/redesign.ts';
 import type { Table } from '../core/tables/table.ts';
 import { sayingsOf } from '../core/tables/words.ts';
@@ -81,7 +82,12 @@ function refuseOtherModels(picture: readonly Table[], tables: readonly Table[], 
 
 /** Sees that a database has run every migration; an empty one, which nobody can lose anything of, runs them. */
 async function inStep(store: Store, migrations: readonly Migration[]): Promise<string[]> {
-  const isEmpty = await store.alter(async (alteration) => (await alteration.tables()).length === 0);
+  const isEmpty = await store.alter(async (alteration) => {
+    const empty = (await alteration.tables()).length === 0;
+    // An older version of the tool had fewer of its own.
+    if (!empty) await makeOwnTables(alteration, store);
+    return empty;
+  });
   if (isEmpty) {
     const names = await runMigrations(store, migrations, { now: moment.now });
     return names.map((name) => `ran ${name}`);

@@ -1,5 +1,7 @@
 import { tooLarge } from '../core/http/problems.ts';
 import type { Reply } from '../core/http/message.ts';
+import type { Scope } from '../core/change/scope.ts';
+import { soundCode } from './code.ts';
 import { EXIT, Failure } from './failure.ts';
 import { openDatabase } from './database.ts';
 import { readProject, serviceKey } from './project.ts';
@@ -10,6 +12,9 @@ import { serviceOn, storeOptions } from './serve.ts';
 export interface OpenService {
   /** Answers a WHATWG `Request`, for any server or test to mount. */
   fetch(request: Request): Promise<Response>;
+  /** Does some work in one transaction, with the service's authority. */
+  transaction<Result>(work: (scope: Scope) => Promise<Result>): Promise<Result>;
+  /** Waits for what is under way, and closes the store. */
   close(): Promise<void>;
 }
 
@@ -29,8 +34,12 @@ export async function openService(folder: string): Promise<OpenService> {
     throw new Failure(EXIT.foundWrong, `the declarations have errors${where}`, 'vantfell check shows them all');
   }
   const sound = project as SoundProject;
+  const code = await soundCode(sound);
   const { store } = await openDatabase(sound, undefined, undefined, storeOptions(project.graph));
-  const service = serviceOn(project.graph, store, serviceKey(sound).key, (error) => console.error(error));
+  const service = serviceOn(project.graph, store, serviceKey(sound).key, (error) => console.error(error), {
+    code,
+    log: console,
+  });
   const largestBody = project.graph.service.limits.body;
 
   return {
@@ -45,7 +54,11 @@ export async function openService(folder: string): Promise<OpenService> {
       const reply = await service.handle({ method: request.method, target, headers, body });
       return asResponse(reply, request.method === 'HEAD');
     },
-    close: () => store.close(),
+    transaction: (work) => service.writes.run(null, (under) => work(service.writes.scopeOf(under))),
+    async close() {
+      await service.writes.settled();
+      await store.close();
+    },
   };
 }
 

@@ -6,7 +6,7 @@ import type { Problem } from '../core/declaration/problem.ts';
 import type { Source } from '../core/declaration/document.ts';
 import type { Waiting } from '../core/model/waiting.ts';
 import type { Graph, StoreKind } from '../core/model/graph.ts';
-import type { Moment } from '../core/change/changes.ts';
+import type { Moment } from '../core/change/contract.ts';
 import { StoreError } from '../core/store/contract.ts';
 import { makeThrowaway } from '../store/throwaway.ts';
 import type { Throwaway } from '../store/throwaway.ts';
@@ -23,13 +23,16 @@ export interface Project {
   readonly waiting?: Waiting;
   /** Every text that a problem's place may point into. */
   readonly sources: readonly Source[];
+  /** The files that its hooks and operations are in. */
+  readonly code: readonly Source[];
 }
 
 export type SoundProject = Project & { readonly graph: Graph };
 
-export function readProject(folder: string): Project {
-  const sources = readSources(folder);
-  return { folder, sources: [sources.service, ...sources.models], ...compile(sources) };
+export function readProject(folder: string, withCode = true): Project {
+  const sources = readSources(folder, withCode);
+  const { service, models, code = [] } = sources;
+  return { folder, code, sources: [service, ...models, ...code], ...compile(sources) };
 }
 
 /** The wall clock, and keys that sort by it. */

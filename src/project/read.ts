@@ -10,7 +10,7 @@ const DECLARATION = /\.(yaml|yml|json)$/;
 const SAMPLE = /\.(yaml|yml|json|ndjson|csv)$/;
 
 /** Reads the texts of a project's declarations. Runs none of its code. */
-export function readSources(folder: string): ProjectSources {
+export function readSources(folder: string, withCode: boolean): ProjectSources {
   if (!existsSync(folder) || !statSync(folder).isDirectory()) {
     throw new Failure(
       EXIT.surroundings,
@@ -23,10 +23,11 @@ export function readSources(folder: string): ProjectSources {
     const shown = shownPath(folder) === '.' ? 'this folder' : shownPath(folder);
     throw new Failure(EXIT.surroundings, `${shown} is no project: it has no ${SERVICE_FILE}`, remedy);
   }
-  refuseCode(folder);
+  refuseTrials(folder);
   return {
     service: readSource(folder, SERVICE_FILE),
     models: filesIn(folder, 'models', DECLARATION).map((file) => readSource(folder, file)),
+    code: withCode ? codeFiles(folder).map((file) => readSource(folder, file)) : undefined,
     environment: process.env,
   };
 }
@@ -60,16 +61,20 @@ function filesIn(folder: string, name: string, wanted: RegExp): string[] {
   return files;
 }
 
-/** A hook that never runs would be worse than none: what this version can't put to work stops it. */
-function refuseCode(folder: string): void {
-  for (const name of ['code', 'trials']) {
-    const inside = join(folder, name);
-    if (!existsSync(inside) || readdirSync(inside).every((file) => file.startsWith('.'))) continue;
-    const message = `${name}/ is part of a project, but this version does not put it to work`;
-    throw new Failure(
-      EXIT.foundWrong,
-      message,
-      `move ${name}/ elsewhere: what is declared is never ignored in silence`,
-    );
-  }
+/** The files of `code/` that hooks and operations are in: what they share stands in folders, and type files are for editors. */
+function codeFiles(folder: string): string[] {
+  const inside = join(folder, 'code');
+  if (!existsSync(inside)) return [];
+  return readdirSync(inside, { withFileTypes: true })
+    .filter((entry) => entry.isFile() && !entry.name.startsWith('.') && !entry.name.endsWith('.d.ts'))
+    .map((entry) => join('code', entry.name))
+    .sort();
+}
+
+/** A trial that never runs would be worse than none: what this version can't put to work stops it. */
+function refuseTrials(folder: string): void {
+  const inside = join(folder, 'trials');
+  if (!existsSync(inside) || readdirSync(inside).every((file) => file.startsWith('.'))) return;
+  const message = 'trials/ is part of a project, but this version does not put it to work';
+  throw new Failure(EXIT.foundWrong, message, 'move trials/ elsewhere: what is declared is never ignored in silence');
 }

@@ -1,5 +1,10 @@
 import { availableParallelism } from 'node:os';
-import type { Service } from '../core/service.ts';
+import type { Code } from '../core/change/code.ts';
+import type { Moment } from '../core/change/contract.ts';
+import { makeWrites } from '../core/change/run.ts';
+import type { Writes } from '../core/change/run.ts';
+import type { Log } from '../core/change/scope.ts';
+import type { Service, Surroundings } from '../core/service.ts';
 import { makeService } from '../core/service.ts';
 import type { Store } from '../core/store/contract.ts';
 import type { Graph } from '../core/model/graph.ts';
@@ -13,6 +18,8 @@ const SLOW_READS = Math.max(2, Math.min(4, availableParallelism() - 1));
 export const storeOptions = ({ service }: Graph): StoreOptions => ({
   longestRead: service.limits.read,
   slowReads: SLOW_READS,
+  longestTransaction: service.limits.transaction,
+  mostWaiting: service.limits.queue,
 });
 
 /** A service over an open store, with the machine's own clock and keys. */
@@ -21,4 +28,11 @@ export const serviceOn = (
   store: Store,
   key: string,
   report: (error: unknown, request: string) => void,
-): Service => makeService(graph, store, { ...moment, key, report });
+  more: Pick<Surroundings, 'code' | 'log' | 'quiet'> = {},
+): Service => makeService(graph, store, { ...moment, ...more, key, report });
+
+const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => undefined };
+
+/** What loads and generates records: as a service would write them, but that nobody is told when it is done. */
+export const writesOn = (graph: Graph, store: Store, code: Code, now: Moment = moment): Writes =>
+  makeWrites({ graph, store, moment: now, code, log: noLog, report: () => undefined, tell: false });

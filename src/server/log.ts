@@ -1,5 +1,13 @@
+import type { Log } from '../core/change/scope.ts';
 import { pino } from 'pino';
 import type { Logger } from 'pino';
 
-/** Warnings and defects as JSON lines on standard error. */
-export const makeLog = (): Logger => pino({ level: 'warn' }, pino.destination({ dest: 2, sync: true }));
+/** Defects, and what a project's own code has to say, as JSON lines on standard error. */
+export const makeLog = (): Logger => pino({ level: 'info' }, pino.destination({ dest: 2, sync: true }));
+
+/** The log as hooks and operations have it: a message, and what it is about. */
+export const codeLog = (log: Logger): Log => ({
+  info: (message, details = {}) => log.info(details, message),
+  warn: (message, details = {}) => log.warn(details, message),
+  error: (message, details = {}) => log.error(details, message),
+});

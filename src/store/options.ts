@@ -1,11 +1,15 @@
 import { StoreError } from '../core/store/contract.ts';
 
-/** How a store is to treat reads. Commands that work alone need none of it. */
+/** How a store is to treat those who ask much of it. Commands that work alone need none of it. */
 export interface StoreOptions {
   /** Milliseconds that a read may take; left out: as long as it likes, or the store's own limit. */
   readonly longestRead?: number | undefined;
   /** How many slow reads may be at work beside the quick ones; left out: they are done like any other. */
   readonly slowReads?: number | undefined;
+  /** Milliseconds that a transaction may take; left out: as long as it likes. */
+  readonly longestTransaction?: number | undefined;
+  /** How many writers may wait where there is room for one at a time; left out: as many as like. */
+  readonly mostWaiting?: number | undefined;
 }
 
 /** A slow read that nobody waits for any longer. */
@@ -14,4 +18,11 @@ export const tooSlow = (longestRead: number): StoreError =>
     { kind: 'too-slow' },
     `a read took more than ${longestRead / 1000} s`,
     'an index on what it filters and sorts by makes it quick; limits.read in vantfell.yaml is the limit',
+  );
+
+export const transactionTooSlow = (longest: number): StoreError =>
+  new StoreError(
+    { kind: 'too-slow' },
+    `a transaction took more than ${longest / 1000} s, and was rolled back`,
+    'let it do less, or wait for less; limits.transaction in vantfell.yaml is the limit',
   );

@@ -2,6 +2,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from '@jest/globals';
+import { noCode } from '../../src/core/change/code.ts';
 import type { Reply } from '../../src/core/http/message.ts';
 import type { Graph } from '../../src/core/model/graph.ts';
 import { loadSamples } from '../../src/core/samples/load.ts';
@@ -12,7 +13,7 @@ import { openDatabase } from '../../src/project/database.ts';
 import { moment, readProject } from '../../src/project/project.ts';
 import type { SoundProject } from '../../src/project/project.ts';
 import { readSampleFiles } from '../../src/project/samples.ts';
-import { serviceOn } from '../../src/project/serve.ts';
+import { serviceOn, writesOn } from '../../src/project/serve.ts';
 import { newDatabase, startPostgres } from './postgres.mjs';
 
 export interface Body {
@@ -48,7 +49,7 @@ export async function bothStores(projectFolder: string, name: string): Promise<B
     const uuid = (): string => `00000000-0000-7000-8000-${String((made += 1)).padStart(12, '0')}`;
     const same = { ...moment, uuid, now: () => new Date(Date.UTC(2026, 5, 1, 10, 0, 0, made)) };
     const { rows } = readSamples(graph, readSampleFiles(project.folder, graph).sources);
-    await loadSamples(graph, store, rows, same);
+    await loadSamples(graph, store, rows, writesOn(graph, store, noCode, same));
     stores.push(store);
     const counted: Store = { ...store, first: (...given) => ((asked += 1), store.first(...given)) };
     services.push(serviceOn(graph, counted, 'k'.repeat(32), (error) => console.error(error)));

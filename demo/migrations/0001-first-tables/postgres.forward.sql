@@ -161,7 +161,6 @@ CREATE TABLE "supplies" (
   CONSTRAINT "supplies_item_max_length" CHECK (char_length("item") <= 60),
   "quantity" numeric(18, 1) NOT NULL,
   CONSTRAINT "supplies_quantity_minimum" CHECK ("quantity" >= 0),
-  CONSTRAINT "supplies_quantity_maximum" CHECK ("quantity" <= 100000),
   "unit" text COLLATE "C" NOT NULL,
   CONSTRAINT "supplies_unit_enum" CHECK ("unit" IN ('kg', 'l', 'piece')),
   "created_at" timestamptz(3) NOT NULL,

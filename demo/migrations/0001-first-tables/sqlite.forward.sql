@@ -141,7 +141,7 @@ CREATE TABLE "supplies" (
   "id" TEXT NOT NULL PRIMARY KEY,
   "hut_id" TEXT NOT NULL REFERENCES "huts" ("id") ON DELETE CASCADE,
   "item" TEXT NOT NULL CHECK (length("item") >= 1) CHECK (length("item") <= 60),
-  "quantity" INTEGER NOT NULL CHECK ("quantity" >= 0) CHECK ("quantity" <= 1000000),
+  "quantity" INTEGER NOT NULL CHECK ("quantity" >= 0),
   "unit" TEXT NOT NULL CHECK ("unit" IN ('kg', 'l', 'piece')),
   "created_at" TEXT NOT NULL,
   "updated_at" TEXT NOT NULL

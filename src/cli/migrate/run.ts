@@ -9,14 +9,14 @@ import { kindOf, moment, storeAddress } from '../../project/project.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import type { Arguments, Context } from '../command.ts';
 import { loadProjectSamples, showLoaded } from '../seed.ts';
-import { soundProject } from '../sound-project.ts';
+import { loadedProject } from '../sound-project.ts';
 import { confirm } from '../terminal/ask.ts';
 import { counted } from '../terminal/terminal.ts';
 
 /** Runs the migrations that have not run. */
 export async function run(context: Context, given: Arguments): Promise<number> {
   const { terminal } = context;
-  const project = await soundProject(context);
+  const project = await loadedProject(context);
   const address = storeAddress(project);
   const migrations = readMigrations(project.folder, kindOf(address));
   const tables = designTables(project.graph);

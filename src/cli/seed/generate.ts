@@ -4,7 +4,8 @@ import { modelOf } from '../../core/model/graph.ts';
 import type { Store } from '../../core/store/contract.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { moment } from '../../project/project.ts';
-import type { SoundProject } from '../../project/project.ts';
+import { writesOn } from '../../project/serve.ts';
+import type { LoadedProject } from '../sound-project.ts';
 import type { Context } from '../command.ts';
 import { grouped } from '../terminal/terminal.ts';
 
@@ -13,7 +14,7 @@ const MOST_RANDOM = 1_000_000;
 /** Makes records up, and tells how to make the same ones again. */
 export async function generate(
   { terminal }: Context,
-  { graph }: SoundProject,
+  { graph, loaded }: LoadedProject,
   store: Store,
   asked: { model: string; count: number; random?: number },
 ): Promise<number> {
@@ -22,12 +23,18 @@ export async function generate(
   const onProgress = (made: number): void =>
     terminal.progress(`making ${model.plural}: ${grouped(made)} of ${grouped(asked.count)}`);
   try {
-    const { made, stopped, secret } = await generateRecords(graph, store, moment, {
-      model,
-      count: asked.count,
-      random,
-      onProgress,
-    });
+    const { made, stopped, secret } = await generateRecords(
+      graph,
+      store,
+      moment,
+      (own) => writesOn(graph, store, loaded, own),
+      {
+        model,
+        count: asked.count,
+        random,
+        onProgress,
+      },
+    );
     terminal.progress('');
     terminal.value({ model: model.name, made, random, stopped, secret });
     terminal.show(`made ${grouped(made)} ${made === 1 ? model.name : model.plural}`);

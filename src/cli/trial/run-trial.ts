@@ -9,6 +9,7 @@ import type { KnownValues } from '../../core/trial/examples.ts';
 import { openDatabase } from '../../project/database.ts';
 import { throwawayFor } from '../../project/project.ts';
 import type { SoundProject } from '../../project/project.ts';
+import type { LoadedProject } from '../sound-project.ts';
 import { readSampleFiles } from '../../project/samples.ts';
 import { serviceOn } from '../../project/serve.ts';
 import type { Context } from '../command.ts';
@@ -31,7 +32,7 @@ export interface TrialOptions {
  */
 export async function runTrial(
   context: Context,
-  project: SoundProject,
+  project: LoadedProject,
   { wanted, bail }: TrialOptions,
 ): Promise<{ result: TrialResult; url: string } | undefined> {
   const begun = performance.now();
@@ -44,7 +45,10 @@ export async function runTrial(
       const { cases, skipped } = deriveCases(graph, knownValues(project), new Date());
       const key = randomBytes(32).toString('hex');
       const defects: unknown[] = [];
-      const service = serviceOn(graph, store, key, (error) => defects.push(error));
+      const service = serviceOn(graph, store, key, (error) => defects.push(error), {
+        code: project.loaded,
+        quiet: true,
+      });
       const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody: graph.service.limits.body });
       try {
         const outcomes = await runCases(cases.filter(wanted), graph, server.url, context, bail);

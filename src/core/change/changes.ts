@@ -1,50 +1,31 @@
-import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
+import type { Field, FieldValue, Model, Scalar } from '../model/graph.ts';
 import { spoken } from '../model/names.ts';
-import { evaluate } from '../expression/evaluate.ts';
-import { canonical, isSame, quoted } from '../model/value.ts';
+import { isSame, quoted } from '../model/value.ts';
 import { HttpProblem, brokenRules } from '../http/problems.ts';
 import type { Failure } from '../rules/failure.ts';
 import { pointerTo } from '../rules/failure.ts';
-import { worded } from '../rules/message.ts';
 import { isMerged, valueReader } from '../rules/schema.ts';
-import type { ReadBody, Values } from '../rules/schema.ts';
-import { StoreError } from '../store/contract.ts';
-import type { StoreValue, Transaction } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Row, StoreValue } from '../store/contract.ts';
+import { cascadeOf } from './cascade.ts';
+import type { Changes, Guard, Writing, Written } from './contract.ts';
+import { clearedByReplace, defaultsOf } from './defaults.ts';
+import { drawsOf, pointerOfDraw, Shortage } from './draws.ts';
+import type { Share } from './draws.ts';
+import { hookedOf } from './hooked.ts';
+import { changesBetween } from './journal.ts';
+import { linkWriter } from './links.ts';
 import { mergePatch } from './merge-patch.ts';
 import { recordRules } from './record-rules.ts';
+import { asProblem, refuseChangesOf } from './refusals.ts';
+import { sayingOf } from './said.ts';
 import { hashSecret, SALT_LENGTH } from './secret.ts';
-import { slugOf } from './slug.ts';
+import { slugsOf } from './slugs.ts';
 import { changeStatements } from './statements.ts';
+import type { Work } from './work.ts';
 
-/** What a write needs from the world around it. */
-export interface Moment {
-  now(): Date;
-  /** A UUID of version 7. */
-  uuid(): string;
-  /** So many bytes that nobody can guess. */
-  random(bytes: number): Uint8Array;
-}
-
-export interface Written {
-  readonly key: Scalar;
-  /** The record as answers show it, as JSON text; undefined where that is more than its row holds, and takes a look at others. */
-  readonly json: string | undefined;
-}
-
-/** The writes of one model. Each runs inside a transaction of its caller's, and throws `HttpProblem` where it can't be. */
-export interface Changes {
-  /** Secrets as their hashes. It takes time, so it is done before a transaction begins. */
-  seal(values: Values): Promise<Values>;
-  create(transaction: Transaction, values: Values): Promise<Written>;
-  /** `replace` gives members that the body leaves out their defaults; `update` leaves them as they are. */
-  change(transaction: Transaction, how: 'replace' | 'update', key: Scalar, body: ReadBody): Promise<Written>;
-  delete(transaction: Transaction, key: FieldValue): Promise<void>;
-  /** A record as answers show it, as JSON text. */
-  shown(transaction: Transaction, key: FieldValue): Promise<string>;
-}
-
-export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment: Moment): Changes {
+export function makeChanges(model: Model, writing: Writing): Changes {
+  const { graph, dialect, moment } = writing;
   const statements = changeStatements(graph, model, dialect);
   const bind = (field: Field, value: FieldValue | undefined): StoreValue => dialect.bind(field, value ?? null);
   const rules = recordRules(graph, model, dialect);
@@ -52,19 +33,17 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
     model.fields.filter(isMerged).map((field) => [field, valueReader(field, pointerTo(field.member))]),
   );
   const secrets = model.fields.filter(({ type }) => type === 'secret');
-  const computedDefaults = model.fields.filter(({ rules }) => rules.defaultTo !== undefined);
-  const constants: Values = Object.fromEntries(
-    model.fields.map(({ member, rules }) => [member, rules.default ?? null]),
-  );
-  const defaultsAt = (now: Date): Values => ({
-    ...constants,
-    ...Object.fromEntries(
-      computedDefaults.map(({ member, rules }) => [member, evaluate(rules.defaultTo!, { values: {}, now })]),
-    ),
-  });
+  const defaultsAt = defaultsOf(model);
+  const links = linkWriter(graph, model, dialect);
+  const slugs = slugsOf(model, dialect);
+  const draws = drawsOf(graph, model, dialect);
+  const sayings = model.draws.map(({ refuse }) => refuse && sayingOf(refuse, graph, model, dialect));
+  const hooked = hookedOf(model, writing.code, writing.scopeOf);
+  const cascade = cascadeOf(model, writing);
+  const collects = hooked.has('afterCommit');
 
   /** Rules across fields that the record's own values settle, and relations to records that are not there. */
-  async function checkDraft(transaction: Transaction, values: Values, before: Values, now: Date): Promise<void> {
+  async function checkDraft({ transaction }: Work, values: Values, before: Values, now: Date): Promise<void> {
     const failures: Failure[] = rules.ownFailures(values, now);
     for (const [relation, exists] of statements.exists) {
       const { field, target } = relation;
@@ -74,10 +53,11 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
       const detail = `there is no ${spoken(target)} ${quoted(value)}`;
       failures.push({ pointer: pointerTo(field.member), rule: 'unknown-record', detail });
     }
+    failures.push(...(await links.failuresOf(transaction, values, before)));
     if (failures.length > 0) throw brokenRules(failures);
   }
 
-  async function checkStored(transaction: Transaction, key: FieldValue, now: Date): Promise<void> {
+  async function checkStored({ transaction }: Work, key: Scalar, now: Date): Promise<void> {
     const failures: Failure[] = [];
     for (const { statement, values, failure } of rules.stored) {
       const row = await transaction.first(statement, [...values(now), bind(model.key, key)]);
@@ -87,30 +67,16 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
     if (failures.length > 0) throw brokenRules(failures);
   }
 
-  /** Gives slugs to records that have none: the source's text, with a number behind it where that is taken. */
-  async function fillSlugs(transaction: Transaction, values: Values): Promise<void> {
-    for (const { field, source, set } of statements.slugTaken) {
-      const text = values[source];
-      if (values[field.member] !== null || typeof text !== 'string') continue;
-      let slug = slugOf(text, field);
-      for (let n = 2; set !== undefined; n += 1) {
-        const others = set.fields.slice(0, -1).map((other) => bind(other, values[other.member]));
-        if ((await transaction.first(set.statement, [...others, slug])) === undefined) break;
-        slug = slugOf(text, field, n);
-      }
-      values[field.member] = slug;
-    }
-  }
-
-  async function current(transaction: Transaction, key: FieldValue): Promise<Values> {
+  async function current({ transaction }: Work, key: Scalar, guard?: Guard): Promise<Values> {
     const row = await transaction.first(statements.readLocked, [bind(model.key, key)]);
     if (row === undefined) throw new HttpProblem('not-found');
+    guard?.(row[0] as string);
     return JSON.parse(row[0] as string) as Values;
   }
 
   async function refuseDerived(
-    transaction: Transaction,
-    key: FieldValue,
+    { transaction }: Work,
+    key: Scalar,
     given: ReadonlyMap<string, unknown>,
     now: Date,
   ): Promise<void> {
@@ -128,7 +94,63 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
     if (failures.length > 0) throw brokenRules(failures);
   }
 
-  return {
+  /**
+   * Moves the stock that a record draws on. Where too little is left the record is written nevertheless, so that the
+   * message can tell of it in the model's own words; the transaction is given up with it.
+   */
+  async function draw(
+    work: Work,
+    before: readonly Share[],
+    values: Values,
+    write: () => Promise<Row | undefined>,
+  ): Promise<void> {
+    if (draws.draws.length === 0) return;
+    const now = work.now();
+    const after = draws.sharesOf(values, now);
+    const failures = draws.failuresOf(after);
+    if (failures.length > 0) throw brokenRules(failures);
+    try {
+      await draws.move(work, before, after);
+    } catch (error) {
+      if (!(error instanceof Shortage)) throw error;
+      const { draw: short, available } = error;
+      const saying = sayings[draws.draws.indexOf(short)];
+      const said = async (): Promise<string> =>
+        saying!(work.transaction, (await write())![0] as Scalar, now, { available });
+      const plain = `only ${available} of ${short.from}.${short.field.member} left`;
+      const detail = saying === undefined ? plain : await said().catch(() => plain);
+      throw new HttpProblem('not-enough-left', undefined, {
+        errors: [{ pointer: pointerOfDraw(short), rule: 'draw', detail, available }],
+      });
+    }
+  }
+
+  /** A record is written: what is left to be done with it. */
+  async function settle(
+    work: Work,
+    [key, shown, stored]: Row,
+    before: Values | undefined,
+    values: Values,
+    now: Date,
+  ): Promise<Written> {
+    const { transaction } = work;
+    const record = { ...values, [model.key.member]: key as Scalar };
+    if (links.members.length > 0) await links.write(transaction, key as Scalar, record, before ?? {});
+    await checkStored(work, key as Scalar, now);
+    const kind = before === undefined ? 'create' : 'update';
+    const name = before === undefined ? 'afterCreate' : 'afterUpdate';
+    await hooked.run(name, work, record, ...(before === undefined ? [] : [before]));
+    if (model.journal) {
+      const changes = changesBetween(model, before, record);
+      work.entries.push({ model: model.name, key: key as Scalar, at: now, action: kind, changes });
+    }
+    if (collects) work.events.push({ kind, model: model.name, key: key as Scalar, record, before });
+    const isKnown = statements.returnsAll && !hooked.has(name);
+    const texts = { shown: shown as string, stored: (stored as string | null) ?? undefined };
+    return { key: key as Scalar, ...(isKnown ? { texts } : {}) };
+  }
+
+  const changes: Changes = {
     async seal(values) {
       const sealed: Values = { ...values };
       for (const { member } of secrets) {
@@ -138,8 +160,9 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
       return sealed;
     },
 
-    async create(transaction, given) {
-      const time = moment.now();
+    async create(work, given) {
+      const { transaction } = work;
+      const time = work.now();
       const now = time.toISOString();
       const values: Values = { ...defaultsAt(time), ...withoutAbsent(given) };
       if (model.keyKind === 'uuid') values[model.key.member] ??= moment.uuid();
@@ -147,34 +170,79 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
         values.created_at ??= now;
         values.updated_at ??= now;
       }
-      await fillSlugs(transaction, values);
-      await checkDraft(transaction, values, {}, time);
-      const bound = statements.inserted.map((field) => bind(field, values[field.member]));
-      const row = await asProblem(graph, transaction.first(statements.insert, bound));
-      const key = row![1] as Scalar;
-      await checkStored(transaction, key, time);
-      return { key, json: (row![0] as string | null) ?? undefined };
+      const filled = await slugs.fill(transaction, values);
+      await checkDraft(work, values, {}, time);
+      if (hooked.has('beforeCreate')) {
+        const set = await hooked.draft('beforeCreate', work, values);
+        Object.assign(values, await changes.seal(withNulls(set)));
+        if (Object.keys(set).length > 0) await checkDraft(work, values, {}, time);
+      }
+      const insert = (): Promise<Row | undefined> =>
+        transaction.first(
+          statements.insert,
+          statements.inserted.map((field) => bind(field, values[field.member])),
+        );
+      await draw(work, [], values, insert);
+      const row = await asProblem(graph, 'write', slugs.write(transaction, values, filled, insert));
+      return settle(work, row!, undefined, values, time);
     },
 
-    async change(transaction, how, key, body) {
-      const record = await current(transaction, key);
-      const now = moment.now();
+    async change(work, how, key, given, guard) {
+      const { transaction } = work;
+      const record = await current(work, key, guard);
+      const body = typeof given === 'function' ? await given(record) : given;
+      const now = work.now();
       refuseChangesOf(body.repeated, record);
-      await refuseDerived(transaction, key, body.derived, now);
+      await refuseDerived(work, key, body.derived, now);
       const base: Values = how === 'update' ? record : { ...record, ...clearedByReplace(model, defaultsAt(now)) };
       const values: Values = { ...base, ...withoutAbsent(body.values), ...merged(body.patches, record, mergers) };
-      if (model.fields.every(({ member }) => isSame(values[member], record[member]))) return { key, json: undefined };
-      if (model.stamps) values.updated_at = now.toISOString();
-      await checkDraft(transaction, values, record, now);
-      const bound = [...statements.updated.map((field) => bind(field, values[field.member])), bind(model.key, key)];
-      const row = await asProblem(graph, transaction.first(statements.update, bound));
-      await checkStored(transaction, key, now);
-      return { key, json: (row![0] as string | null) ?? undefined };
+      const changed = model.fields.filter(({ member }) => !isSame(values[member], record[member]));
+      if (changed.length === 0 && links.isSame(values, record)) return { key };
+      await checkDraft(work, values, record, now);
+      if (hooked.has('beforeUpdate')) {
+        const members = [
+          ...changed.map(({ member }) => member),
+          ...(links.isSame(values, record) ? [] : links.members),
+        ];
+        const draft = Object.fromEntries(members.map((member) => [member, values[member] ?? null]));
+        const set = await hooked.draft('beforeUpdate', work, draft, record);
+        if (set[model.key.member] !== undefined) throw new Error(`beforeUpdate of ${model.name} changed a key`);
+        const back = Object.entries(set).map(
+          ([member, value]) => [member, value === undefined ? (record[member] ?? null) : value] as const,
+        );
+        Object.assign(values, await changes.seal(Object.fromEntries(back)));
+        if (back.length > 0) await checkDraft(work, values, record, now);
+      }
+      if (model.stamps && isSame(values.updated_at, record.updated_at)) values.updated_at = now.toISOString();
+      const update = (): Promise<Row | undefined> =>
+        transaction.first(statements.update, [
+          ...statements.updated.map((field) => bind(field, values[field.member])),
+          bind(model.key, key),
+        ]);
+      await draw(work, draws.sharesOf(record, now), values, update);
+      const row = await asProblem(graph, 'write', update());
+      return settle(work, row!, record, values, now);
     },
 
-    async delete(transaction, key) {
+    async delete(work, key, guard) {
+      const record = await current(work, key, guard);
+      if (!(await cascade.delete(work, key))) await changes.remove(work, key, record);
+    },
+
+    lock: current,
+
+    async shown({ transaction, now }, key) {
+      const { readShown } = statements;
+      const row = await transaction.first(readShown, [bind(model.key, key), ...readShown.values(now())]);
+      if (row === undefined) throw new HttpProblem('not-found');
+      return { shown: row[0] as string, stored: (row[1] as string | undefined) ?? undefined };
+    },
+
+    async remove(work, key, record) {
+      const { transaction } = work;
+      const now = work.now();
       const bound = [bind(model.key, key)];
-      if ((await transaction.first(statements.readLocked, bound)) === undefined) throw new HttpProblem('not-found');
+      await hooked.run('beforeDelete', work, record);
       const failures: Failure[] = [];
       for (const { model: other, relation, count } of statements.referrers) {
         const row = await transaction.first(count, bound);
@@ -184,25 +252,19 @@ export function makeChanges(graph: Graph, model: Model, dialect: Dialect, moment
         failures.push({ pointer: '', rule: 'restrict', detail });
       }
       if (failures.length > 0) throw new HttpProblem('still-referred-to', undefined, { errors: failures });
-      await asProblem(graph, transaction.run(statements.delete, bound));
-    },
-
-    async shown(transaction, key) {
-      const { read } = statements;
-      const row = await transaction.first(read, [bind(model.key, key), ...read.values(moment.now())]);
-      return row![0] as string;
+      const nothing = draws.draws.map((): Share => ({ key: null, amount: 0n }));
+      await draws.move(work, draws.sharesOf(record, now), nothing);
+      await asProblem(graph, 'delete', transaction.run(statements.delete, bound));
+      await hooked.run('afterDelete', work, record);
+      if (model.journal) {
+        const gone = changesBetween(model, record, undefined);
+        work.entries.push({ model: model.name, key, at: now, action: 'delete', changes: gone });
+      }
+      if (collects) work.events.push({ kind: 'delete', model: model.name, key, record });
     },
   };
+  return changes;
 }
-
-/** Members that a replaced record takes from its defaults, because a client could have given them. */
-const clearedByReplace = (model: Model, defaults: Values): Values =>
-  Object.fromEntries(
-    model.fields
-      .filter(({ rules }) => !rules.readOnly && !rules.immutable && !rules.writeOnly)
-      .filter((field) => field !== model.key && field.derivedFrom === undefined)
-      .map(({ member }) => [member, defaults[member] ?? null]),
-  );
 
 /** Objects with the patches of an update in them; what they make must keep the rules. */
 function merged(
@@ -224,47 +286,6 @@ function merged(
 const withoutAbsent = (values: Values): Values =>
   Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined));
 
-/** What a client may not change, it may still send back as it was read. */
-function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: Values): void {
-  const failures: Failure[] = [];
-  for (const [field, value] of repeated) {
-    const read = value === null ? { value: null } : canonical(field, value);
-    if ('value' in read && isSame(read.value, record[field.member])) continue;
-    const pointer = pointerTo(field.member);
-    if (field.origin === 'stamp') {
-      const detail = `is ${quoted(record[field.member])} now, got ${quoted(value)}; leave it out, or read the record again`;
-      throw new HttpProblem('moved-on', undefined, { errors: [{ pointer, rule: 'stamp', detail }] });
-    }
-    const rule = field.rules.readOnly ? 'readOnly' : 'immutable';
-    const detail = rule === 'readOnly' ? 'is set by the service alone' : 'can not be changed once it is set';
-    failures.push({ pointer, rule, detail: `${detail}; leave it out, or send ${quoted(record[field.member])}` });
-  }
-  if (failures.length > 0) throw brokenRules(failures);
-}
-
-/** What a store refuses, as the problem that a client is told. Anything else stays what it is. */
-async function asProblem<Result>(graph: Graph, work: Promise<Result>): Promise<Result> {
-  try {
-    return await work;
-  } catch (error) {
-    if (!(error instanceof StoreError)) throw error;
-    const { fault } = error;
-    if (fault.kind === 'foreign-key') {
-      throw new HttpProblem('still-referred-to', 'a record that would go along with it is still referred to');
-    }
-    if (fault.kind !== 'unique') throw error;
-    throw taken(graph, fault.table, fault.columns) ?? error;
-  }
-}
-
-function taken(graph: Graph, table: string, columns: readonly string[]): HttpProblem | undefined {
-  const model = graph.models.find((candidate) => candidate.table === table);
-  const fields = columns
-    .map((column) => model?.fields.find((field) => field.column === column))
-    .filter((field) => field !== undefined);
-  const last = fields.at(-1);
-  if (model === undefined || last === undefined) return undefined;
-  const names = fields.map(({ member }) => member).join(' and ');
-  const detail = worded(last, 'unique', `another ${spoken(model.name)} has this ${names}`);
-  return new HttpProblem('taken', undefined, { errors: [{ pointer: pointerTo(last.member), rule: 'unique', detail }] });
-}
+/** What a hook took out of a draft is null. */
+const withNulls = (values: Readonly<Record<string, FieldValue | undefined>>): Values =>
+  Object.fromEntries(Object.entries(values).map(([member, value]) => [member, value ?? null]));

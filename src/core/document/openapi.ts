@@ -1,4 +1,5 @@
-import { BODY_TYPES } from '../http/body.ts';
+import { BODY_TYPES, JSON_PATCH } from '../http/body.ts';
+import { CLEAR_PARAMETERS } from '../http/clear.ts';
 import { endpointsOf } from '../http/endpoints.ts';
 import type { Endpoint, EndpointName } from '../http/endpoints.ts';
 import { filterable } from '../http/list-request.ts';
@@ -6,25 +7,38 @@ import { problemTypes } from '../http/problems.ts';
 import type { ProblemName } from '../http/problems.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import { pascalCase, spoken, withArticle } from '../model/names.ts';
-import { filterName, keyName, parametersOf, shownNames } from './parameters.ts';
+import { content, envelope, journalItem, operationItem, PAGE_PARAMETERS, pageParameters, ref } from './operations.ts';
+import { filterName, headerParameters, headersOf, keyName, parametersOf, shownNames } from './parameters.ts';
 import { bodyName, bodySchema, KINDS, recordName, recordSchema } from './schemas.ts';
 import type { JsonSchema } from './schemas.ts';
 import { sharedSchemas } from './shared-schemas.ts';
 
-const ref = (kind: 'schemas' | 'parameters' | 'responses', name: string) => ({ $ref: `#/components/${kind}/${name}` });
-
 /** Which problems each endpoint may answer with, beside those that any may. */
+const BODY: readonly ProblemName[] = ['malformed-request', 'too-large', 'unsupported-media-type', 'invalid-body'];
+const CHANGE: readonly ProblemName[] = [...BODY, 'not-found', 'not-acceptable', 'taken', 'moved-on', 'condition-required', 'refused', 'not-enough-left', 'too-busy']; // prettier-ignore
 const PROBLEMS: Readonly<Record<EndpointName, readonly ProblemName[]>> = {
   list: ['invalid-parameter', 'not-acceptable'],
   read: ['invalid-parameter', 'not-found', 'not-acceptable'],
-  create: ['malformed-request', 'not-acceptable', 'taken', 'too-large', 'unsupported-media-type', 'invalid-body'],
-  replace: [
-    'malformed-request', 'not-found', 'not-acceptable', 'taken', 'moved-on', 'too-large', 'unsupported-media-type', 'invalid-body',
+  create: [
+    ...BODY,
+    'not-acceptable',
+    'taken',
+    'refused',
+    'not-enough-left',
+    'still-running',
+    'other-request',
+    'too-busy',
+  ],
+  replace: CHANGE,
+  update: [...CHANGE, 'test-failed'],
+  delete: [
+    'invalid-parameter', 'not-found', 'not-acceptable', 'still-referred-to', 'too-many-at-once', 'moved-on', 'condition-required', 'refused', 'too-busy',
   ], // prettier-ignore
-  update: [
-    'malformed-request', 'not-found', 'not-acceptable', 'taken', 'moved-on', 'too-large', 'unsupported-media-type', 'invalid-body',
+  clear: ['invalid-parameter', 'not-acceptable', 'still-referred-to', 'too-many-at-once', 'refused', 'too-busy'],
+  operation: [
+    ...BODY, 'invalid-parameter', 'not-found', 'not-acceptable', 'taken', 'moved-on', 'refused', 'not-enough-left', 'still-running', 'other-request', 'too-busy',
   ], // prettier-ignore
-  delete: ['invalid-parameter', 'not-found', 'not-acceptable', 'still-referred-to'],
+  journal: ['invalid-parameter', 'not-found', 'not-acceptable'],
 };
 const ALWAYS: readonly ProblemName[] = ['inner-defect', 'store-unavailable', 'time-ran-out'];
 
@@ -37,7 +51,7 @@ export function openApi(graph: Graph): Record<string, unknown> {
     const item = (paths[endpoint.path] ??= pathItem(endpoint));
     item[endpoint.method.toLowerCase()] = operation(graph, endpoint);
   }
-  const lists = endpoints.some((endpoint) => endpoint.name === 'list');
+  const lists = endpoints.some(({ name }) => ['list', 'clear', 'journal'].includes(name));
   return {
     openapi: '3.1.0',
     info: { title: name, version, ...(description === undefined ? {} : { description }) },
@@ -50,17 +64,20 @@ export function openApi(graph: Graph): Record<string, unknown> {
     components: {
       schemas: {
         ...Object.fromEntries(graph.models.flatMap((model) => schemasOf(graph, model))),
-        ...sharedSchemas(lists),
+        ...sharedSchemas(lists, endpoints),
       },
-      parameters: Object.fromEntries(graph.models.flatMap((model) => parametersOf(graph, model))),
+      parameters: Object.fromEntries([
+        ...graph.models.flatMap((model) => parametersOf(graph, model)),
+        ...headerParameters(endpoints),
+        ...(lists ? pageParameters(graph) : []),
+      ]),
       responses: responsesOf(endpoints),
     },
   };
 }
 
 function schemasOf(graph: Graph, model: Model): [string, JsonSchema][] {
-  const has = (name: EndpointName): boolean => model.endpoints.has(name);
-  const bodies = KINDS.filter((kind) => has(kind)).map((kind): [string, JsonSchema] => [
+  const bodies = KINDS.filter((kind) => model.endpoints.has(kind)).map((kind): [string, JsonSchema] => [
     bodyName(model, kind),
     bodySchema(graph, model, kind),
   ]);
@@ -68,38 +85,47 @@ function schemasOf(graph: Graph, model: Model): [string, JsonSchema][] {
 }
 
 function pathItem(endpoint: Endpoint): Record<string, unknown> {
-  const inPath = endpoint.under ?? (endpoint.path.endsWith('}') ? endpoint.model : undefined);
+  const inPath = endpoint.ofRecord ? (endpoint.under ?? endpoint.model) : undefined;
   return inPath === undefined ? {} : { parameters: [ref('parameters', keyName(inPath))] };
 }
 
-const VERBS: Readonly<Record<EndpointName, string>> = {
+const VERBS: Readonly<Record<Exclude<EndpointName, 'operation' | 'journal'>, string>> = {
   list: 'List',
   read: 'Read',
   create: 'Create',
   replace: 'Replace',
   update: 'Update',
   delete: 'Delete',
+  clear: 'Delete',
 };
 
-function operation(graph: Graph, { name, model, under }: Endpoint): Record<string, unknown> {
-  const many = name === 'list';
+function operation(graph: Graph, endpoint: Endpoint): Record<string, unknown> {
+  const { name, model, under } = endpoint;
+  if (name === 'operation') return operationItem(graph, endpoint, problemResponses(name, false));
+  if (name === 'journal') return journalItem(graph, endpoint, problemResponses(name, false));
+  const many = name === 'list' || name === 'clear';
   const of = under === undefined ? '' : ` of ${withArticle(under.name)}`;
-  const summary = `${VERBS[name]} ${many ? spoken(model.plural) : withArticle(model.name)}${of}`;
+  const summary = `${VERBS[name]} ${name === 'clear' ? 'many ' : ''}${many ? spoken(model.plural) : withArticle(model.name)}${of}`;
   const nested = under === undefined ? '' : `_in${recordName(under)}`;
   const operationId = `${name}${pascalCase(many ? model.plural : model.name)}${nested}`;
   const parameters = [
-    ...(many
+    ...(name === 'clear'
+      ? [
+          ...filterable(model).map((field) => ref('parameters', filterName(model, field.member))),
+          ...CLEAR_PARAMETERS.map((shared) => ref('parameters', shared)),
+        ]
+      : []),
+    ...headersOf(model, name).map((header) => ref('parameters', header)),
+    ...(name === 'list'
       ? [
           ...filterable(model)
             .filter((field) => under === undefined || field !== model.parent?.field)
             .map((field) => ref('parameters', filterName(model, field.member))),
           ref('parameters', `${recordName(model)}.sort`),
-          ...['filter', 'filter-lang', 'limit', 'after', 'before', 'offset', 'total'].map((shared) =>
-            ref('parameters', shared),
-          ),
+          ...PAGE_PARAMETERS.map((shared) => ref('parameters', shared)),
         ]
       : []),
-    ...(many || name === 'read' ? shownNames(model).map((shown) => ref('parameters', shown)) : []),
+    ...(name === 'list' || name === 'read' ? shownNames(model).map((shown) => ref('parameters', shown)) : []),
   ];
   return {
     operationId,
@@ -117,8 +143,11 @@ const isWrite = (name: EndpointName): name is 'create' | 'replace' | 'update' =>
 function requestBody(graph: Graph, model: Model, kind: 'create' | 'replace' | 'update', under: Model | undefined) {
   const whole = ref('schemas', bodyName(model, kind));
   // Under a parent the path names it: the body may leave it out.
-  const schema = under === undefined ? whole : nestedBody(graph, model);
-  return { required: true, content: Object.fromEntries(BODY_TYPES[kind].map((type) => [type, { schema }])) };
+  const one = under === undefined ? whole : nestedBody(graph, model);
+  const many = { type: 'array', items: one, description: 'Many records: all of them are made, or none.' };
+  const schema = kind === 'create' ? { oneOf: [one, many] } : one;
+  const content = BODY_TYPES[kind].map((type) => [type, { schema: type === JSON_PATCH ? ref('schemas', 'patch') : schema }]); // prettier-ignore
+  return { required: true, content: Object.fromEntries(content) as Record<string, unknown> };
 }
 
 function nestedBody(graph: Graph, model: Model): JsonSchema {
@@ -129,20 +158,27 @@ function nestedBody(graph: Graph, model: Model): JsonSchema {
   return required.length > 0 ? { ...rest, required } : rest;
 }
 
-function success(graph: Graph, name: EndpointName, model: Model): Record<string, unknown> {
-  if (name === 'delete') return { '204': { description: 'Deleted.' } };
+function success(
+  graph: Graph,
+  name: Exclude<EndpointName, 'operation' | 'journal'>,
+  model: Model,
+): Record<string, unknown> {
   const record = ref('schemas', recordName(model));
-  const envelope = (data: JsonSchema, more: JsonSchema = {}): JsonSchema => ({
-    type: 'object',
-    properties: { data, ...more },
-    required: ['data', ...Object.keys(more)],
-    additionalProperties: false,
-  });
-  const content = (schema: JsonSchema) => ({ 'application/json': { schema } });
   const header = (description: string, format?: string) => ({
     description,
     schema: { type: 'string', ...(format === undefined ? {} : { format }) },
   });
+  if (name === 'delete') {
+    const last = { description: 'The record as it was, where Prefer asks for it.', content: content(envelope(record)) };
+    return { '200': last, '204': { description: 'Deleted.' } };
+  }
+  if (name === 'clear') {
+    const counted = { type: 'object', properties: { deleted: { type: 'integer' } }, required: ['deleted'], additionalProperties: false }; // prettier-ignore
+    return { '200': { description: 'How many were deleted.', content: content(envelope(counted)) } };
+  }
+  const tag = {
+    ETag: header('Tells this answer from others; its first part tells states of the record apart (RFC 9110).'),
+  };
   if (name === 'list') {
     const schema = envelope(
       { type: 'array', items: record, maxItems: graph.service.paging.most },
@@ -152,17 +188,22 @@ function success(graph: Graph, name: EndpointName, model: Model): Record<string,
     return { '200': { description: 'A page of records.', headers, content: content(schema) } };
   }
   if (name === 'create') {
-    const headers = { Location: header('The path of the new record.', 'uri-reference') };
-    return { '201': { description: 'The record as it was made.', headers, content: content(envelope(record)) } };
+    const headers = { Location: header('The path of the new record, where it is one.', 'uri-reference'), ...tag };
+    const data = { oneOf: [record, { type: 'array', items: record }] };
+    return {
+      '201': { description: 'The record, or records, as they were made.', headers, content: content(envelope(data)) },
+    };
   }
-  const answer = { content: content(envelope(record)) };
-  if (name !== 'read') return { '200': { description: 'The record as it is now.', ...answer } };
-  const headers = {
-    ETag: header('Tells this answer from others; its first part tells states of the record apart (RFC 9110).'),
-  };
+  const answer = { headers: tag, content: content(envelope(record)) };
+  if (name !== 'read') {
+    return {
+      '200': { description: 'The record as it is now.', ...answer },
+      '204': { description: 'Done, where Prefer asks for no more.', headers: tag },
+    };
+  }
   return {
-    '200': { description: 'The record.', headers, ...answer },
-    '304': { description: 'The answer that If-None-Match names still holds.', headers },
+    '200': { description: 'The record.', ...answer },
+    '304': { description: 'The answer that If-None-Match names still holds.', headers: tag },
   };
 }
 

@@ -1,5 +1,5 @@
 import { keyParameter } from '../http/endpoints.ts';
-import { filterLanguages } from '../http/filter.ts';
+import type { Endpoint, EndpointName } from '../http/endpoints.ts';
 import { filterable, sortable } from '../http/list-request.ts';
 import { shownParameters } from '../http/shown.ts';
 import type { Graph, Model } from '../model/graph.ts';
@@ -14,7 +14,10 @@ export const filterName = (model: Model, member: string): string => `${recordNam
 
 /** The parameters that the endpoints of a model refer to. */
 export function parametersOf(graph: Graph, model: Model): [string, unknown][] {
-  const ofRecord = (['read', 'replace', 'update', 'delete'] as const).some((name) => model.endpoints.has(name));
+  const ofRecord =
+    (['read', 'replace', 'update', 'delete'] as const).some((name) => model.endpoints.has(name)) ||
+    model.journal ||
+    model.operations.some(({ target }) => target === 'record');
   const ofParts = model.parts.some((part) => {
     const endpoints = graph.byName.get(part)?.endpoints;
     return endpoints?.has('list') === true || endpoints?.has('create') === true;
@@ -28,45 +31,10 @@ export function parametersOf(graph: Graph, model: Model): [string, unknown][] {
     schema: keySchema,
   };
   const parameters: [string, unknown][] = ofRecord || ofParts ? [[keyName(model), key]] : [];
-  if (model.endpoints.has('list')) {
-    const { default: usual, most } = graph.service.paging;
-    const members = sortable(model);
+  if (model.endpoints.has('list'))
+    parameters.push([`${recordName(model)}.sort`, sortParameter(model, sortable(model))]);
+  if (model.endpoints.has('list') || model.endpoints.has('clear')) {
     parameters.push(
-      [`${recordName(model)}.sort`, sortParameter(model, members)],
-      [
-        'limit',
-        queryParameter('limit', 'How many records to show.', {
-          type: 'integer',
-          minimum: 1,
-          maximum: most,
-          default: usual,
-        }),
-      ],
-      [
-        'filter',
-        queryParameter('filter', 'A condition in CQL2; only records for which it is true.', { type: 'string' }),
-      ],
-      [
-        'filter-lang',
-        queryParameter('filter-lang', 'The encoding of `filter`.', {
-          type: 'string',
-          enum: [...filterLanguages],
-          default: filterLanguages[0],
-        }),
-      ],
-      [
-        'offset',
-        queryParameter('offset', 'So many records are passed over, for jumping to a page by its number.', {
-          type: 'integer',
-          minimum: 0,
-        }),
-      ],
-      [
-        'total',
-        queryParameter('total', 'Whether to count all records, as `page.total`.', { type: 'boolean', default: false }),
-      ],
-      ['after', queryParameter('after', 'A cursor of `page.next`: the records after it.', { type: 'string' })],
-      ['before', queryParameter('before', 'A cursor of `page.prev`: the records before it.', { type: 'string' })],
       ...filterable(model).map((field): [string, unknown] => {
         const { readOnly: _ignored, description, ...schema } = memberSchema(field, model, 'response');
         const about = `Only records whose ${field.member} is this value; given again, any of the values.`;
@@ -87,6 +55,42 @@ export function parametersOf(graph: Graph, model: Model): [string, unknown][] {
     parameters.push(...shownParametersOf(model));
   }
   return parameters;
+}
+
+/** The headers that a write of a model's records takes. */
+export function headersOf(model: Model, name: EndpointName): string[] {
+  if (name === 'create' || name === 'operation') return ['idempotency-key', 'prefer'];
+  if (name === 'delete' || name === 'update' || name === 'replace') {
+    return [model.conditional ? 'if-match.required' : 'if-match', 'prefer'];
+  }
+  return [];
+}
+
+const headerParameter = (name: string, description: string, required = false) => ({
+  name,
+  in: 'header',
+  ...(required ? { required } : {}),
+  description,
+  schema: { type: 'string' },
+});
+
+const IF_MATCH = 'The ETag of the record as it was read: where it has changed since, the answer is 412 (RFC 9110).';
+
+/** Those that any of these endpoints refers to. */
+export function headerParameters(endpoints: readonly Endpoint[]): [string, unknown][] {
+  const all: Readonly<Record<string, unknown>> = {
+    'if-match': headerParameter('If-Match', IF_MATCH),
+    'if-match.required': headerParameter('If-Match', IF_MATCH, true),
+    'idempotency-key': headerParameter(
+      'Idempotency-Key',
+      'Sent again with the same key, the same request is answered as before, and done once.',
+    ),
+    prefer: headerParameter('Prefer', '`return=minimal` for an answer without a body, or `return=representation` (RFC 7240).'), // prettier-ignore
+  };
+  const writes = endpoints.filter(({ method }) => method !== 'GET');
+  const used = new Set(writes.flatMap(({ model, name }) => headersOf(model, name)));
+  if (writes.some(({ operation, ofRecord }) => operation !== undefined && ofRecord)) used.add('if-match');
+  return Object.entries(all).filter(([name]) => used.has(name));
 }
 
 const queryParameter = (name: string, description: string, schema: JsonSchema) => ({

@@ -1,7 +1,7 @@
 import type { Field, Graph, Model, ValueSpec } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { pascalCase, spoken, withArticle } from '../model/names.ts';
-import { relatedNames, stepCalled, viaCalled } from '../model/related.ts';
+import { linkedOf, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
 import { derivedNames, MOST_RELATED } from '../query/shown.ts';
 import { isNeeded, isSettable } from '../rules/schema.ts';
 import type { ClientKind } from '../http/body.ts';
@@ -118,7 +118,7 @@ interface Whose {
 /** The schema of one member, on the side of requests (with the rules) or of answers. */
 export const memberSchema = (field: Field, model: Model, side: Side): JsonSchema => valueSchema(field, side, { field, model }); // prettier-ignore
 
-function valueSchema(spec: ValueSpec, side: Side, whose?: Whose): JsonSchema {
+export function valueSchema(spec: ValueSpec, side: Side, whose?: Whose): JsonSchema {
   const { rules } = spec;
   // Trimming and changing letters come before the rules, so that the rules don't bind what is sent.
   const changes = side === 'request' && (rules.trim || rules.letters !== undefined);
@@ -157,25 +157,27 @@ export function recordSchema(graph: Graph, model: Model): JsonSchema {
     ...(model.description === undefined ? {} : { description: model.description }),
     properties: {
       ...Object.fromEntries(model.shown.map((field) => [field.member, memberSchema(field, model, 'response')])),
-      ...ownDerived(graph, model),
+      ...computedSchemas(model),
+      ...keysSchemas(graph, model),
       ...relatedSchemas(model),
     },
     additionalProperties: false,
   };
 }
 
-/** What a record shows that is worked out from other values, and keys of many records. */
-const ownDerived = (graph: Graph, model: Model): Record<string, JsonSchema> => ({
-  ...Object.fromEntries(model.computed.map((computed) => [computed.member, valueSchema(computed, 'response')])),
-  ...Object.fromEntries(
-    model.links.flatMap(({ member, target }): [string, JsonSchema][] => {
-      const items = valueSchema(modelOf(graph, target).key, 'response');
-      const { readOnly: _readOnly, description: _about, ...key } = items;
-      const about = `The keys of its ${spoken(modelOf(graph, target).plural)}.`;
-      return member === undefined ? [] : [[member, { type: 'array', items: key, readOnly: true, description: about }]];
+/** What a record shows that is worked out from other values. */
+const computedSchemas = (model: Model): Record<string, JsonSchema> =>
+  Object.fromEntries(model.computed.map((computed) => [computed.member, valueSchema(computed, 'response')]));
+
+/** The keys of the records that a many-to-many relation leads to. */
+const keysSchemas = (graph: Graph, model: Model): Record<string, JsonSchema> =>
+  Object.fromEntries(
+    linkedOf(model).map(({ member, key, target }): [string, JsonSchema] => {
+      const { readOnly: _readOnly, description: _about, ...items } = valueSchema(key, 'response');
+      const description = `The keys of its ${spoken(modelOf(graph, target).plural)}.`;
+      return [member, { type: 'array', items, uniqueItems: true, description }];
     }),
-  ),
-});
+  );
 
 /** The records that a client may ask for along with one. */
 const relatedSchemas = (model: Model): Record<string, JsonSchema> =>
@@ -217,9 +219,9 @@ const patchSchema = (field: Field): JsonSchema => ({
 });
 
 /** What may only be sent back as it was read. */
-const repeatable = (graph: Graph, model: Model): Record<string, JsonSchema> => ({
+const repeatable = (model: Model): Record<string, JsonSchema> => ({
   ...Object.fromEntries(derivedNames(model).map((name) => [name, { readOnly: true }])),
-  ...ownDerived(graph, model),
+  ...computedSchemas(model),
 });
 
 /** A body of one kind of write. Members that can only be sent back as they were read have their plain type. */
@@ -240,7 +242,8 @@ export function bodySchema(graph: Graph, model: Model, kind: ClientKind): JsonSc
     description: `What it takes to ${kind} ${withArticle(model.name)}.`,
     properties: {
       ...Object.fromEntries(properties),
-      ...(kind === 'create' ? {} : repeatable(graph, model)),
+      ...keysSchemas(graph, model),
+      ...(kind === 'create' ? {} : repeatable(model)),
     } as JsonSchema,
     ...(required.length > 0 ? { required } : {}),
     additionalProperties: false,

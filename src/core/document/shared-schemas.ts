@@ -1,7 +1,11 @@
+import type { Endpoint } from '../http/endpoints.ts';
 import type { JsonSchema } from './schemas.ts';
 
 /** The schemas that all models share. */
-export function sharedSchemas(lists: boolean): Record<string, JsonSchema> {
+export function sharedSchemas(
+  lists: boolean,
+  endpoints: readonly Pick<Endpoint, 'name'>[],
+): Record<string, JsonSchema> {
   const link = { type: ['string', 'null'], format: 'uri-reference' };
   const page: JsonSchema = {
     type: 'object',
@@ -34,6 +38,7 @@ export function sharedSchemas(lists: boolean): Record<string, JsonSchema> {
             parameter: { type: 'string', description: 'The query parameter.' },
             rule: { type: 'string', description: 'The rule that is broken.' },
             detail: { type: 'string' },
+            available: { type: 'string', description: 'What is left, where more was asked for.' },
           },
           required: ['detail'],
           additionalProperties: false,
@@ -43,5 +48,51 @@ export function sharedSchemas(lists: boolean): Record<string, JsonSchema> {
     required: ['type', 'title', 'status', 'instance', 'request'],
     additionalProperties: false,
   };
-  return { ...(lists ? { page } : {}), problem };
+  const has = (name: Endpoint['name']): boolean => endpoints.some((endpoint) => endpoint.name === name);
+  return {
+    ...(lists ? { page } : {}),
+    ...(has('update') ? { patch } : {}),
+    ...(has('journal') ? { journal } : {}),
+    problem,
+  };
 }
+
+const pointer = { type: 'string', format: 'json-pointer' };
+
+/** RFC 6902. */
+const patch: JsonSchema = {
+  type: 'array',
+  description: 'Changes of a record, one after the other (RFC 6902).',
+  items: {
+    type: 'object',
+    properties: {
+      op: { enum: ['add', 'remove', 'replace', 'move', 'copy', 'test'] },
+      path: pointer,
+      from: pointer,
+      value: {},
+    },
+    required: ['op', 'path'],
+  },
+};
+
+const journal: JsonSchema = {
+  type: 'object',
+  description: 'Something that was done to a record.',
+  properties: {
+    id: { type: 'string', format: 'uuid', description: 'The key of this line.' },
+    record: { type: 'string', description: 'The key of the record.' },
+    at: { type: 'string', format: 'date-time', description: 'When it was done.' },
+    by: { type: ['string', 'null'], description: 'The key of whoever did it; null where nobody was signed in.' },
+    action: { type: 'string', enum: ['create', 'update', 'delete'] },
+    changes: {
+      type: 'object',
+      description: 'What each member was, and what it became.',
+      additionalProperties: {
+        type: 'object',
+        properties: { before: {}, after: {} },
+        additionalProperties: false,
+      },
+    },
+  },
+  additionalProperties: false,
+};

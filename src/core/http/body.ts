@@ -4,20 +4,28 @@ import type { Request } from './message.ts';
 import { HttpProblem } from './problems.ts';
 
 /** The kinds of write that a client may ask for. */
-export type ClientKind = Exclude<Kind, 'load'>;
+export type ClientKind = Exclude<Kind, 'load' | 'amend'>;
 
 /** The media types in which each kind of write takes its body. */
 export const BODY_TYPES: Readonly<Record<ClientKind, readonly string[]>> = {
   create: ['application/json'],
   replace: ['application/json'],
-  update: ['application/merge-patch+json', 'application/json'],
+  update: ['application/merge-patch+json', 'application/json', 'application/json-patch+json'],
 };
+
+/** The media type of a JSON Patch (RFC 6902). */
+export const JSON_PATCH = 'application/json-patch+json';
+
+/** The media type that a request names, without its parameters. */
+export function mediaTypeOf({ headers }: Request): string {
+  const given = headers['content-type'];
+  return typeof given === 'string' ? given.split(';')[0]!.trim().toLowerCase() : '';
+}
 
 /** The parsed body of a write; another media type is a 415, anything but JSON a 400. */
 export function readBodyOf(request: Request, kind: ClientKind): unknown {
   const types = BODY_TYPES[kind];
-  const given = request.headers['content-type'];
-  const type = typeof given === 'string' ? given.split(';')[0]!.trim().toLowerCase() : '';
+  const type = mediaTypeOf(request);
   if (!types.includes(type)) {
     const got = type === '' ? 'the request names none' : `got ${type}`;
     const headers: Record<string, string> = kind === 'update' ? { 'accept-patch': types.join(', ') } : {};

@@ -1,5 +1,28 @@
 import { createHmac, createSecretKey, hash } from 'node:crypto';
 
+/** The tags of one model's records: `"<state>-<answer>"`, because two clients may see different parts of one state. */
+export interface RecordTags {
+  /** `stored` is left out where it is what is shown. */
+  tagOf(shown: string, stored: string | undefined): string;
+  /** Whether the header If-Match names a tag of this state. */
+  isState(header: string | string[], stored: string): boolean;
+}
+
+/** `isOpen` tells whether everybody sees all that is stored. */
+export function recordTags(tags: EntityTags, isOpen: boolean): RecordTags {
+  const stateOf = isOpen ? tags.mark : tags.hiddenMark;
+  return {
+    tagOf(shown, stored) {
+      const mark = tags.mark(shown);
+      return `"${stored === undefined ? mark : stateOf(stored)}-${mark}"`;
+    },
+    isState(header, stored) {
+      const named = tagsIn(header);
+      return named.includes('*') || named.some((tag) => tag.startsWith(`"${stateOf(stored)}-`));
+    },
+  };
+}
+
 /** Tells answers, and states of records, apart (RFC 9110, 8.8.3). */
 export interface EntityTags {
   /** The mark of an answer: the same for the same text. */
@@ -21,8 +44,9 @@ export function makeEntityTags(serviceKey: string): EntityTags {
 
 /** Whether the header If-None-Match names a tag. Weak ones count as the tags that they weaken. */
 export const isNamed = (header: string | string[] | undefined, tag: string): boolean =>
-  header !== undefined &&
+  header !== undefined && tagsIn(header).some((one) => one === tag || one === '*');
+
+const tagsIn = (header: string | string[]): string[] =>
   String(header)
     .split(',')
-    .map((one) => one.trim().replace(/^W\//, ''))
-    .some((one) => one === tag || one === '*');
+    .map((one) => one.trim().replace(/^W\//, ''));

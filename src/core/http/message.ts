@@ -7,6 +7,16 @@ export interface Request {
   readonly headers: Readonly<Record<string, string | string[] | undefined>>;
   /** The bytes of the body; undefined where there is none. */
   readonly body?: Uint8Array | undefined;
+  /** The address of the client's end of the connection, where it has one. */
+  readonly client?: string | undefined;
+  /** What a request with an Idempotency-Key is known by. */
+  readonly claim?: Claim;
+}
+
+/** Digests of who asked for what under which key, and of the body. */
+export interface Claim {
+  readonly id: string;
+  readonly body: string;
 }
 
 export interface Reply {

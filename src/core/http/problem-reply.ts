@@ -7,8 +7,9 @@ const HEADERS = { 'content-type': 'application/problem+json', 'cache-control': '
 
 /** An answer of `application/problem+json` (RFC 9457). `request` is the number under which the log knows it. */
 export function problemReply(problem: HttpProblem, instance: string, request: string): Reply {
-  const { status, title } = problemTypes[problem.problem];
+  const { title, status: usual } = problemTypes[problem.problem];
   const { options } = problem;
+  const status = options.status ?? usual;
   const body = {
     type: `/problems/${problem.problem}`,
     title: options.title ?? title,

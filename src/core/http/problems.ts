@@ -37,6 +37,28 @@ export const problemTypes = {
     title: 'A value is taken',
     about: 'Another record has a value that must be unique. Nothing was changed.',
   },
+  'not-enough-left': {
+    status: 409,
+    title: 'Not enough is left',
+    about:
+      'The record would take more from a stock than there is; `errors` tells what is available. Nothing was changed.',
+  },
+  'too-many-at-once': {
+    status: 409,
+    title: 'Too many records would change at once',
+    about:
+      'A delete may take as many records along as `limits.cascade` says. Delete them in smaller parts. Nothing was changed.',
+  },
+  'still-running': {
+    status: 409,
+    title: 'The same request is still being answered',
+    about: 'A request with this Idempotency-Key is under way. Send it again a moment later.',
+  },
+  'test-failed': {
+    status: 409,
+    title: 'A test of the patch does not hold',
+    about: 'The value at the path of a `test` is another one. Nothing was changed.',
+  },
   'still-referred-to': {
     status: 409,
     title: 'Other records still refer to this one',
@@ -45,7 +67,8 @@ export const problemTypes = {
   'moved-on': {
     status: 412,
     title: 'The record has changed since it was read',
-    about: 'The body repeats a value that has changed meanwhile. Read the record again. Nothing was changed.',
+    about:
+      'The header If-Match names another state of the record, or the body repeats a value that has changed meanwhile. Read the record again. Nothing was changed.',
   },
   'too-large': {
     status: 413,
@@ -62,6 +85,23 @@ export const problemTypes = {
     title: 'The record breaks a rule',
     about: 'The body is JSON, but breaks rules of the model. `errors` names each one. Nothing was changed.',
   },
+  'other-request': {
+    status: 422,
+    title: 'The Idempotency-Key belongs to another request',
+    about: 'A request with this key and another body was answered before. Take a new key for a new request.',
+  },
+  refused: {
+    status: 422,
+    title: 'The service refuses this',
+    about:
+      'A rule of the service itself does not allow it; `detail` says why. Its status may be another one. Nothing was changed.',
+  },
+  'condition-required': {
+    status: 428,
+    title: 'The request must say which state of the record it is about',
+    about:
+      'Writes of this model carry the header If-Match, with the ETag of the record as it was read. Nothing was changed.',
+  },
   'inner-defect': {
     status: 500,
     title: 'Something went wrong inside the service',
@@ -71,7 +111,12 @@ export const problemTypes = {
     status: 503,
     title: 'The answer took too long',
     about:
-      'Ask for less, or filter and sort by fields that have an index; `limits.read` is the limit. Nothing was changed.',
+      'Ask for less, or filter and sort by fields that have an index; `limits.read` and `limits.transaction` are the limits. Nothing was changed.',
+  },
+  'too-busy': {
+    status: 503,
+    title: 'Too many writers wait',
+    about: 'Try again after the time in the header Retry-After; `limits.queue` is the limit. Nothing was changed.',
   },
   'store-unavailable': {
     status: 503,
@@ -84,6 +129,8 @@ export type ProblemName = keyof typeof problemTypes;
 
 export interface ProblemOptions {
   readonly title?: string;
+  /** Another status than the problem's own. */
+  readonly status?: number;
   readonly errors?: readonly (Failure | ParameterFailure)[];
   readonly headers?: Readonly<Record<string, string>>;
 }
@@ -107,8 +154,8 @@ export class HttpProblem extends Error {
 }
 
 /** 422 with every failure, and their number in the title. */
-export function brokenRules(failures: readonly Failure[]): HttpProblem {
-  const title = `The record breaks ${failures.length === 1 ? 'a rule' : `${failures.length} rules`}`;
+export function brokenRules(failures: readonly Failure[], begins = 'The record breaks'): HttpProblem {
+  const title = `${begins} ${failures.length === 1 ? 'a rule' : `${failures.length} rules`}`;
   return new HttpProblem('invalid-body', undefined, { title, errors: failures });
 }
 

@@ -1,4 +1,4 @@
-import { HttpProblem } from './problems.ts';
+import { HttpProblem, refuseParameters } from './problems.ts';
 
 /** The parameters of a query in their order; a `+` is a blank. Broken percent-encoding is a 400. */
 export function readQuery(query: string): [string, string][] {
@@ -29,4 +29,9 @@ export function decodeSegment(segment: string): string | undefined {
   } catch {
     return undefined;
   }
+}
+
+/** 400 where a request has a query, and takes none. */
+export function refuseQuery(query: string): void {
+  refuseParameters(readQuery(query).map(([parameter]) => ({ parameter, detail: 'this request takes no parameters' })));
 }

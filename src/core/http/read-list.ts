@@ -26,11 +26,14 @@ interface ListPlan {
   readonly ends: PageEnds;
 }
 
+/** Values that all records of a list have, beside what its query asks for. */
+export type Always = ListForm['filters'];
+
 /** Answers a list of a model's records: all, or the parts of the record that `parentKey` names. */
 export function makeListReader(
   model: Model,
-  { graph, store, cursors, moment }: Serving,
-): (path: string, query: string, parentKey?: string) => Promise<Reply> {
+  { graph, store, cursors, moment }: Pick<Serving, 'graph' | 'store' | 'cursors' | 'moment'>,
+): (path: string, query: string, parentKey?: string, always?: Always) => Promise<Reply> {
   const { dialect } = store;
   const parent = model.parent === undefined ? undefined : modelOf(graph, model.parent.target);
   const scope = clientScope(graph, model);
@@ -45,11 +48,12 @@ export function makeListReader(
   // The same few queries come again and again, to the letter: what they mean needs to be found out once.
   const plans = new LRUCache<string, ListPlan>({ max: KEPT_FORMS });
 
-  function planOf(path: string, query: string, under: ListForm['under']): ListPlan {
+  function planOf(path: string, query: string, under: ListForm['under'], always: Always): ListPlan {
     const name = `${path}?${query}`;
     let plan = plans.get(name);
     if (plan === undefined) {
-      const request = readListRequest(model, path, query, graph.service.paging, readers, under);
+      const asked = readListRequest(model, path, query, graph.service.paging, readers, under);
+      const request = { ...asked, form: { ...asked.form, filters: [...always, ...asked.form.filters] } };
       const { form, limit } = request;
       const statement = statementOf(form);
       plan = { request, statement, values: listValues(statement, form, limit, dialect, moment.now()), ends: {} };
@@ -65,12 +69,12 @@ export function makeListReader(
     return statement;
   }
 
-  return async (path, query, parentKey) => {
+  return async (path, query, parentKey, always = []) => {
     const under =
       parent === undefined || parentKey === undefined
         ? undefined
         : { parent, field: model.parent!.field, key: keyFromText(parent.key, parentKey) };
-    const { request, statement, values, ends } = planOf(path, query, under);
+    const { request, statement, values, ends } = planOf(path, query, under, always);
     const row = await store.first(statement, values);
     if (!row![3]) throw new HttpProblem('not-found');
     return pageReply(path, request, statement, row!, cursors, ends);

@@ -1,10 +1,10 @@
 import { LRUCache } from 'lru-cache';
 import { didYouMean } from '../declaration/nearest.ts';
 import type { Model } from '../model/graph.ts';
-import { nameOf, wholeOf } from '../query/shown.ts';
+import { isOpen, wholeOf } from '../query/shown.ts';
 import { shownStatement } from '../query/statements.ts';
 import type { ShownStatement } from '../query/statements.ts';
-import { isNamed } from './entity-tag.ts';
+import { isNamed, recordTags } from './entity-tag.ts';
 import { keyFromText } from './key.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
 import type { Reply, Request } from './message.ts';
@@ -23,10 +23,9 @@ export function makeRecordReader(
 ): (keyText: string, request: Request, query: string) => Promise<Reply> {
   const { dialect } = store;
   const readShown = shownReader(graph, model, 'default');
-  const whole = wholeOf(graph, model);
-  // Such a record's whole state is what everybody sees of it.
-  const isOpen = nameOf(whole) === model.fields.map(({ member }) => member).join();
-  const readWhole = shownStatement(graph, model, whole, dialect, !isOpen);
+  const open = isOpen(graph, model);
+  const { tagOf } = recordTags(tags, open);
+  const readWhole = shownStatement(graph, model, wholeOf(graph, model), dialect, !open);
   const forms = new LRUCache<string, ShownStatement>({ max: KEPT_FORMS });
 
   function statementOf(query: string): ShownStatement {
@@ -40,13 +39,6 @@ export function makeRecordReader(
       if (query.length <= LONGEST_KEPT) forms.set(query, statement);
     }
     return statement;
-  }
-
-  /** The state of the record, and the mark of the answer: two clients may see different parts of one state. */
-  function tagOf(shown: string, stored: string | undefined): string {
-    const mark = tags.mark(shown);
-    const state = stored === undefined ? mark : isOpen ? tags.mark(stored) : tags.hiddenMark(stored);
-    return `"${state}-${mark}"`;
   }
 
   return async (keyText, { headers }, query) => {

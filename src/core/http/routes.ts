@@ -19,6 +19,7 @@ export interface Found {
 }
 
 export interface Routes {
+  readonly endpoints: readonly Endpoint[];
   /** Undefined where nothing is at the path. */
   find(path: string): Found | undefined;
   /** The templates of the endpoints that a mistaken path was most likely meant for. */
@@ -29,25 +30,27 @@ export interface Routes {
 export function makeRoutes(graph: Graph): Routes {
   const endpoints = allEndpoints(graph);
   const prefix = `${graph.service.prefix}/`;
-  // `huts`, `huts/` for a record, `huts/nights` for what is within one: the key is left out of the name.
-  const places = new Map<string, Place>();
-  for (const { path } of endpoints) {
-    const name = path.slice(prefix.length).replace(/\{[^}]+\}\/?/, '');
-    if (!places.has(name)) places.set(name, placeOf(endpoints.filter((endpoint) => endpoint.path === path)));
+  // Those with a key in them go by `huts/` for a record, `huts//nights` for what is within one: the key is left out.
+  const [places, keyed] = [new Map<string, Place>(), new Map<string, Place>()];
+  for (const { path, ofRecord } of endpoints) {
+    const name = path.slice(prefix.length).replace(/\{[^}]+\}/, '');
+    const among = ofRecord ? keyed : places;
+    if (!among.has(name)) among.set(name, placeOf(endpoints.filter((endpoint) => endpoint.path === path)));
   }
   const templates = [...new Set(endpoints.map((endpoint) => endpoint.path))];
 
   return {
+    endpoints,
     find(path) {
       if (!path.startsWith(prefix)) return undefined;
       const slash = path.indexOf('/', prefix.length);
-      if (slash < 0) {
-        const place = places.get(path.slice(prefix.length));
-        return place && { place, key: undefined };
-      }
+      // A declared path wins over a key: `huts/journal` is no hut.
+      const declared = places.get(path.slice(prefix.length));
+      if (declared !== undefined) return { place: declared, key: undefined };
+      if (slash < 0) return undefined;
       const second = path.indexOf('/', slash + 1);
       const end = second < 0 ? path.length : second;
-      const place = places.get(path.slice(prefix.length, slash + 1) + path.slice(end + 1));
+      const place = keyed.get(path.slice(prefix.length, slash + 1) + path.slice(end));
       const key = decodeSegment(path.slice(slash + 1, end));
       // A slash with nothing behind it leads nowhere.
       const complete = place !== undefined && key !== undefined && key !== '' && second !== path.length - 1;

@@ -1,8 +1,12 @@
-import type { Moment } from '../change/changes.ts';
+import type { Moment } from '../change/contract.ts';
+import type { Code } from '../change/code.ts';
+import type { Writes } from '../change/run.ts';
+import type { Work } from '../change/work.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Cursors } from '../query/cursor.ts';
 import type { Store } from '../store/contract.ts';
 import type { EntityTags } from './entity-tag.ts';
+import type { Reply, Request } from './message.ts';
 
 /** What the records of all models are served with. */
 export interface Serving {
@@ -11,6 +15,10 @@ export interface Serving {
   readonly cursors: Cursors;
   readonly tags: EntityTags;
   readonly moment: Moment;
+  readonly code: Code;
+  readonly writes: Writes;
+  /** Answers a request by a write, in one transaction; whatever the answer looks at is in it too. */
+  answer(request: Request, write: (work: Work) => Promise<Reply>): Promise<Reply>;
 }
 
 /** Forms of requests whose statements are kept: clients use a few, and a flood of others must not fill the memory. */

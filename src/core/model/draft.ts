@@ -43,11 +43,20 @@ export interface Skeleton extends Pick<
 
 export type Skeletons = ReadonlyMap<string, Skeleton>;
 
-export function draftOf(model: DeclaredModel, report: Reporter, readDefault: DefaultReader): Draft {
+/** What other models draw on: `night.beds_left`. */
+export type DrawnOn = ReadonlySet<string>;
+
+export function draftOf(
+  model: DeclaredModel,
+  report: Reporter,
+  readDefault: DefaultReader,
+  drawnOn: DrawnOn = new Set(),
+): Draft {
   const { declaration, document } = model;
   const fields = new Map<string, Field>();
   for (const [name, field] of Object.entries(declaration.fields ?? {})) {
-    fields.set(name, declaredField(name, field, report.below('fields', name), readDefault));
+    const isStock = drawnOn.has(`${declaration.model}.${name}`);
+    fields.set(name, declaredField(name, field, report.below('fields', name), readDefault, isStock));
   }
   for (const { member, derivedFrom } of fields.values()) checkSource(member, derivedFrom, fields, report);
   const asked = declaration.key ?? 'uuid';

@@ -2,9 +2,24 @@ import { didYouMean } from '../declaration/nearest.ts';
 import { declaredExpression, declaredTemplate } from '../expression/declared.ts';
 import { describeKind } from '../expression/kinds.ts';
 import type { Scope } from '../expression/scope.ts';
-import type { Skeleton, Skeletons } from './draft.ts';
+import type { DeclaredModel, DrawnOn, Skeleton, Skeletons } from './draft.ts';
 import { stored, usesOwnValues } from './formulas.ts';
 import type { Draw, Field } from './graph.ts';
+import { underscored } from './names.ts';
+
+/** The fields that any model draws on, by model and name, as far as they can be told before names are resolved. */
+export const drawnOnBy = (models: readonly DeclaredModel[]): DrawnOn =>
+  new Set(
+    models.flatMap(({ declaration }) =>
+      (declaration.draws ?? []).flatMap(({ from }) => {
+        const [name = '', member = ''] = from?.split('.') ?? [];
+        const { within, relations } = declaration;
+        const isParent = within !== undefined && underscored(within) === name;
+        const target = isParent ? within : relations?.[name]?.to;
+        return target === undefined ? [] : [`${target}.${member}`];
+      }),
+    ),
+  );
 
 /** What each record of a model takes from others, with every name resolved. */
 export function drawsOf(model: Skeleton, skeletons: Skeletons, scope: Scope): Draw[] {

@@ -37,6 +37,7 @@ export function declaredField(
   declaration: FieldDeclaration | undefined,
   report: Reporter,
   readDefault: DefaultReader,
+  drawnOn = false,
 ): Field {
   const spec = declaredValue(name, declaration, report, readDefault);
   const declared = declaration ?? {};
@@ -55,6 +56,7 @@ export function declaredField(
     member: name,
     column: declared.column ?? name,
     origin: 'field',
+    drawnOn,
     derivedFrom: /^slug\((.+)\)$/.exec(declared.from ?? '')?.[1],
     rules: {
       ...rules,

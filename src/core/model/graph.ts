@@ -64,6 +64,8 @@ export interface Field extends ValueSpec {
   readonly refersTo?: string;
   /** The field whose text it is derived from when the client gives none: a slug. */
   readonly derivedFrom?: string;
+  /** Other records draw on it: once its record is made, they alone change it. */
+  readonly drawnOn?: boolean;
 }
 
 /** A reference from a record of one model to a record of another. */
@@ -81,6 +83,8 @@ export interface Links {
   /** Its name in JSON, for the keys: `amenity_ids`; undefined at the end that only looks back. */
   readonly member?: string;
   readonly target: string;
+  /** The key of the other's records. */
+  readonly key: ValueSpec;
   readonly table: string;
   /** The columns of its table: the key of this record, and that of the other. */
   readonly near: string;

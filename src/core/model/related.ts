@@ -29,6 +29,10 @@ export function viaCalled(model: Relating, name: string): { readonly via: Via; r
   return reverse && { via: reverse, target: reverse.source };
 }
 
+/** The many-to-many relations whose keys a record shows and takes. */
+export const linkedOf = ({ links }: Pick<Model, 'links'>): (Links & { readonly member: string })[] =>
+  links.filter((candidate): candidate is Links & { readonly member: string } => candidate.member !== undefined);
+
 /** The many-to-many relation whose keys a record shows under this name. */
 export const linksShownAs = (model: Relating, member: string): Links | undefined =>
   model.links.find((candidate) => candidate.member === member);

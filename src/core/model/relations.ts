@@ -135,6 +135,7 @@ function linksOf(
     name,
     member: `${singularOf(underscored(name))}_ids`,
     target: to,
+    key: target.key,
     table: `${tableOf(draft.declaration)}_${name}`,
     near,
     far: far === near ? 'other_id' : far,
@@ -180,5 +181,5 @@ function otherEnd(
   const mirrored = linksOf(relation, to, undefined, other, drafts);
   if (mirrored === undefined) return undefined;
   const { table, near, far } = mirrored;
-  return { name, target: source, table, near: far, far: near, description };
+  return { name, target: source, key: other.key, table, near: far, far: near, description };
 }

@@ -13,7 +13,7 @@ import type { Scope } from '../expression/scope.ts';
 import type { IdentityDeclaration } from './declarations.ts';
 import { draftOf } from './draft.ts';
 import type { DeclaredModel, Draft, Drafts, Skeleton, Skeletons } from './draft.ts';
-import { drawsOf } from './draws.ts';
+import { drawnOnBy, drawsOf } from './draws.ts';
 import { stampField } from './field.ts';
 import { labelOf, makeFormulas, rulesOf, stored } from './formulas.ts';
 import type { Formulas } from './formulas.ts';
@@ -71,6 +71,7 @@ export function resolve(declarations: Declarations, problems: Problem[]): Graph 
 
 function draftsOf({ models, lost }: Declarations, readDefault: DefaultReader, problems: Problem[]): Drafts {
   const drafts = new Map<string, Draft>();
+  const drawnOn = drawnOnBy(models);
   for (const model of models) {
     const { declaration, document } = model;
     const report = reporterOf(document, problems);
@@ -79,7 +80,7 @@ function draftsOf({ models, lost }: Declarations, readDefault: DefaultReader, pr
       const { file, line } = other.document.at(['model']);
       const message = `there is another model ${declaration.model}, in ${file}:${line}`;
       report.error('duplicate-model', message, 'give one of them another name', ['model']);
-    } else drafts.set(declaration.model, draftOf(model, report, readDefault));
+    } else drafts.set(declaration.model, draftOf(model, report, readDefault, drawnOn));
   }
   return Object.assign(drafts, { lost });
 }

@@ -15,18 +15,12 @@ export interface Waiting {
 const inModels: readonly (readonly [string, (model: Model, declared: ModelDeclaration) => boolean])[] = [
   ['label', ({ label }) => label !== undefined],
   ['owner', (_model, { owner }) => owner !== undefined],
-  ['values for relations with `with`', ({ links }) => links.some(({ member }) => member !== undefined)],
-  ['conditional', ({ conditional }) => conditional],
   ['may', (_model, { may }) => may !== undefined],
-  ['endpoints with `clear`', ({ endpoints }) => endpoints.has('clear')],
-  ['operations', ({ operations }) => operations.length > 0],
-  ['draws', ({ draws }) => draws.length > 0],
-  ['journal', ({ journal }) => journal],
   ['trial.skip', ({ trial }) => trial.skip.length > 0],
 ];
 
 /** Limits that something keeps to by now. */
-const KEPT_LIMITS = ['body', 'read'];
+const KEPT_LIMITS = ['body', 'read', 'transaction', 'cascade', 'queue'];
 
 export function waitingIn(
   graph: Graph,

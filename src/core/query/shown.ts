@@ -1,6 +1,6 @@
 import type { Computed, Field, Graph, Links, Model, ViewMember } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { linksShownAs, stepCalled } from '../model/related.ts';
+import { linkedOf, linksShownAs, stepCalled } from '../model/related.ts';
 import type { Step, Via } from '../model/related.ts';
 
 /** What an answer shows of a record, in the order of its JSON. */
@@ -55,17 +55,29 @@ export const ownNames = ({ shown, computed, links }: Model): string[] => [
   ...links.flatMap(({ member }) => member ?? []),
 ];
 
-/** The names of what records show that is not stored in their own row. */
+/** The names of what records show that can't be set: it is stored neither in their own row nor in their links. */
 export const derivedNames = (model: Model): string[] => {
   const inView = model.views.get('default')!.map(({ name }) => name);
-  return [...new Set([...inView, ...ownNames(model)])].filter((name) => !model.byMember.has(name));
+  return [...new Set([...inView, ...ownNames(model)])].filter(
+    (name) => !model.byMember.has(name) && linksShownAs(model, name) === undefined,
+  );
 };
+
+/** All that is stored of a record: its row, and the keys that it is linked with. */
+export const storedOf = (model: Model): Shown => [
+  ...model.fields.map(fieldShown),
+  ...linkedOf(model).map((links): ShownMember => ({ kind: 'keys', name: links.member, links })),
+];
 
 /** All that `derivedNames` names. */
 export const derivedOf = (graph: Graph, model: Model): Shown => {
   const whole = wholeOf(graph, model);
   return derivedNames(model).map((name) => whole.find((member) => member.name === name) ?? ownMember(model, name)!);
 };
+
+/** Whether everybody sees all that is stored of a model's records, in the same words. */
+export const isOpen = (graph: Graph, model: Model): boolean =>
+  nameOf(wholeOf(graph, model)) === nameOf(storedOf(model));
 
 /** Whether all that is shown stands in the record's own row. */
 export const isStored = (shown: Shown): boolean => shown.every(({ kind }) => kind === 'field');

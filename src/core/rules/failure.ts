@@ -6,6 +6,8 @@ export interface Failure {
   readonly rule: string;
   /** What is wrong, for a person: `must be 1 or more, got 0`. */
   readonly detail: string;
+  /** What is left, where more was asked for. */
+  readonly available?: string;
 }
 
 export const pointerTo = (...path: readonly (string | number)[]): string =>

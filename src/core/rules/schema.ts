@@ -2,7 +2,9 @@ import { array, mixed, object, ValidationError } from 'yup';
 import type { AnySchema, ArraySchema } from 'yup';
 import { describe, isRecord } from '../declaration/check-shape.ts';
 import { nearest } from '../declaration/nearest.ts';
-import type { Field, FieldValue, Model, ValueSpec } from '../model/graph.ts';
+import type { Field, FieldValue, Links, Model, ValueSpec } from '../model/graph.ts';
+import { linkedOf } from '../model/related.ts';
+import { noRules } from '../model/rules.ts';
 import { isWritten } from '../model/types.ts';
 import { derivedNames } from '../query/shown.ts';
 import { canonical, quoted } from '../model/value.ts';
@@ -11,8 +13,11 @@ import { pointerOfPath, pointerTo } from './failure.ts';
 import { worded } from './message.ts';
 import { testsOf } from './tests.ts';
 
-/** The writes of a client, and `load`: a sample, written with the service's own authority. */
-export type Kind = 'create' | 'replace' | 'update' | 'load';
+/**
+ * The writes of a client; and those with the service's own authority, which may set everything: `load` makes a record,
+ * and `amend` changes some of its members.
+ */
+export type Kind = 'create' | 'replace' | 'update' | 'load' | 'amend';
 export type Values = Record<string, FieldValue>;
 
 /** A body that was read: what it sets, and what it repeats of that which nobody may change. */
@@ -36,14 +41,25 @@ export const ownBody = (values: Values): ReadBody => ({
   failures: [],
 });
 
-export type BodyReader = (body: unknown) => ReadBody;
+/** Where objects are given `whole`, they take the place of those that stand, and are not merged into them. */
+export type BodyReader = (body: unknown, whole?: boolean) => ReadBody;
 
 /** Whether a client may give this member a value in a write of this kind. */
 export function isSettable(field: Field, kind: Kind): boolean {
   if (kind === 'load') return true;
+  if (kind === 'amend') return field.origin !== 'key';
   if (field.rules.readOnly) return false;
-  return kind === 'create' || !field.rules.immutable;
+  return kind === 'create' || !(field.rules.immutable || field.drawnOn === true);
 }
+
+/** What the keys of a many-to-many relation may be, where a body gives them. */
+export const linkSpec = ({ key }: Links): ValueSpec => ({
+  type: 'array',
+  scale: 0,
+  items: { ...key, rules: noRules },
+  examples: [],
+  rules: { ...noRules, required: true, uniqueItems: true },
+});
 
 /**
  * Compiles the rules of a model to a Yup schema for one kind of write. What comes of it reads a parsed JSON body:
@@ -51,13 +67,18 @@ export function isSettable(field: Field, kind: Kind): boolean {
  */
 export function bodyReader(model: Model, kind: Kind): BodyReader {
   const settable = model.fields.filter((field) => isSettable(field, kind));
+  const links = new Map(linkedOf(model).map((one) => [one.member, linkSpec(one)]));
   const schema = object(
-    Object.fromEntries(settable.map((field) => [field.member, valueSchema(field, isNeeded(field, kind))])),
+    Object.fromEntries([
+      ...settable.map((field): [string, AnySchema] => [field.member, valueSchema(field, isNeeded(field, kind))]),
+      ...[...links].map(([member, spec]): [string, AnySchema] => [member, valueSchema(spec, false)]),
+    ]),
   );
-  const names = [...model.byMember.keys()];
-  const derivable = kind === 'load' ? new Set<string>() : new Set(derivedNames(model));
+  const names = [...model.byMember.keys(), ...links.keys()];
+  const own = kind === 'load' || kind === 'amend';
+  const derivable = new Set(own ? [] : derivedNames(model));
 
-  return (body) => {
+  return (body, whole = false) => {
     const repeated = new Map<Field, unknown>();
     const derived = new Map<string, unknown>();
     const patches = new Map<Field, unknown>();
@@ -69,10 +90,12 @@ export function bodyReader(model: Model, kind: Kind): BodyReader {
     const values: Values = {};
     for (const [member, value] of Object.entries(body)) {
       const field = model.byMember.get(member);
-      if (field === undefined && derivable.has(member)) derived.set(member, value);
+      const linked = links.get(member);
+      if (linked !== undefined) values[member] = prepared(linked, value, pointerTo(member), failures);
+      else if (field === undefined && derivable.has(member)) derived.set(member, value);
       else if (field === undefined) failures.push(unknownMember(pointerTo(member), member, names));
       else if (!isSettable(field, kind)) repeated.set(field, value);
-      else if (kind === 'update' && isMerged(field) && isRecord(value)) patches.set(field, value);
+      else if (kind === 'update' && !whole && isMerged(field) && isRecord(value)) patches.set(field, value);
       else values[member] = prepared(field, value, pointerTo(member), failures);
     }
     failures.push(...brokenRulesOf(schema, values));
@@ -84,8 +107,9 @@ export function bodyReader(model: Model, kind: Kind): BodyReader {
 export const isMerged = (field: Field): boolean => field.type === 'object' || field.type === 'json';
 
 /** Whether a write must give this member a value. */
-export function isNeeded({ rules, derivedFrom }: Field, kind: Kind): boolean {
-  if (kind === 'update' || rules.readOnly || derivedFrom !== undefined) return false;
+export function isNeeded({ rules, derivedFrom, drawnOn = false }: Field, kind: Kind): boolean {
+  if (kind === 'replace' && drawnOn) return false;
+  if (kind === 'update' || kind === 'amend' || rules.readOnly || derivedFrom !== undefined) return false;
   if (kind === 'replace' && rules.writeOnly) return false;
   return rules.required && rules.default === undefined && rules.defaultTo === undefined;
 }

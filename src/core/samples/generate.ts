@@ -1,6 +1,8 @@
 import { Faker, base, en } from '@faker-js/faker';
-import { makeChanges } from '../change/changes.ts';
-import type { Changes, Moment } from '../change/changes.ts';
+import type { Changes, Moment } from '../change/contract.ts';
+import type { Writes } from '../change/run.ts';
+import { nested } from '../change/work.ts';
+import type { Work } from '../change/work.ts';
 import { HttpProblem } from '../http/problems.ts';
 import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
@@ -47,45 +49,51 @@ export function generateRecords(
   graph: Graph,
   store: Store,
   moment: Moment,
+  writesWith: (moment: Moment) => Writes,
   options: GenerateOptions,
 ): Promise<Generated> {
   const { model, count, random, onProgress } = options;
   const reader = bodyReader(model, 'load');
-  return store.transaction(async (transaction) => {
-    const standing = Number((await transaction.first(countStatement(store, model), []))![0]);
-    // A second run goes on where the first one ended.
-    const faker = new Faker({ locale: [en, base], seed: random + standing * STRIDE });
-    const uuid = (): string => faker.string.uuid();
-    const changes = makeChanges(graph, model, store.dialect, { ...moment, uuid });
-    const secret = await secretsOf(model, changes);
-    const candidates = await candidatesFor(graph, store, transaction, model);
-    const draws = await openDraws(graph, store, transaction, model);
+  return store.transaction(
+    async (transaction) => {
+      const standing = Number((await transaction.first(countStatement(store, model), []))![0]);
+      // A second run goes on where the first one ended.
+      const faker = new Faker({ locale: [en, base], seed: random + standing * STRIDE });
+      const uuid = (): string => faker.string.uuid();
+      const writes = writesWith({ ...moment, uuid });
+      const [changes, work] = [writes.changesOf(model), writes.begin(transaction)];
+      const secret = await secretsOf(model, changes);
+      const candidates = await candidatesFor(graph, store, transaction, model);
+      const draws = await openDraws(graph, store, transaction, model);
 
-    let [made, last] = [0, ''];
-    for (; made < count; made += 1) {
-      let done = false;
-      for (let tried = 0; tried < TRIES && !done; tried += 1) {
-        const given = { ...plausibleRecord(model, candidates, faker), ...secret.plain };
-        const refusal = draws.choose(given, faker, moment.now());
-        if (refusal !== undefined) {
-          last = refusal;
-          continue;
+      let [made, last] = [0, ''];
+      for (; made < count; made += 1) {
+        let done = false;
+        for (let tried = 0; tried < TRIES && !done; tried += 1) {
+          const given = { ...plausibleRecord(model, candidates, faker), ...secret.plain };
+          const refusal = draws.choose(given, faker, moment.now());
+          if (refusal !== undefined) {
+            last = refusal;
+            continue;
+          }
+          const { values, failures } = reader(given);
+          const told =
+            failures.length > 0 ? failures[0]!.detail : await created(work, changes, { ...values, ...secret.sealed });
+          done = told === undefined;
+          last = told ?? last;
+          if (done) draws.take(given, moment.now());
         }
-        const { values, failures } = reader(given);
-        const told =
-          failures.length > 0
-            ? failures[0]!.detail
-            : await created(transaction, changes, { ...values, ...secret.sealed });
-        done = told === undefined;
-        last = told ?? last;
-        if (done) draws.take(given, moment.now());
+        if (!done) break;
+        if (made % PROGRESS !== 0) continue;
+        await writes.flush(work);
+        onProgress?.(made);
       }
-      if (!done) break;
-      if (made % PROGRESS === 0) onProgress?.(made);
-    }
-    const stopped = made < count ? `no more was found that keeps the rules: ${last}` : undefined;
-    return { made, stopped, secret: Object.values(secret.plain)[0] as string | undefined };
-  });
+      await writes.flush(work);
+      const stopped = made < count ? `no more was found that keeps the rules: ${last}` : undefined;
+      return { made, stopped, secret: Object.values(secret.plain)[0] as string | undefined };
+    },
+    { unlimited: true },
+  );
 }
 
 const countStatement = ({ dialect }: Store, { table }: Model) => ({
@@ -93,9 +101,9 @@ const countStatement = ({ dialect }: Store, { table }: Model) => ({
 });
 
 /** Undefined, or why the record could not be made. */
-async function created(transaction: Transaction, changes: Changes, values: Values): Promise<string | undefined> {
+async function created(work: Work, changes: Changes, values: Values): Promise<string | undefined> {
   try {
-    await transaction.nested(() => changes.create(transaction, values));
+    await nested(work, () => changes.create(work, values));
     return undefined;
   } catch (error) {
     if (!(error instanceof HttpProblem)) throw error;

@@ -1,6 +1,7 @@
 import { LRUCache } from 'lru-cache';
-import { makeChanges } from '../change/changes.ts';
-import type { Moment } from '../change/changes.ts';
+import type { Writes } from '../change/run.ts';
+import { nested } from '../change/work.ts';
+import type { Work } from '../change/work.ts';
 import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { HttpProblem } from '../http/problems.ts';
@@ -10,7 +11,7 @@ import { bodyReader, ownBody } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Store, Transaction } from '../store/contract.ts';
 import { designTables } from '../tables/design.ts';
-import { samplesTable } from '../tables/own-tables.ts';
+import { journalTable, requestsTable, samplesTable } from '../tables/own-tables.ts';
 import { digestOf } from './digest.ts';
 import { keyOf, sampleMemory } from './memory.ts';
 import type { SampleMemory } from './memory.ts';
@@ -25,6 +26,8 @@ export interface Loaded {
   /** Samples that were loaded once and are in the files no more: `hut/old-hut`, a thousand at most. Their records are left alone. */
   readonly gone: readonly string[];
   readonly goneCount: number;
+  /** How many `afterCommit` hooks of each model were left out. */
+  readonly untold: ReadonlyMap<string, number>;
 }
 
 export interface LoadedModel {
@@ -67,13 +70,14 @@ export async function loadSamples(
   graph: Graph,
   store: Store,
   rows: readonly SampleRow[],
-  moment: Moment,
+  writes: Writes,
   options: LoadOptions = {},
 ): Promise<Loaded> {
   const { streams = [], emptyFirst = false } = options;
   const { rows: ordered, later } = orderRows(graph, rows);
-  const work = async (transaction: Transaction): Promise<Loaded> => {
-    const loading = await startLoading(graph, store, transaction, rows, later, moment, options);
+  const load = async (transaction: Transaction): Promise<Loaded> => {
+    const work = writes.begin(transaction);
+    const loading = await startLoading(graph, store, work, rows, later, writes, options);
     const position = new Map(graph.models.map((model, at) => [model, at]));
     const waiting = [...streams].sort((one, other) => position.get(one.model)! - position.get(other.model)!);
     // A stream comes when its model does: after all that it may refer to.
@@ -91,11 +95,11 @@ export async function loadSamples(
     await streamsBefore(undefined);
     return loading.end();
   };
-  if (!emptyFirst) return store.transaction(work);
+  if (!emptyFirst) return store.transaction(load, { unlimited: true });
   return store.alter(async (alteration) => {
-    const tables = [...designTables(graph), samplesTable].map(({ name }) => name);
+    const tables = [...designTables(graph), samplesTable, journalTable, requestsTable].map(({ name }) => name);
     await alteration.script(store.ddl.empty(tables));
-    return work(alteration);
+    return load(alteration);
   });
 }
 
@@ -122,13 +126,14 @@ interface Loading {
 async function startLoading(
   graph: Graph,
   store: Store,
-  transaction: Transaction,
+  work: Work,
   rows: readonly SampleRow[],
   later: ReadonlyMap<SampleRow, ReadonlySet<Field>>,
-  moment: Moment,
+  writes: Writes,
   { streams = [], onProgress }: LoadOptions,
 ): Promise<Loading> {
-  const tools = toolsOf(graph, store, moment);
+  const { transaction } = work;
+  const tools = toolsOf(graph, store, writes);
   const memory = await sampleMemory(store, transaction);
   const handles = new Set(rows.map(nameOf));
   const keys = new Map<string, Scalar>();
@@ -136,7 +141,13 @@ async function startLoading(
   const counts = new Map<Model, { made: number; changed: number; unchanged: number }>();
   const problems: (Problem & { readonly row?: string })[] = [];
   const refused = new Set<string>();
+  const untold = new Map<string, number>();
   let careful = false;
+
+  /** What was written so far has its journal: a long file must not be held in memory by it. */
+  async function flush(): Promise<void> {
+    for (const { model } of await writes.flush(work)) untold.set(model, (untold.get(model) ?? 0) + 1);
+  }
 
   const keyOfSample = keyFinder(graph, memory, keys, streamed);
   const count = (model: Model, what: 'made' | 'changed' | 'unchanged', isStreamed: boolean): void => {
@@ -175,8 +186,9 @@ async function startLoading(
       return;
     }
     const sealed = await changes.seal(values);
-    const key = stands ? oldKey : (await changes.create(transaction, sealed)).key;
-    if (stands) await changes.change(transaction, 'replace', oldKey, ownBody(sealed));
+    const key = stands ? oldKey : (await changes.create(work, sealed)).key;
+    // What others draw on has moved on since it was loaded: a changed row leaves it as it stands.
+    if (stands) await changes.change(work, 'replace', oldKey, ownBody(withoutStock(model, sealed)));
     if (!isStreamed) keys.set(name, key);
     count(model, stands ? 'changed' : 'made', isStreamed);
     await memory.keep(name, key, digest);
@@ -185,7 +197,7 @@ async function startLoading(
   /** Writes a row by itself, so that others can be looked at after a bad one. */
   async function loadAlone(row: SampleRow, isStreamed: boolean): Promise<void> {
     try {
-      await transaction.nested(() => loadRow(row, isStreamed));
+      await nested(work, () => loadRow(row, isStreamed));
     } catch (error) {
       if (!(error instanceof HttpProblem)) throw error;
       const told = (error.options.errors ?? []).filter((one) => 'rule' in one);
@@ -198,10 +210,11 @@ async function startLoading(
     if (!careful) {
       try {
         const noted = problems.length;
-        await transaction.nested(async () => {
+        await nested(work, async () => {
           for (const row of chunk) await loadRow(row, isStreamed);
         });
         careful = problems.length > noted;
+        await flush();
         return;
       } catch (error) {
         if (!(error instanceof HttpProblem)) throw error;
@@ -235,21 +248,25 @@ async function startLoading(
           values[field.member] = keys.get(`${field.refersTo}/${String(handle)}`) ?? null;
         }
         // A reference that is set already is left alone.
-        await tools.get(row.model)!.changes.change(transaction, 'update', keys.get(nameOf(row))!, ownBody(values));
+        await tools.get(row.model)!.changes.change(work, 'update', keys.get(nameOf(row))!, ownBody(values));
       }
+      await flush();
       const { names: gone, count: goneCount } = await memory.gone();
-      return { models: [...counts].map(([model, sums]) => ({ model: model.name, ...sums })), gone, goneCount };
+      return { models: [...counts].map(([model, sums]) => ({ model: model.name, ...sums })), gone, goneCount, untold };
     },
   };
 }
 
-const toolsOf = (graph: Graph, { dialect }: Store, moment: Moment) =>
+const withoutStock = (model: Model, values: Values): Values =>
+  Object.fromEntries(Object.entries(values).filter(([member]) => model.byMember.get(member)?.drawnOn !== true));
+
+const toolsOf = (graph: Graph, { dialect }: Store, writes: Writes) =>
   new Map(
     graph.models.map((model) => [
       model,
       {
         reader: bodyReader(model, 'load'),
-        changes: makeChanges(graph, model, dialect, moment),
+        changes: writes.changesOf(model),
         there: readStatement(model, [model.key], dialect),
       },
     ]),

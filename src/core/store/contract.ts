@@ -27,6 +27,8 @@ export interface Reader {
 
 /** What happens in it is kept whole, or not at all. It is dead once its work has ended. */
 export interface Transaction extends Reader {
+  /** Aborted when its time has run out: what still waits for something had better give up. */
+  readonly signal: AbortSignal;
   /** Runs a statement that changes rows, and tells how many. */
   run(statement: Statement, values: readonly StoreValue[]): Promise<number>;
   /** A part of it that can fail by itself: what it wrote is taken back, and the rest goes on. */
@@ -47,6 +49,11 @@ export interface Alteration extends Transaction {
   describeAnew(tables: readonly Table[]): Promise<Description>;
 }
 
+export interface TransactionOptions {
+  /** It may take as long as it likes. */
+  readonly unlimited?: boolean;
+}
+
 /**
  * A database, as the core needs it. An implementation for one kind of database is a folder of `src/store`; it throws
  * `StoreError` and nothing else.
@@ -57,8 +64,14 @@ export interface Store extends Reader {
   /** Where it is, for people, without a password. */
   readonly address: string;
   readonly dialect: Dialect;
-  /** Commits when the work returns, rolls back when it throws. */
-  transaction<Result>(work: (transaction: Transaction) => Promise<Result>): Promise<Result>;
+  /**
+   * Commits when the work returns, rolls back when it throws or its time is up. The work is done again, from its
+   * beginning, where it lost against another transaction.
+   */
+  transaction<Result>(
+    work: (transaction: Transaction) => Promise<Result>,
+    options?: TransactionOptions,
+  ): Promise<Result>;
   readonly ddl: Ddl;
   /** A transaction that may change tables. However long it takes, it isn't cut off. */
   alter<Result>(work: (alteration: Alteration) => Promise<Result>): Promise<Result>;
@@ -69,6 +82,8 @@ export type StoreFault =
   | { readonly kind: 'unique'; readonly table: string; readonly columns: readonly string[] }
   | { readonly kind: 'foreign-key' }
   | { readonly kind: 'busy' }
+  /** So many wait already that one more would wait for too long. */
+  | { readonly kind: 'crowded' }
   /** Time ran out. */
   | { readonly kind: 'too-slow' }
   /** More than the database can read as one statement. */

@@ -7,15 +7,16 @@ import type { Check, LimitRule } from './table.ts';
  * The rules of a field that a database can keep as well, so that nothing that goes past the service can break them.
  * Patterns and formats are not among them: databases read those differently. Of a secret the database has but a hash.
  */
-export function checksOf({ type, scale, rules }: Field): Check[] {
+export function checksOf({ type, scale, rules, drawnOn = false }: Field): Check[] {
   if (type === 'secret') return [];
   const limits: [LimitRule, number | undefined][] = [
     ['minLength', leastLength(type, rules)],
     ['maxLength', rules.maxLength],
     ['minimum', rules.minimum],
-    ['maximum', rules.maximum],
+    // What was drawn can always be given back: a maximum binds those who set the stock.
+    ['maximum', drawnOn ? undefined : rules.maximum],
     ['exclusiveMinimum', rules.exclusiveMinimum],
-    ['exclusiveMaximum', rules.exclusiveMaximum],
+    ['exclusiveMaximum', drawnOn ? undefined : rules.exclusiveMaximum],
     ['multipleOf', isExact(type, scale, rules.multipleOf) ? rules.multipleOf : undefined],
   ];
   const values = rules.enum ?? (isConstant(type, rules.const) ? [rules.const as Scalar] : undefined);

@@ -12,7 +12,7 @@ export interface Passage {
 export interface Ddl {
   /** What brings the tables of one design to those of another, inside one transaction. */
   redesign(plan: Redesign): Passage[];
-  /** Makes a table that refers to no other, where it is missing. */
+  /** Makes a table that refers to no other, and its indexes, where it is missing. */
   createIfMissing(table: Table): string;
   /** Fills a table of texts from its one parameter: a JSON array of objects. */
   fillFromJson(table: Table): string;

@@ -43,6 +43,36 @@ export const samplesTable = own('samples', [
   column('seen', 'integer'),
 ]);
 
+/** Who did what to which record, and when, for all models that keep it. Lines are added, and never changed. */
+export const journalTable: Table = {
+  ...own('journal', [
+    column('id'),
+    column('model'),
+    column('record'),
+    column('at'),
+    column('by', 'text', true),
+    column('action'),
+    column('changes'),
+  ]),
+  indexes: [
+    { name: 'vantfell_journal_by_record', columns: ['model', 'record', 'id'], descending: [] },
+    { name: 'vantfell_journal_by_model', columns: ['model', 'id'], descending: [] },
+  ],
+};
+
+/** Requests that may be sent again: the digests of who sent which key, and of the body, and the answer that was given. */
+export const requestsTable: Table = {
+  ...own('requests', [
+    column('id'),
+    column('body'),
+    column('at'),
+    column('status', 'integer', true),
+    column('location', 'text', true),
+    column('answer', 'text', true),
+  ]),
+  indexes: [{ name: 'vantfell_requests_by_at', columns: ['at'], descending: [] }],
+};
+
 /**
  * What CASEI, ACCENTI, lower and upper make of each letter beyond ASCII. Databases differ in what they know of such
  * letters; with a table of them, all give the answers that this program gives. Its rows are those of `allLetters`.
@@ -53,6 +83,13 @@ export const lettersTable = own(
 );
 
 /** Every table that the tool makes for itself, beside those of the models. */
-export const ownTables: readonly Table[] = [stateTable, migrationsTable, samplesTable, lettersTable];
+export const ownTables: readonly Table[] = [
+  stateTable,
+  migrationsTable,
+  samplesTable,
+  lettersTable,
+  journalTable,
+  requestsTable,
+];
 
 export const isOwn = (name: string): boolean => name.startsWith('vantfell_');

@@ -1,5 +1,4 @@
-import type { Method } from '../http/endpoints.ts';
-import type { EndpointName } from '../model/graph.ts';
+import type { EndpointName, Method } from '../http/endpoints.ts';
 
 /** One thing that a service is tried for: requests in their order, each with what must come back. */
 export interface Case {

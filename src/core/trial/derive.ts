@@ -8,7 +8,7 @@ import { sortable } from '../http/list-request.ts';
 import { isNeeded, isSettable } from '../rules/schema.ts';
 import type { Body, Case, Expectation, Kept, Skipped, Step } from './case.ts';
 import { edgesOf } from './edges.ts';
-import { exampleValue } from './examples.ts';
+import { exampleValue, plenty } from './examples.ts';
 import type { KnownValues } from './examples.ts';
 import { keepsRules } from './keeps-rules.ts';
 
@@ -49,7 +49,7 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
   const skipped: Skipped[] = [];
   const endpoints = new Map(
     endpointsOf(graph, model)
-      .filter(({ under }) => under === undefined)
+      .filter(({ under, operation }) => under === undefined && operation === undefined)
       .map((endpoint) => [endpoint.name, endpoint]),
   );
   const skip = (title: string, why: string): number => skipped.push({ model: model.name, title, why });
@@ -346,7 +346,7 @@ function ownValues(model: Model, known: KnownValues, turn: () => number): Body {
     // The hash of a secret takes a while: it is tried in its own cases.
     const slow = field.type === 'secret' && !field.rules.required;
     if (field.refersTo !== undefined || !isSettable(field, 'create') || slow) continue;
-    const given = model.trial.example[field.member];
+    const given = model.trial.example[field.member] ?? (field.drawnOn === true ? plenty(field) : undefined);
     const value = given ?? exampleValue(field, turn(), known.get(`${model.name}.${field.member}`) ?? []);
     if (value !== undefined) values.push([field.member, value]);
   }

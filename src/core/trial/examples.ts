@@ -131,6 +131,20 @@ export function stepOf(field: ValueSpec): number {
   return field.type === 'decimal' ? 10 ** -field.scale : 1;
 }
 
+const PLENTY = 1_000_000;
+
+/** A stock that others may draw on without an end. */
+export function plenty(field: ValueSpec): string | number {
+  const step = stepOf(field);
+  const { maximum, exclusiveMaximum } = field.rules;
+  const most = Math.min(
+    PLENTY,
+    maximum ?? Infinity,
+    exclusiveMaximum === undefined ? Infinity : exclusiveMaximum - step,
+  );
+  return onGrid(field, Math.floor(most / step) * step);
+}
+
 /** A number as the field's JSON has it. */
 export function onGrid(field: ValueSpec, value: number): string | number {
   if (field.type !== 'decimal') return Number(value.toPrecision(15));

@@ -37,7 +37,8 @@ export const postgresDdl: Ddl = {
     ].filter(({ statements }) => statements.length > 0);
   },
 
-  createIfMissing: (table) => sql.createTable(table).replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'),
+  createIfMissing: (table) =>
+    [sql.createTable(table).replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'), ...createIndexes(table)].join(';\n'),
   fillFromJson: ({ name: table }) =>
     `INSERT INTO ${name(table)} SELECT * FROM json_populate_recordset(NULL::${name(table)}, $1)`,
   empty: (tables) => `TRUNCATE ${tables.map(name).join(', ')}`,

@@ -1,10 +1,11 @@
 import pg from 'pg';
 import type { PoolClient } from 'pg';
 import type { Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
-import { StoreError } from '../../core/store/contract.ts';
 import { postgresDialect } from './dialect.ts';
 import type { StoreOptions } from '../options.ts';
 import { tooSlow } from '../options.ts';
+import { startTimeLimit, transactionOver } from '../time-limit.ts';
+import type { TimeLimit } from '../time-limit.ts';
 import { isCutOff, isPassing, storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { postgresDdl } from './ddl.ts';
@@ -21,14 +22,15 @@ const TRIES = 5;
 /** Opens a pool of connections to a database. `address` is a URL, as postgres://user@host:5432/name. */
 export async function openPostgres(
   address: string,
-  { longestRead = 5_000, slowReads = 0 }: StoreOptions = {},
+  { longestRead = 5_000, slowReads = 0, longestTransaction }: StoreOptions = {},
 ): Promise<Store> {
   const shown = withoutPassword(address);
   const settings: pg.PoolConfig = {
     connectionString: address,
     max: CONNECTIONS,
     connectionTimeoutMillis: CONNECT_MS,
-    statement_timeout: LONGEST_STATEMENT_MS,
+    // A transaction ends by itself; this frees what a statement of it still holds.
+    statement_timeout: longestTransaction ?? LONGEST_STATEMENT_MS,
     application_name: 'vantfell',
     types: asText,
   };
@@ -50,52 +52,64 @@ export async function openPostgres(
   const uses = new WeakMap<Statement, { count: number; name?: string }>();
   let named = 0;
   const nameOf = (statement: Statement): string | undefined => {
-    const use = uses.get(statement) ?? { count: 0 };
-    uses.set(statement, use);
-    use.count += 1;
-    if (use.count === USES_BEFORE_NAME && named < MOST_NAMES) use.name = `v${(named += 1)}`;
+    let use = uses.get(statement);
+    if (use === undefined) uses.set(statement, (use = { count: 0 }));
+    if (use.name === undefined) {
+      use.count += 1;
+      if (use.count >= USES_BEFORE_NAME && named < MOST_NAMES) use.name = `v${(named += 1)}`;
+    }
     return use.name;
   };
-  const query = async (on: pg.Pool | PoolClient, statement: Statement, values: readonly StoreValue[]) => {
-    const name = nameOf(statement);
+  const ask = (on: pg.Pool | PoolClient, statement: Statement, values: readonly StoreValue[]) =>
+    // The driver makes a copy of the values, and leaves these as they are.
+    on.query<StoreValue[]>({
+      name: nameOf(statement),
+      text: statement.sql,
+      values: values as StoreValue[],
+      rowMode: 'array',
+    });
+  const query = async (client: PoolClient, statement: Statement, values: readonly StoreValue[]) => {
     try {
-      return await on.query<StoreValue[]>({ name, text: statement.sql, values: [...values], rowMode: 'array' });
+      return await ask(client, statement, values);
     } catch (error) {
       throw storeError(error, shown);
     }
   };
 
-  const read = async (statement: Statement, values: readonly StoreValue[]): Promise<Row[]> => {
-    try {
-      return (await query(statement.slow === true ? slow : reading, statement, values)).rows;
-    } catch (error) {
-      throw isCutOff(error) ? tooSlow(longestRead) : error;
-    }
+  const refuseRead = (error: unknown): never => {
+    const told = storeError(error, shown);
+    throw isCutOff(told) ? tooSlow(longestRead) : told;
   };
+  // Written out, because each promise between the driver and the service costs every read.
+  const rowsOf = ({ rows }: pg.QueryArrayResult<StoreValue[]>): Row[] => rows;
+  const rowOf = ({ rows }: pg.QueryArrayResult<StoreValue[]>): Row | undefined => rows[0];
+  const poolOf = (statement: Statement): pg.Pool => (statement.slow === true ? slow : reading);
 
   /** A transaction's own handle: after the end it refuses, instead of writing outside. */
-  const transactionOn = (client: PoolClient): { handle: Transaction; end(): void } => {
+  const transactionOn = (client: PoolClient, limit: TimeLimit): { handle: Transaction; end(): void } => {
     let over = false;
-    let nested = 0;
-    const ask = (statement: Statement, values: readonly StoreValue[]) => {
-      if (!over) return query(client, statement, values);
-      return Promise.reject(
-        new StoreError({ kind: 'defect' }, 'this transaction has ended', 'await every call within it'),
-      );
-    };
+    let points = 0;
+    const within = (statement: Statement, values: readonly StoreValue[]) =>
+      over ? Promise.reject(transactionOver()) : query(client, statement, values);
     const handle: Transaction = {
-      first: async (statement, values) => (await ask(statement, values)).rows[0],
-      all: async (statement, values) => (await ask(statement, values)).rows,
-      run: async (statement, values) => (await ask(statement, values)).rowCount ?? 0,
+      get signal() {
+        return limit.signal;
+      },
+      first: async (statement, values) => (await within(statement, values)).rows[0],
+      all: async (statement, values) => (await within(statement, values)).rows,
+      run: async (statement, values) => (await within(statement, values)).rowCount ?? 0,
       async nested(work) {
-        const point = `n${(nested += 1)}`;
+        if (over) throw transactionOver();
+        const point = `n${(points += 1)}`;
         await client.query(`SAVEPOINT ${point}`);
         try {
           const result = await work();
+          if (over) throw transactionOver();
           await client.query(`RELEASE ${point}`);
           return result;
         } catch (error) {
-          await client.query(`ROLLBACK TO ${point}`);
+          // Where all of it is over, its part went with it.
+          if (!over) await client.query(`ROLLBACK TO ${point}`);
           throw error;
         }
       },
@@ -103,30 +117,32 @@ export async function openPostgres(
     return { handle, end: () => void (over = true) };
   };
 
-  async function within<Result>(client: PoolClient, work: (handle: Transaction) => Promise<Result>): Promise<Result> {
-    const transaction = transactionOn(client);
-    try {
-      return await work(transaction.handle);
-    } finally {
-      transaction.end();
-    }
-  }
-
-  async function once<Result>(work: (client: PoolClient) => Promise<Result>): Promise<Result> {
+  async function once<Result>(
+    work: (handle: Transaction, client: PoolClient) => Promise<Result>,
+    longest?: number,
+  ): Promise<Result> {
     const client = await writing.connect().catch((error: unknown) => {
       throw storeError(error, shown);
     });
+    const limit = startTimeLimit(longest);
+    const transaction = transactionOn(client, limit);
     let broken: Error | undefined;
     try {
       await client.query('BEGIN');
-      const result = await work(client);
+      const result = await limit.race(work(transaction.handle, client));
+      transaction.end();
       await client.query('COMMIT');
       return result;
     } catch (error) {
-      await client.query('ROLLBACK').catch((other: Error) => (broken = other));
+      transaction.end();
+      // A statement that is still at work, or waits for a lock, must not keep the client of the service waiting.
+      const rolledBack = client.query('ROLLBACK').catch((other: Error) => (broken = other));
+      if (limit.isUp()) void rolledBack.then(() => client.release(broken));
+      else await rolledBack;
       throw error instanceof pg.DatabaseError ? storeError(error, shown) : error;
     } finally {
-      client.release(broken);
+      limit.end();
+      if (!limit.isUp()) client.release(broken);
     }
   }
 
@@ -135,13 +151,13 @@ export async function openPostgres(
     address: shown,
     dialect: postgresDialect,
     ddl: postgresDdl,
-    first: async (statement, values) => (await read(statement, values))[0],
-    all: read,
+    first: (statement, values) => ask(poolOf(statement), statement, values).then(rowOf, refuseRead),
+    all: (statement, values) => ask(poolOf(statement), statement, values).then(rowsOf, refuseRead),
 
-    async transaction(work) {
+    async transaction(work, { unlimited = false } = {}) {
       for (let tried = 1; ; tried += 1) {
         try {
-          return await once((client) => within(client, work));
+          return await once(work, unlimited ? undefined : longestTransaction);
         } catch (error) {
           if (!isPassing(error) || tried === TRIES) throw error;
           // Whoever won needs a moment; two losers had better not meet again.
@@ -150,8 +166,7 @@ export async function openPostgres(
       }
     },
 
-    alter: (work) =>
-      once((client) => within(client, async (handle) => work(await alterationOn(client, handle, shown)))),
+    alter: (work) => once(async (handle, client) => work(await alterationOn(client, handle, shown))),
 
     async close() {
       await Promise.all(pools.map((pool) => pool.end()));

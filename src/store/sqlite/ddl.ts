@@ -39,7 +39,8 @@ export const sqliteDdl: Ddl = {
     ].filter(({ statements }) => statements.length > 0);
   },
 
-  createIfMissing: (table) => createTable(table).replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'),
+  createIfMissing: (table) =>
+    [createTable(table).replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'), ...createIndexes(table)].join(';\n'),
   fillFromJson: ({ name: table, columns }) => {
     const values = columns.map((column) => `value ->> ${quoteText(column.name)}`).join(', ');
     return `INSERT INTO ${name(table)} (${columns.map((column) => name(column.name)).join(', ')}) SELECT ${values} FROM json_each(?)`;

@@ -5,6 +5,8 @@ import { storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { sqliteDdl } from './ddl.ts';
 import type { StoreOptions } from '../options.ts';
+import { startTimeLimit, transactionOver } from '../time-limit.ts';
+import type { TimeLimit } from '../time-limit.ts';
 import { allRows, BUSY_MS, connect, firstRow, prepare } from './connect.ts';
 import type { Connection, Prepared } from './connect.ts';
 import { makeQueue } from './queue.ts';
@@ -19,7 +21,10 @@ const SLOW_MS = 20;
 const SLOW_RUNS = 3;
 
 /** Opens (and makes, where it is missing) the database in a file. Its folder must exist. */
-export function openSqlite(file: string, { slowReads = 0, longestRead = 5_000 }: StoreOptions = {}): Store {
+export function openSqlite(
+  file: string,
+  { slowReads = 0, longestRead = 5_000, longestTransaction, mostWaiting }: StoreOptions = {},
+): Store {
   let reading: Connection;
   let writing: Connection;
   try {
@@ -28,7 +33,7 @@ export function openSqlite(file: string, { slowReads = 0, longestRead = 5_000 }:
   } catch (error) {
     throw storeError(error, file);
   }
-  const inLine = makeQueue();
+  const inLine = makeQueue(mostWaiting);
   const read = readerOf(reading, file);
   const write = readerOf(writing, file);
   const slow = slowReads === 0 ? undefined : makeSlowReads(file, slowReads, longestRead);
@@ -44,12 +49,16 @@ export function openSqlite(file: string, { slowReads = 0, longestRead = 5_000 }:
     return result;
   };
 
-  const whole = async <Result>(work: (transaction: Transaction) => Promise<Result>): Promise<Result> => {
+  const whole = async <Result>(
+    work: (transaction: Transaction) => Promise<Result>,
+    longest?: number,
+  ): Promise<Result> => {
+    const limit = startTimeLimit(longest);
+    const transaction = transactionOn(write, (sql) => writing.exec(sql), limit);
     try {
-      const transaction = transactionOn(write, (sql) => writing.exec(sql));
       writing.exec('BEGIN IMMEDIATE');
       try {
-        const result = await work(transaction.handle);
+        const result = await limit.race(work(transaction.handle));
         transaction.end();
         writing.exec('COMMIT');
         return result;
@@ -60,6 +69,8 @@ export function openSqlite(file: string, { slowReads = 0, longestRead = 5_000 }:
       }
     } catch (error) {
       throw isDrivers(error) ? storeError(error, file) : error;
+    } finally {
+      limit.end();
     }
   };
 
@@ -79,7 +90,8 @@ export function openSqlite(file: string, { slowReads = 0, longestRead = 5_000 }:
       return timed(statement, () => read.all(statement, values));
     },
 
-    transaction: (work) => inLine(() => whole(work)),
+    transaction: (work, { unlimited = false } = {}) =>
+      inLine(() => whole(work, unlimited ? undefined : longestTransaction), unlimited),
 
     alter: (work) =>
       inLine(async () => {
@@ -98,7 +110,7 @@ export function openSqlite(file: string, { slowReads = 0, longestRead = 5_000 }:
           writing.exec('PRAGMA foreign_keys = ON');
           writing.exec(`PRAGMA busy_timeout = ${BUSY_MS}`);
         }
-      }),
+      }, true),
 
     async close() {
       await slow?.close();
@@ -106,7 +118,7 @@ export function openSqlite(file: string, { slowReads = 0, longestRead = 5_000 }:
         reading.close();
         writing.close();
         return Promise.resolve();
-      });
+      }, true);
     },
   };
 }
@@ -145,30 +157,40 @@ function readerOf(connection: Connection, file: string): Connected {
 }
 
 /** A transaction's own handle: after the end it refuses, instead of writing outside. */
-function transactionOn(connected: Connected, exec: (sql: string) => unknown): { handle: Transaction; end(): void } {
+function transactionOn(
+  connected: Connected,
+  exec: (sql: string) => unknown,
+  limit: TimeLimit,
+): { handle: Transaction; end(): void } {
   let over = false;
   let points = 0;
   const guard =
     <Arguments extends unknown[], Result>(ask: (...given: Arguments) => Promise<Result>) =>
     (...given: Arguments): Promise<Result> =>
-      over
-        ? Promise.reject(new StoreError({ kind: 'defect' }, 'this transaction has ended', 'await every call within it'))
-        : ask(...given);
+      over ? Promise.reject(transactionOver()) : ask(...given);
   return {
     handle: {
+      get signal() {
+        return limit.signal;
+      },
       first: guard(connected.first),
       all: guard(connected.all),
       run: guard(connected.run),
       async nested(work) {
+        if (over) throw transactionOver();
         const point = `n${(points += 1)}`;
         exec(`SAVEPOINT ${point}`);
         try {
           const result = await work();
+          if (over) throw transactionOver();
           exec(`RELEASE ${point}`);
           return result;
         } catch (error) {
-          exec(`ROLLBACK TO ${point}`);
-          exec(`RELEASE ${point}`);
+          // Where all of it is over, its part went with it.
+          if (!over) {
+            exec(`ROLLBACK TO ${point}`);
+            exec(`RELEASE ${point}`);
+          }
           throw error;
         }
       },

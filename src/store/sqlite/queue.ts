@@ -1,9 +1,25 @@
-/** One at a time, in the order of asking: SQLite has one writer, and a fair line is better than a race for it. */
-export function makeQueue(): <Result>(work: () => Promise<Result>) => Promise<Result> {
+import { StoreError } from '../../core/store/contract.ts';
+
+/** Runs work one at a time, in the order of asking. */
+export type Queue = <Result>(work: () => Promise<Result>, mayWait?: boolean) => Promise<Result>;
+
+/**
+ * SQLite has one writer, and a fair line is better than a race for it. Where `most` wait already, another one is refused
+ * at once, unless it may wait however long the line is.
+ */
+export function makeQueue(most = Infinity): Queue {
   let last: Promise<unknown> = Promise.resolve();
-  return (work) => {
+  let waiting = 0;
+  return (work, mayWait = false) => {
+    if (waiting > most && !mayWait) {
+      const remedy = 'try again in a moment; limits.queue in vantfell.yaml is the limit';
+      return Promise.reject(new StoreError({ kind: 'crowded' }, `${most} writers wait already`, remedy));
+    }
+    // The one at work counts too, until it is through.
+    waiting += 1;
     const turn = last.then(work, work);
-    last = turn.catch(() => undefined);
+    const done = (): void => void (waiting -= 1);
+    last = turn.then(done, done);
     return turn;
   };
 }

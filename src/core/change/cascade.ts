@@ -1,0 +1,128 @@
+import { HttpProblem } from '../http/problems.ts';
+import type { Graph, Model, Relation, Scalar } from '../model/graph.ts';
+import { ownBody } from '../rules/schema.ts';
+import type { Statement } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+import type { Writing } from './contract.ts';
+import type { Code } from './code.ts';
+import type { Work } from './work.ts';
+
+/** What goes along with the records of a model, or lets go of them, by the service's own hands. */
+export interface Cascade {
+  /** Deletes a record and all that goes with it, children first; false where the database does that by itself. */
+  delete(work: Work, key: Scalar): Promise<boolean>;
+}
+
+/** Records of another model that refer to one of this model. */
+interface Edge {
+  readonly model: Model;
+  readonly relation: Relation;
+  /** Their keys: of the key that they refer to, and so many at most. */
+  readonly keys: Statement;
+}
+
+/** A record that goes. */
+interface Doomed {
+  readonly model: Model;
+  readonly key: Scalar;
+}
+
+export function cascadeOf(model: Model, writing: Writing): Cascade {
+  const { graph, dialect } = writing;
+  const most = graph.service.limits.cascade;
+  const own = edgesOf(graph, model, writing.code, dialect);
+  if (own.length === 0) return { delete: () => Promise.resolve(false) };
+  // The edges of models below, made when they are first met: models may refer to each other in a circle.
+  const known = new Map<Model, readonly Edge[]>([[model, own]]);
+  const below = (other: Model): readonly Edge[] => {
+    let edges = known.get(other);
+    if (edges === undefined) known.set(other, (edges = edgesOf(graph, other, writing.code, dialect)));
+    return edges;
+  };
+  const place = new Map(graph.models.map((one, at) => [one, at]));
+
+  async function keysAt(work: Work, edge: Edge, target: Model, key: Scalar, room: number): Promise<Scalar[]> {
+    const bound = [dialect.bind(target.key, key), room + 1];
+    const keys = (await work.transaction.all(edge.keys, bound)).map(([found]) => found as Scalar);
+    if (keys.length > room) {
+      throw new HttpProblem('too-many-at-once', `more than ${most} records would change along with it`);
+    }
+    return keys;
+  }
+
+  async function gather(work: Work, one: Doomed, found: Map<string, Doomed>): Promise<void> {
+    found.set(nameOf(one.model, one.key), one);
+    for (const edge of below(one.model)) {
+      if (edge.relation.onDelete !== 'cascade') continue;
+      for (const key of await keysAt(work, edge, one.model, one.key, most + 1 - found.size)) {
+        if (found.has(nameOf(edge.model, key))) continue;
+        await writing.changesOf(edge.model).lock(work, key);
+        await gather(work, { model: edge.model, key }, found);
+      }
+    }
+  }
+
+  async function letGo(work: Work, one: Doomed): Promise<void> {
+    for (const edge of below(one.model)) {
+      if (edge.relation.onDelete !== 'clear') continue;
+      const body = ownBody({ [edge.relation.field.member]: null });
+      for (const key of await keysAt(work, edge, one.model, one.key, most)) {
+        await writing.changesOf(edge.model).change(work, 'update', key, body);
+      }
+    }
+  }
+
+  return {
+    async delete(work, key) {
+      const found = new Map<string, Doomed>();
+      await gather(work, { model, key }, found);
+      // Those that refer to others go before them; within a model, those that were found last.
+      const order = [...found.values()].reverse();
+      order.sort((one, other) => place.get(other.model)! - place.get(one.model)!);
+      for (const one of order) {
+        await letGo(work, one);
+        const changes = writing.changesOf(one.model);
+        // Read once more: a hook of what went before may have changed it.
+        await changes.remove(work, one.key, await changes.lock(work, one.key));
+      }
+      return true;
+    },
+  };
+}
+
+const nameOf = (model: Model, key: Scalar): string => `${model.name}/${String(key)}`;
+
+/** The edges to a model that are not for the database alone. */
+function edgesOf(graph: Graph, model: Model, code: Code, dialect: Dialect): Edge[] {
+  return graph.models.flatMap((other) =>
+    other.relations
+      .filter(({ target, onDelete }) => target === model.name && onDelete !== 'restrict')
+      .filter(({ onDelete }) => isWatched(other, code) || (onDelete === 'cascade' && goesDeeper(graph, other, code)))
+      .map((relation) => ({ model: other, relation, keys: keysStatement(other, relation, dialect) })),
+  );
+}
+
+/** Whether anything has to be told when a record of this model changes or goes. */
+const isWatched = ({ name, draws, journal }: Model, code: Code): boolean =>
+  code.hooks.has(name) || draws.length > 0 || journal;
+
+/** Whether something that goes along with this model's records is watched. */
+function goesDeeper(graph: Graph, model: Model, code: Code, seen: ReadonlySet<string> = new Set()): boolean {
+  if (seen.has(model.name)) return false;
+  const inside = new Set([...seen, model.name]);
+  return graph.models.some((other) =>
+    other.relations.some(
+      ({ target, onDelete }) =>
+        target === model.name &&
+        onDelete !== 'restrict' &&
+        (isWatched(other, code) || (onDelete === 'cascade' && goesDeeper(graph, other, code, inside))),
+    ),
+  );
+}
+
+function keysStatement(model: Model, { field }: Relation, { name, placeholder }: Dialect): Statement {
+  const key = name(model.key.column);
+  return {
+    sql: `SELECT ${key} FROM ${name(model.table)} WHERE ${name(field.column)} = ${placeholder(1)} ORDER BY ${key} LIMIT ${placeholder(2)}`,
+  };
+}

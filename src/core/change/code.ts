@@ -1,0 +1,29 @@
+import { HttpProblem } from '../http/problems.ts';
+import { StoreError } from '../store/contract.ts';
+import type { Hooks } from './hooks.ts';
+import type { OperationCode } from './operation.ts';
+
+/** The code of a project, loaded: by the names of models, and of operations, as `hut.book`. */
+export interface Code {
+  readonly hooks: ReadonlyMap<string, Hooks['handlers']>;
+  readonly operations: ReadonlyMap<string, OperationCode>;
+}
+
+export const noCode: Code = { hooks: new Map(), operations: new Map() };
+
+/** Something that a project's own code did wrong: told in the log, and never to a client. */
+export class CodeError extends Error {
+  constructor(where: string, what: string, cause?: unknown) {
+    super(`${where}: ${what}`, { cause });
+    this.name = 'CodeError';
+  }
+}
+
+/**
+ * An error that came out of a project's code: what it was meant to refuse, and what the database said, go on as they
+ * are, for they have their answers.
+ */
+export function blamed(error: unknown, where: string): unknown {
+  if (error instanceof HttpProblem || error instanceof StoreError || error instanceof CodeError) return error;
+  return new CodeError(where, error instanceof Error ? error.message : `threw ${String(error)}`, error);
+}

@@ -1,0 +1,30 @@
+import { evaluate } from '../expression/evaluate.ts';
+import type { FieldValue, Model } from '../model/graph.ts';
+import { linkedOf } from '../model/related.ts';
+import type { Values } from '../rules/schema.ts';
+
+/** What the members of a new record are that nobody gave: constants, and what is worked out at that moment. */
+export function defaultsOf(model: Model): (now: Date) => Values {
+  const computed = model.fields.filter(({ rules }) => rules.defaultTo !== undefined);
+  const constants: Values = Object.fromEntries([
+    ...model.fields.map(({ member, rules }): [string, FieldValue] => [member, rules.default ?? null]),
+    ...linkedOf(model).map(({ member }): [string, FieldValue] => [member, []]),
+  ]);
+  return (now) => ({
+    ...constants,
+    ...Object.fromEntries(
+      computed.map(({ member, rules }) => [member, evaluate(rules.defaultTo!, { values: {}, now })]),
+    ),
+  });
+}
+
+/** Members that a replaced record takes from its defaults, because a client could have given them. */
+export const clearedByReplace = (model: Model, defaults: Values): Values => ({
+  ...Object.fromEntries(
+    model.fields
+      .filter(({ rules, drawnOn = false }) => !rules.readOnly && !rules.immutable && !rules.writeOnly && !drawnOn)
+      .filter((field) => field !== model.key && field.derivedFrom === undefined)
+      .map(({ member }) => [member, defaults[member] ?? null]),
+  ),
+  ...Object.fromEntries(linkedOf(model).map(({ member }) => [member, []])),
+});

@@ -1,0 +1,194 @@
+import { evaluate } from '../expression/evaluate.ts';
+import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../model/decimal.ts';
+import type { Draw, Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { recordJson } from '../query/statements.ts';
+import { pointerTo } from '../rules/failure.ts';
+import type { Failure } from '../rules/failure.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Statement, StoreValue } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+import type { Work } from './work.ts';
+
+/** What a record takes of one stock: nothing where its relation is null, or its condition does not hold. */
+export interface Share {
+  readonly key: Scalar;
+  /** In the smallest unit of the stock's field. */
+  readonly amount: bigint;
+}
+
+/** Not enough is left. */
+export class Shortage extends Error {
+  readonly draw: Draw;
+  readonly available: string;
+
+  constructor(draw: Draw, available: string) {
+    super(`${available} left`);
+    this.draw = draw;
+    this.available = available;
+  }
+}
+
+/** What the records of a model take from others. */
+export interface Draws {
+  readonly draws: readonly Draw[];
+  /** What a record draws, in the order of `draws`. */
+  sharesOf(values: Values, now: Date): Share[];
+  /** Amounts below nothing. */
+  failuresOf(shares: readonly Share[]): Failure[];
+  /** Moves the stock from what a record drew to what it draws; throws `Shortage`. */
+  move(work: Work, before: readonly Share[], after: readonly Share[]): Promise<void>;
+}
+
+/** The member that a failure of a draw points at: the one that says how much, where it is a single one. */
+export const pointerOfDraw = ({ amount, relation }: Draw): string => {
+  const inner = amount.op === 'convert' ? amount.of : amount;
+  return pointerTo(inner.op === 'field' && inner.inside.length === 0 ? inner.field.member : relation.field.member);
+};
+
+export function drawsOf(graph: Graph, { draws }: Model, dialect: Dialect): Draws {
+  const stocks = draws.map((draw) => stockOf(graph, draw, dialect));
+
+  return {
+    draws,
+    sharesOf: (values, now) => draws.map((draw) => shareOf(draw, values, now)),
+    failuresOf: (shares) =>
+      shares.flatMap(({ amount }, at) => {
+        if (amount >= 0n) return [];
+        const detail = `would take ${textOf(amount, draws[at]!.field)}; nothing can take less than 0`;
+        return [{ pointer: pointerOfDraw(draws[at]!), rule: 'draw', detail }];
+      }),
+    async move(work, before, after) {
+      const moves = draws.flatMap((draw, at) => movesOf(stocks[at]!, draw, before[at], after[at]!));
+      // In one order for everybody, so that two writers rarely wait for each other in a circle.
+      moves.sort((one, other) => (orderOf(one) < orderOf(other) ? -1 : 1));
+      for (const move of moves) await move.stock.move(work, move);
+    },
+  };
+}
+
+/** So much is taken from the stock of one record; given back where it is below 0. */
+interface Move {
+  readonly stock: Stock;
+  readonly draw: Draw;
+  readonly key: Scalar;
+  readonly amount: bigint;
+}
+
+const orderOf = ({ draw, key }: Move): string => `${draw.from}/${String(key)}`;
+
+function movesOf(stock: Stock, draw: Draw, before: Share | undefined, after: Share): Move[] {
+  if (before?.key !== after.key) {
+    return [
+      { stock, draw, key: before?.key ?? null, amount: -(before?.amount ?? 0n) },
+      { stock, draw, ...after },
+    ].filter(({ key, amount }) => key !== null && amount !== 0n);
+  }
+  const amount = after.amount - (before?.amount ?? 0n);
+  return after.key === null || amount === 0n ? [] : [{ stock, draw, key: after.key, amount }];
+}
+
+function shareOf({ relation, amount, while: condition, field }: Draw, values: Values, now: Date): Share {
+  const key = (values[relation.field.member] ?? null) as Scalar;
+  if (key === null || (condition !== undefined && evaluate(condition, { values, now }) !== true)) {
+    return { key, amount: 0n };
+  }
+  const value = evaluate(amount, { values, now }) as Scalar;
+  return { key, amount: value === null ? 0n : unitsOf(value, field) };
+}
+
+/** A value of a field in its smallest unit. */
+export const unitsOf = (value: Scalar, { scale }: Pick<Field, 'scale'>): bigint => {
+  const exact = parseDecimal(String(value)) ?? { digits: 0n, scale: 0 };
+  return (rescale(exact, scale) ?? { digits: 0n }).digits;
+};
+
+const textOf = (digits: bigint, { scale }: Field): string => formatDecimal({ digits, scale });
+
+const valueOf = (digits: bigint, field: Field): FieldValue =>
+  field.type === 'decimal' ? textOf(digits, field) : Number(digits);
+
+/** The field of a model that is drawn on. */
+interface Stock {
+  move(work: Work, move: Move): Promise<void>;
+}
+
+function stockOf(graph: Graph, { from, field }: Draw, dialect: Dialect): Stock {
+  const model = modelOf(graph, from);
+  const statements = stockStatements(model, field, dialect);
+  const lowest = lowestOf(field);
+  const updated = model.byMember.get('updated_at');
+  const bindUnits = (digits: bigint): StoreValue => dialect.bind(field, valueOf(digits, field));
+
+  return {
+    async move(work, { draw, key, amount }) {
+      const stamp = model.stamps ? [dialect.bind(updated!, work.now().toISOString())] : [];
+      const bound = [dialect.bind(model.key, key), bindUnits(amount < 0n ? -amount : amount)];
+      const row =
+        amount < 0n
+          ? await work.transaction.first(statements.give, [...bound, ...stamp])
+          : await work.transaction.first(statements.take, [...bound, bindUnits(lowest), ...stamp]);
+      if (row === undefined) {
+        // What is given back to a record that is gone needs no place.
+        if (amount < 0n) return;
+        const standing = await work.transaction.first(statements.read, [dialect.bind(model.key, key)]);
+        const left = standing === undefined ? lowest : unitsIn(standing[0], field, lowest);
+        throw new Shortage(draw, textOf(left - lowest, field));
+      }
+      if (!model.journal) return;
+      const after = unitsIn(row[0], field, 0n);
+      const change = { before: valueOf(after + amount, field), after: valueOf(after, field) };
+      const changes = { [field.member]: change };
+      work.entries.push({ model: model.name, key, at: work.now(), action: 'update', changes });
+    },
+  };
+}
+
+/** The value of a field in a JSON text of it; `otherwise` where that is null. */
+function unitsIn(json: unknown, field: Field, otherwise: bigint): bigint {
+  const value = (JSON.parse(String(json)) as Values)[field.member] as Scalar;
+  return value === null ? otherwise : unitsOf(value, field);
+}
+
+/** Taking is one statement that changes nothing where too little is left: however many ask at once, nobody gets more. */
+function stockStatements(
+  model: Model,
+  field: Field,
+  dialect: Dialect,
+): Readonly<Record<'take' | 'give' | 'read', Statement>> {
+  const { name, placeholder } = dialect;
+  const [table, column, key] = [name(model.table), name(field.column), name(model.key.column)];
+  const json = recordJson(model, [field], dialect);
+  const stampAt = (position: number): string =>
+    model.stamps ? `, ${name(model.byMember.get('updated_at')!.column)} = ${placeholder(position)}` : '';
+  const where = `${key} = ${placeholder(1)}`;
+  const amount = placeholder(2);
+  return {
+    take: {
+      sql: `UPDATE ${table} SET ${column} = ${column} - ${amount}${stampAt(4)} WHERE ${where} AND ${column} - ${amount} >= ${placeholder(3)} RETURNING ${json}`,
+    },
+    give: {
+      sql: `UPDATE ${table} SET ${column} = ${column} + ${amount}${stampAt(3)} WHERE ${where} RETURNING ${json}`,
+    },
+    read: { sql: `SELECT ${json} FROM ${table} WHERE ${where}` },
+  };
+}
+
+/** What a stock never goes below: its minimum, or nothing. */
+function lowestOf(field: Field): bigint {
+  const { minimum, exclusiveMinimum } = field.rules;
+  const bounds = [
+    ...(minimum === undefined ? [] : [ceiling(minimum, field)]),
+    ...(exclusiveMinimum === undefined ? [] : [floor(exclusiveMinimum, field) + 1n]),
+  ];
+  return bounds.length === 0 ? 0n : bounds.reduce((one, other) => (one > other ? one : other));
+}
+
+function floor(bound: number, { scale }: Field): bigint {
+  const { digits, scale: own } = decimalOfNumber(bound);
+  if (own <= scale) return digits * 10n ** BigInt(scale - own);
+  const unit = 10n ** BigInt(own - scale);
+  return digits / unit - (digits < 0n && digits % unit !== 0n ? 1n : 0n);
+}
+
+const ceiling = (bound: number, field: Field): bigint => -floor(-bound, field);

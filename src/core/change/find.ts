@@ -1,0 +1,145 @@
+import { LRUCache } from 'lru-cache';
+import { didYouMean } from '../declaration/nearest.ts';
+import { clientScope, filterReader } from '../http/filter.ts';
+import type { ParameterFailure } from '../http/problems.ts';
+import { sortReader } from '../http/sort.ts';
+import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
+import { canonical } from '../model/value.ts';
+import { boundsOf } from '../query/bounds.ts';
+import { formKey, listStatement, listValues } from '../query/list-statement.ts';
+import type { ListForm, ListStatement } from '../query/list-statement.ts';
+import { storedOf } from '../query/shown.ts';
+import { storedStatement } from '../query/statements.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Reader } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+import { forCode } from './for-code.ts';
+
+/** Which records: those with these values (any of several, where they stand in an array), or a condition in CQL2. */
+export type Where = Readonly<Record<string, FieldValue>> | string;
+
+export interface FindOptions {
+  /** As in requests: `-altitude_m,name`. */
+  readonly sort?: string;
+  readonly limit?: number;
+  /** So many are passed over. */
+  readonly offset?: number;
+}
+
+/** Looks records of one model up, for a project's own code. */
+export interface Finder {
+  find(reader: Reader, now: Date, where: Where | undefined, options: FindOptions): Promise<Values[]>;
+  count(reader: Reader, now: Date, where: Where | undefined): Promise<number>;
+  byKey(reader: Reader, key: Scalar): Promise<Values | undefined>;
+}
+
+/** So many records come where nobody says how many; more are an error, for they would be left out in silence. */
+const USUAL_LIMIT = 1_000;
+const MOST = 10_000;
+const KEPT = 200;
+
+export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
+  const scope = clientScope(graph, model);
+  const readFilter = filterReader(graph, model, dialect, scope);
+  const readSort = sortReader(graph, model, dialect, scope);
+  const listed = { graph, model, bounds: boundsOf(graph, model), dialect };
+  const shown = storedOf(model);
+  const statements = new LRUCache<string, ListStatement>({ max: KEPT });
+  const stored = storedStatement(graph, model, dialect, false);
+
+  function formOf(where: Where = {}, sort: string | undefined): ListForm {
+    const failures: ParameterFailure[] = [];
+    const { texts, filters } = typeof where === 'string' ? { texts: [where], filters: [] } : equalities(model, where);
+    const text = texts.length === 0 ? undefined : texts.map((one) => `(${one})`).join(' AND ');
+    const filter = text === undefined ? undefined : readFilter(text, undefined, failures);
+    const order = readSort(sort, filter?.places ?? 0, failures);
+    const [first] = failures;
+    if (first !== undefined) throw new TypeError(`find of ${model.name}: ${first.parameter} ${first.detail}`);
+    return { shown, sort: order, filters, filter, backward: false };
+  }
+
+  function statementOf(form: ListForm): ListStatement {
+    const key = formKey(form);
+    let statement = statements.get(key);
+    if (statement === undefined) statements.set(key, (statement = listStatement(listed, form)));
+    return statement;
+  }
+
+  return {
+    async find(reader, now, where, { sort, limit = USUAL_LIMIT, offset }) {
+      if (!Number.isInteger(limit) || limit < 1 || limit > MOST) {
+        throw new TypeError(`find of ${model.name}: limit must be a whole number from 1 to ${MOST}`);
+      }
+      const form = { ...formOf(where, sort), offset };
+      const statement = statementOf(form);
+      const row = await reader.first(statement, listValues(statement, form, limit, dialect, now));
+      const records = JSON.parse(`[${String(row![0] ?? '')}]`) as Values[];
+      if (records.length > limit && limit === USUAL_LIMIT) {
+        throw new RangeError(
+          `find of ${model.name}: more than ${limit} records; say a limit, and go on with an offset`,
+        );
+      }
+      return records.slice(0, limit).map((record) => forCode(model, record));
+    },
+
+    async count(reader, now, where) {
+      const form = { ...formOf(where, undefined), total: true };
+      const statement = statementOf(form);
+      const row = await reader.first(statement, listValues(statement, form, 0, dialect, now));
+      return Number(row![4]);
+    },
+
+    async byKey(reader, key) {
+      const read = canonical(model.key, key);
+      if ('fault' in read) return undefined;
+      const row = await reader.first(stored, [dialect.bind(model.key, read.value)]);
+      return row === undefined ? undefined : forCode(model, JSON.parse(String(row[0])) as Values);
+    },
+  };
+}
+
+/** Values that members must have; nulls are conditions of their own. */
+function equalities(
+  model: Model,
+  where: Readonly<Record<string, FieldValue>>,
+): { texts: string[]; filters: { field: Field; values: FieldValue[] }[] } {
+  const texts: string[] = [];
+  const filters: { field: Field; values: FieldValue[] }[] = [];
+  for (const [member, given] of Object.entries(where)) {
+    const field = model.shownByMember.get(member);
+    if (field === undefined) {
+      const remedy = didYouMean(member, model.shownByMember.keys());
+      throw new TypeError(`find of ${model.name}: there is no field ${member}; ${remedy}`);
+    }
+    const wanted = Array.isArray(given) ? (given as FieldValue[]) : [given];
+    if (wanted.length === 1 && wanted[0] === null) {
+      texts.push(`${member} IS NULL`);
+      continue;
+    }
+    // None of no values.
+    if (wanted.length === 0) texts.push('1 = 0');
+    const values = wanted.map((value) => {
+      const read = canonical(field, value);
+      if ('value' in read) return read.value;
+      throw new TypeError(`find of ${model.name}: ${member} ${read.fault.detail}`);
+    });
+    if (values.length > 0) filters.push({ field, values });
+  }
+  return { texts, filters };
+}
+
+/**
+ * A condition in CQL2 with values in it, which stand as literals whatever they hold.
+ *
+ * @example
+ * scope.model('night').find(cql`hut_id = ${hut} AND date >= ${from}`);
+ */
+export function cql(texts: TemplateStringsArray, ...values: readonly (string | number | boolean)[]): string {
+  return texts.reduce((all, text, at) => all + literal(values[at - 1]!) + text);
+}
+
+function literal(value: string | number | boolean): string {
+  if (typeof value === 'string') return `'${value.replaceAll("'", "''")}'`;
+  if (typeof value === 'number' && !Number.isFinite(value)) throw new TypeError(`${value} is no value of a condition`);
+  return String(value);
+}

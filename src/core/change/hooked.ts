@@ -1,0 +1,102 @@
+import type { FieldValue, Model } from '../model/graph.ts';
+import { linkedOf } from '../model/related.ts';
+import { isSame } from '../model/value.ts';
+import { brokenRules } from '../http/problems.ts';
+import { pointerTo } from '../rules/failure.ts';
+import { linkSpec, valueReader } from '../rules/schema.ts';
+import type { Values } from '../rules/schema.ts';
+import { blamed, CodeError } from './code.ts';
+import type { Code } from './code.ts';
+import type { HookName } from './hooks.ts';
+import { forCode } from './for-code.ts';
+import type { Scope } from './scope.ts';
+import type { Work } from './work.ts';
+
+/** The hooks of one model. */
+export interface Hooked {
+  has(name: HookName): boolean;
+  /** Runs a hook that only looks, and writes through its scope. */
+  run(name: HookName, work: Work, ...records: Values[]): Promise<void>;
+  /**
+   * Runs a hook that may change a draft, of which it gets its own copy. Gives the members that it set, with the rules of
+   * their fields kept; those that it took out are undefined.
+   */
+  draft(
+    name: 'beforeCreate' | 'beforeUpdate',
+    work: Work,
+    draft: Values,
+    ...records: Values[]
+  ): Promise<Record<string, FieldValue | undefined>>;
+}
+
+/** Hooks whose writes call hooks, whose writes … */
+const DEEPEST = 16;
+
+export function hookedOf(model: Model, code: Code, scopeOf: (work: Work) => Scope): Hooked {
+  const handlers = code.hooks.get(model.name) ?? {};
+  const specs = new Map([
+    ...model.fields.map((field) => [field.member, field] as const),
+    ...linkedOf(model).map((links) => [links.member, linkSpec(links)] as const),
+  ]);
+  const readers = new Map([...specs].map(([member, spec]) => [member, valueReader(spec, pointerTo(member))]));
+
+  async function call(name: HookName, work: Work, given: readonly unknown[]): Promise<void> {
+    const where = `${name} of ${model.name}`;
+    if (work.depth >= DEEPEST) {
+      throw new CodeError(
+        where,
+        `hooks write records whose hooks write records, ${DEEPEST} deep: does one call itself?`,
+      );
+    }
+    work.depth += 1;
+    try {
+      await (handlers[name] as (...all: unknown[]) => unknown)(...given, scopeOf(work));
+    } catch (error) {
+      throw blamed(error, where);
+    } finally {
+      work.depth -= 1;
+    }
+  }
+
+  const seen = (record: Values): unknown => frozen(forCode(model, record));
+
+  return {
+    has: (name) => handlers[name] !== undefined,
+
+    async run(name, work, ...records) {
+      if (handlers[name] !== undefined) await call(name, work, records.map(seen));
+    },
+
+    async draft(name, work, draft, ...records) {
+      if (handlers[name] === undefined) return {};
+      const before = forCode(model, draft);
+      const copy = structuredClone(before) as Record<string, FieldValue>;
+      await call(name, work, [copy, ...records.map(seen)]);
+      const set: Record<string, FieldValue | undefined> = {};
+      const failures = [];
+      for (const [member, value] of Object.entries(copy)) {
+        if (Object.hasOwn(before, member) && isSame(value, before[member])) continue;
+        const read = readers.get(member);
+        if (read === undefined) throw new CodeError(`${name} of ${model.name}`, `there is no member ${member} to set`);
+        const { value: sound, failures: found } = read(value ?? null);
+        set[member] = sound;
+        failures.push(...found);
+      }
+      if (failures.length > 0) throw brokenRules(failures);
+      for (const member of Object.keys(before)) if (!Object.hasOwn(copy, member)) set[member] = undefined;
+      return set;
+    },
+  };
+}
+
+/** A copy that nobody can change: what a hook does to it would not be kept. */
+function frozen(value: Values): Values {
+  const copy = structuredClone(value);
+  const freeze = (part: unknown): void => {
+    if (typeof part !== 'object' || part === null) return;
+    Object.values(part).forEach(freeze);
+    Object.freeze(part);
+  };
+  freeze(copy);
+  return copy;
+}

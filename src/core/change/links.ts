@@ -1,0 +1,85 @@
+import type { Graph, Links, Model, Scalar } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { spoken } from '../model/names.ts';
+import { linkedOf } from '../model/related.ts';
+import { quoted } from '../model/value.ts';
+import { pointerTo } from '../rules/failure.ts';
+import type { Failure } from '../rules/failure.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Statement, Transaction } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+
+/** The many-to-many relations of a model's records, by the members that hold their keys. */
+export interface LinkWriter {
+  readonly members: readonly string[];
+  /** Keys that are given, and lead to no record. */
+  failuresOf(transaction: Transaction, values: Values, before: Values): Promise<Failure[]>;
+  isSame(values: Values, before: Values): boolean;
+  /** Adds and removes links, until they are those that `values` names. */
+  write(transaction: Transaction, key: Scalar, values: Values, before: Values): Promise<void>;
+}
+
+interface Written {
+  readonly links: Links & { readonly member: string };
+  readonly exists: Statement;
+  readonly add: Statement;
+  readonly remove: Statement;
+}
+
+export function linkWriter(graph: Graph, model: Model, dialect: Dialect): LinkWriter {
+  const all = linkedOf(model).map((links): Written => ({ links, ...statementsOf(graph, links, dialect) }));
+
+  /** The keys that are in the one and not in the other. */
+  const missing = (from: Values, to: Values, member: string): Scalar[] => {
+    const there = new Set(keysIn(to, member));
+    return keysIn(from, member).filter((key) => !there.has(key));
+  };
+
+  return {
+    members: all.map(({ links }) => links.member),
+
+    async failuresOf(transaction, values, before) {
+      const failures: Failure[] = [];
+      for (const { links, exists } of all) {
+        const { key } = modelOf(graph, links.target);
+        for (const one of missing(values, before, links.member)) {
+          if ((await transaction.first(exists, [dialect.bind(key, one)])) !== undefined) continue;
+          const detail = `there is no ${spoken(links.target)} ${quoted(one)}`;
+          const pointer = pointerTo(links.member, keysIn(values, links.member).indexOf(one));
+          failures.push({ pointer, rule: 'unknown-record', detail });
+        }
+      }
+      return failures;
+    },
+
+    isSame: (values, before) =>
+      all.every(({ links: { member } }) => [missing(values, before, member), missing(before, values, member)].every((keys) => keys.length === 0)), // prettier-ignore
+
+    async write(transaction, key, values, before) {
+      const near = dialect.bind(model.key, key);
+      for (const { links, add, remove } of all) {
+        const far = modelOf(graph, links.target).key;
+        for (const one of missing(before, values, links.member)) {
+          await transaction.run(remove, [near, dialect.bind(far, one)]);
+        }
+        for (const one of missing(values, before, links.member)) {
+          await transaction.run(add, [near, dialect.bind(far, one)]);
+        }
+      }
+    },
+  };
+}
+
+const keysIn = (values: Values, member: string): readonly Scalar[] => (values[member] ?? []) as readonly Scalar[];
+
+function statementsOf(graph: Graph, links: Links, { name, placeholder }: Dialect): Omit<Written, 'links'> {
+  const target = modelOf(graph, links.target);
+  const [table, near, far] = [links.table, links.near, links.far].map(name);
+  const both = [placeholder(1), placeholder(2)];
+  return {
+    exists: { sql: `SELECT 1 FROM ${name(target.table)} WHERE ${name(target.key.column)} = ${placeholder(1)}` },
+    // Somebody else may have made the same link a moment ago.
+    add: { sql: `INSERT INTO ${table} (${near}, ${far}) VALUES (${both.join(', ')}) ON CONFLICT DO NOTHING` },
+    remove: { sql: `DELETE FROM ${table} WHERE ${near} = ${both[0]} AND ${far} = ${both[1]}` },
+  };
+}

@@ -1,0 +1,65 @@
+import type { Field, Graph } from '../model/graph.ts';
+import { spoken } from '../model/names.ts';
+import { canonical, isSame, quoted } from '../model/value.ts';
+import { HttpProblem, brokenRules } from '../http/problems.ts';
+import { pointerTo } from '../rules/failure.ts';
+import type { Failure } from '../rules/failure.ts';
+import { worded } from '../rules/message.ts';
+import type { Values } from '../rules/schema.ts';
+import { StoreError } from '../store/contract.ts';
+
+/** What a client may not change, it may still send back as it was read. */
+export function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: Values): void {
+  const failures: Failure[] = [];
+  for (const [field, value] of repeated) {
+    const read = value === null ? { value: null } : canonical(field, value);
+    if ('value' in read && isSame(read.value, record[field.member])) continue;
+    const pointer = pointerTo(field.member);
+    const moved = field.origin === 'stamp' ? 'stamp' : field.drawnOn === true ? 'drawn-on' : undefined;
+    if (moved !== undefined) {
+      const detail = `is ${quoted(record[field.member])} now, got ${quoted(value)}; leave it out, or read the record again`;
+      throw new HttpProblem('moved-on', undefined, { errors: [{ pointer, rule: moved, detail }] });
+    }
+    const rule = field.rules.readOnly ? 'readOnly' : 'immutable';
+    const detail = rule === 'readOnly' ? 'is set by the service alone' : 'can not be changed once it is set';
+    failures.push({ pointer, rule, detail: `${detail}; leave it out, or send ${quoted(record[field.member])}` });
+  }
+  if (failures.length > 0) throw brokenRules(failures);
+}
+
+/** What a store refuses, as the problem that a client is told. Anything else stays what it is. */
+export async function asProblem<Result>(
+  graph: Graph,
+  what: 'write' | 'delete',
+  work: Promise<Result>,
+): Promise<Result> {
+  try {
+    return await work;
+  } catch (error) {
+    if (!(error instanceof StoreError)) throw error;
+    const { fault } = error;
+    if (fault.kind === 'foreign-key' && what === 'write') {
+      // It was there a moment ago.
+      throw brokenRules([
+        { pointer: '', rule: 'unknown-record', detail: 'a record that it refers to has been deleted' },
+      ]);
+    }
+    if (fault.kind === 'foreign-key') {
+      throw new HttpProblem('still-referred-to', 'a record that would go along with it is still referred to');
+    }
+    if (fault.kind !== 'unique') throw error;
+    throw taken(graph, fault.table, fault.columns) ?? error;
+  }
+}
+
+function taken(graph: Graph, table: string, columns: readonly string[]): HttpProblem | undefined {
+  const model = graph.models.find((candidate) => candidate.table === table);
+  const fields = columns
+    .map((column) => model?.fields.find((field) => field.column === column))
+    .filter((field) => field !== undefined);
+  const last = fields.at(-1);
+  if (model === undefined || last === undefined) return undefined;
+  const names = fields.map(({ member }) => member).join(' and ');
+  const detail = worded(last, 'unique', `another ${spoken(model.name)} has this ${names}`);
+  return new HttpProblem('taken', undefined, { errors: [{ pointer: pointerTo(last.member), rule: 'unique', detail }] });
+}

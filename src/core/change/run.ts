@@ -1,0 +1,129 @@
+import type { Graph, Model } from '../model/graph.ts';
+import type { Store, Transaction, TransactionOptions } from '../store/contract.ts';
+import { makeChanges } from './changes.ts';
+import type { Changes, Moment, Writing } from './contract.ts';
+import { blamed } from './code.ts';
+import type { Code } from './code.ts';
+import { makeJournal } from './journal.ts';
+import { makeScopes, refuseWrites } from './scope.ts';
+import type { Log, Scope } from './scope.ts';
+import { beginWork, nested } from './work.ts';
+import type { Caller, CommitEvent, Work } from './work.ts';
+
+/** Everything that changes records goes through this: requests, operations, hooks, scripts, samples. */
+export interface Writes {
+  changesOf(model: Model): Changes;
+  /** Does some work in one transaction, with its journal. What is to be told of it is told once it is kept. */
+  run<Result>(
+    caller: Caller | null,
+    work: (work: Work) => Promise<Result>,
+    options?: TransactionOptions,
+  ): Promise<Result>;
+  /** The same inside a transaction of the caller's, who ends it with `flush`. Its writes carry the time of each. */
+  begin(transaction: Transaction): Work;
+  /** Writes the journal of what was done so far. Gives what nobody will be told of. */
+  flush(work: Work): Promise<readonly CommitEvent[]>;
+  /** The same for code: what it reads and writes is in the transaction. */
+  scopeOf(work: Work): Scope;
+  /** For code that only reads, outside of any transaction. */
+  readingScope(caller: Caller | null, signal: AbortSignal): Scope;
+  /** Resolves when everybody has been told. */
+  settled(): Promise<void>;
+}
+
+/** What they need from around them. */
+export interface WritesOptions {
+  readonly graph: Graph;
+  readonly store: Store;
+  readonly moment: Moment;
+  readonly code: Code;
+  readonly log: Log;
+  /** Told of what went wrong after a commit, where nobody waits for an answer any more. */
+  report(error: unknown): void;
+  /** Called with what happened in a transaction that is kept; left out: `afterCommit` hooks are not run. */
+  readonly tell?: boolean;
+}
+
+export function makeWrites({ graph, store, moment, code, log, report, tell = true }: WritesOptions): Writes {
+  const { dialect } = store;
+  const all = new Map<Model, Changes>();
+  const changesOf = (model: Model): Changes => all.get(model)!;
+  const groundScope = makeScopes(graph, dialect, changesOf, log);
+  const journal = makeJournal(dialect, moment.uuid);
+  const telling = new Set<Promise<void>>();
+
+  const scopes = new WeakMap<Work, Scope>();
+  const scopeOf = (work: Work): Scope => {
+    let scope = scopes.get(work);
+    if (scope === undefined) {
+      scope = groundScope({
+        caller: work.caller,
+        now: () => work.now(),
+        reader: work.transaction,
+        get signal() {
+          return work.transaction.signal;
+        },
+        write: (part) => nested(work, () => part(work)),
+        locks: work,
+      });
+      scopes.set(work, scope);
+    }
+    return scope;
+  };
+
+  const run: Writes['run'] = async (caller, work, options) => {
+    let events: readonly CommitEvent[] = [];
+    const result = await store.transaction(async (transaction) => {
+      // Begun anew with each try: what a lost one wanted to tell is forgotten with it.
+      const time = moment.now();
+      const under = beginWork(transaction, caller, () => time);
+      const done = await work(under);
+      if (under.entries.length > 0) await journal.write(under);
+      events = under.events;
+      return done;
+    }, options);
+    if (tell && events.length > 0) {
+      const told = tellAll(caller, events).finally(() => telling.delete(told));
+      telling.add(told);
+    }
+    return result;
+  };
+
+  /** Outside of the transaction: what fails here is in the log, and undoes nothing. */
+  async function tellAll(caller: Caller | null, events: readonly CommitEvent[]): Promise<void> {
+    const scope = groundScope({
+      caller,
+      now: moment.now,
+      reader: store,
+      signal: new AbortController().signal,
+      write: (part) => run(caller, part),
+    });
+    for (const event of events) {
+      const hook = code.hooks.get(event.model)?.afterCommit as
+        ((event: CommitEvent, scope: Scope) => unknown) | undefined;
+      try {
+        await hook?.(event, scope);
+      } catch (error) {
+        report(blamed(error, `afterCommit of ${event.model}`));
+      }
+    }
+  }
+
+  const writing: Writing = { graph, dialect, moment, code, changesOf, scopeOf };
+  for (const model of graph.models) all.set(model, makeChanges(model, writing));
+  return {
+    changesOf,
+    run,
+    begin: (transaction) => beginWork(transaction, null, () => moment.now()),
+    async flush(work) {
+      await journal.write(work);
+      return work.events.splice(0);
+    },
+    scopeOf,
+    readingScope: (caller, signal) =>
+      groundScope({ caller, now: moment.now, reader: store, signal, write: refuseWrites }),
+    async settled() {
+      while (telling.size > 0) await Promise.all(telling);
+    },
+  };
+}

@@ -1,0 +1,45 @@
+import { compileExpression } from '../expression/compiled.ts';
+import type { ValueKind } from '../expression/typed.ts';
+import type { Graph, Model, Scalar, Template } from '../model/graph.ts';
+import { noRules } from '../model/rules.ts';
+import type { Transaction } from '../store/contract.ts';
+import type { Dialect, Spec } from '../store/dialect.ts';
+
+/** A text over a stored record, with its own values and those of records that it leads to. */
+export type Saying = (transaction: Transaction, key: Scalar, now: Date, own: Values) => Promise<string>;
+
+/** What is put in place of `{available}` and the like. */
+type Values = Readonly<Record<string, string>>;
+
+export function sayingOf(template: Template, graph: Graph, model: Model, dialect: Dialect): Saying {
+  let placed = 1;
+  const compiled = template.flatMap((part) => {
+    if (typeof part === 'string') return [];
+    const finish = (value: string): string => dialect.computedValue(specOf(part.type), value);
+    const expression = compileExpression(part, model, graph, dialect, { before: placed, finish });
+    placed += expression.places;
+    return [expression];
+  });
+  const table = dialect.name(model.table);
+  const key = `${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(1)}`;
+  const statement = {
+    sql: `SELECT ${dialect.text(dialect.array(compiled.map(({ sql }) => sql)))} FROM ${table} WHERE ${key}`,
+  };
+  return async (transaction, keyValue, now, own) => {
+    const filled = (text: string): string => text.replace(/\{(\w+)\}/g, (all, name: string) => own[name] ?? all);
+    let values: unknown[] = [];
+    if (compiled.length > 0) {
+      const bound = [dialect.bind(model.key, keyValue), ...compiled.flatMap((one) => one.values(now))];
+      values = JSON.parse(String((await transaction.first(statement, bound))?.[0] ?? '[]')) as unknown[];
+    }
+    return template.map((part) => (typeof part === 'string' ? filled(part) : textOf(values.shift()))).join('');
+  };
+}
+
+const textOf = (value: unknown): string =>
+  typeof value === 'string' ? value : value === null || value === undefined ? '' : JSON.stringify(value);
+
+/** How the value of an expression is written: as that of a field would be that may be null. */
+function specOf({ kind, scale }: ValueKind): Spec {
+  return { type: kind === 'text' ? 'string' : kind, scale, rules: noRules };
+}

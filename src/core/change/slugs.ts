@@ -1,0 +1,94 @@
+import type { Model } from '../model/graph.ts';
+import type { Values } from '../rules/schema.ts';
+import { StoreError } from '../store/contract.ts';
+import type { Statement, Transaction } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+import { slugOf } from './slug.ts';
+import type { Field } from '../model/graph.ts';
+
+/** The fields of a model that are derived from others where nobody gives them. */
+export interface Slugs {
+  /**
+   * Gives them to a record that has none: the source's text, with a number behind it where that is taken. Gives the
+   * fields that it filled.
+   */
+  fill(transaction: Transaction, values: Values): Promise<readonly Field[]>;
+  /**
+   * Writes a record with slugs that were filled. Somebody else may have taken one since it was found to be free: then
+   * it is the next one's turn.
+   */
+  write<Result>(
+    transaction: Transaction,
+    values: Values,
+    filled: readonly Field[],
+    write: () => Promise<Result>,
+  ): Promise<Result>;
+}
+
+/** So many writers may be after the same slug at once. */
+const MOST_TRIES = 100;
+
+export function slugsOf(model: Model, dialect: Dialect): Slugs {
+  const sources = sourcesOf(model, dialect);
+
+  const fill: Slugs['fill'] = async (transaction, values) => {
+    const filled: Field[] = [];
+    for (const { field, source, set } of sources) {
+      const text = values[source];
+      if ((values[field.member] ?? null) !== null || typeof text !== 'string') continue;
+      let slug = slugOf(text, field);
+      for (let n = 2; set !== undefined; n += 1) {
+        const others = set.fields.slice(0, -1).map((other) => dialect.bind(other, values[other.member] ?? null));
+        if ((await transaction.first(set.statement, [...others, slug])) === undefined) break;
+        slug = slugOf(text, field, n);
+      }
+      values[field.member] = slug;
+      filled.push(field);
+    }
+    return filled;
+  };
+
+  return {
+    fill,
+    async write(transaction, values, filled, write) {
+      const unique = filled.filter((field) => sources.some((source) => source.field === field && source.set !== undefined)); // prettier-ignore
+      if (unique.length === 0) return write();
+      for (let tried = 1; ; tried += 1) {
+        try {
+          return await transaction.nested(write);
+        } catch (error) {
+          const taken = unique.filter((field) => isTaken(error, model, field));
+          if (taken.length === 0 || tried === MOST_TRIES) throw error;
+          for (const { member } of taken) values[member] = null;
+          await fill(transaction, values);
+        }
+      }
+    },
+  };
+}
+
+const isTaken = (error: unknown, { table }: Model, { column }: Field): boolean =>
+  error instanceof StoreError &&
+  error.fault.kind === 'unique' &&
+  error.fault.table === table &&
+  error.fault.columns.includes(column);
+
+/** How to find out whether a slug is free. */
+interface Source {
+  readonly field: Field;
+  readonly source: string;
+  /** Among the records that have the same values of these; the slug itself comes last. Undefined where it need not be unique. */
+  readonly set?: { readonly fields: readonly Field[]; readonly statement: Statement };
+}
+
+function sourcesOf(model: Model, { name, placeholder }: Dialect): Source[] {
+  return model.fields.flatMap((field): Source[] => {
+    if (field.derivedFrom === undefined) return [];
+    const unique = model.unique.find((set) => set.includes(field));
+    if (unique === undefined) return [{ field, source: field.derivedFrom }];
+    const fields = [...unique.filter((other) => other !== field), field];
+    const same = fields.map((other, index) => `${name(other.column)} = ${placeholder(index + 1)}`).join(' AND ');
+    const statement = { sql: `SELECT 1 FROM ${name(model.table)} WHERE ${same}` };
+    return [{ field, source: field.derivedFrom, set: { fields, statement } }];
+  });
+}

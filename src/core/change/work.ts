@@ -1,0 +1,68 @@
+import type { Scalar } from '../model/graph.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Transaction } from '../store/contract.ts';
+
+/** Who asks for a write. */
+export interface Caller {
+  /** The key of their record. */
+  readonly key: Scalar;
+}
+
+/** What one transaction does, while it is under way. Where it has to be run again it begins with a new one. */
+export interface Work {
+  readonly transaction: Transaction;
+  /** Null where nobody is signed in, in scripts, and where samples are loaded. */
+  readonly caller: Caller | null;
+  /** The time that its writes carry. */
+  now(): Date;
+  /** What the journal will say of it. */
+  readonly entries: Entry[];
+  /** What happened, for those who want to know once it is kept. */
+  readonly events: CommitEvent[];
+  /** How many hooks it is inside of. */
+  depth: number;
+}
+
+export type Action = 'create' | 'update' | 'delete';
+
+/** A line of the journal. */
+export interface Entry {
+  readonly model: string;
+  readonly key: Scalar;
+  readonly at: Date;
+  readonly action: Action;
+  /** What each member was, and what it became: without `before` where the record was made, without `after` where it went. */
+  readonly changes: Readonly<Record<string, { readonly before?: unknown; readonly after?: unknown }>>;
+}
+
+/** Something that has happened, and will not be undone. */
+export interface CommitEvent {
+  readonly kind: Action;
+  readonly model: string;
+  readonly key: Scalar;
+  /** The record as the transaction left it; as it was, where it is deleted. */
+  readonly record: Values;
+  /** As it was, where it was changed. */
+  readonly before?: Values;
+}
+
+export const beginWork = (transaction: Transaction, caller: Caller | null, now: () => Date): Work => ({
+  transaction,
+  caller,
+  now,
+  entries: [],
+  events: [],
+  depth: 0,
+});
+
+/** A part of it that can fail by itself, and leaves nothing behind then. */
+export async function nested<Result>(work: Work, part: () => Promise<Result>): Promise<Result> {
+  const [entries, events] = [work.entries.length, work.events.length];
+  try {
+    return await work.transaction.nested(part);
+  } catch (error) {
+    work.entries.length = entries;
+    work.events.length = events;
+    throw error;
+  }
+}

@@ -1,0 +1,116 @@
+import { createHmac, createSecretKey } from 'node:crypto';
+import { LRUCache } from 'lru-cache';
+import type { Work } from '../change/work.ts';
+import { StoreError } from '../store/contract.ts';
+import type { Statement, Store } from '../store/contract.ts';
+import { requestsTable } from '../tables/own-tables.ts';
+import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
+import type { Claim, Reply, Request } from './message.ts';
+import { HttpProblem } from './problems.ts';
+
+/** Requests that carry an Idempotency-Key, and are answered once, however often they come. */
+export interface Idempotency {
+  /** Answers a request that carries a key: by `answer`, or as the first one was answered. */
+  once(request: Request, path: string, query: string, answer: (claimed: Request) => Promise<Reply>): Promise<Reply>;
+  /** Does a write with its claim: the answer is kept in the same transaction, or none of it is. */
+  within(work: Work, claim: Claim | undefined, write: (work: Work) => Promise<Reply>): Promise<Reply>;
+}
+
+/** How long an answer is given again. */
+const KEPT_MS = 24 * 60 * 60 * 1000;
+const LONGEST_KEY = 255;
+/** After so many claims, those that are older are cleared away. */
+const CLEARED_EVERY = 100;
+/** Requests under way that carry a key. */
+const MOST_AT_ONCE = 100_000;
+
+export function makeIdempotency(store: Store, serviceKey: string, now: () => Date): Idempotency {
+  const secret = createSecretKey(createHmac('sha256', serviceKey).update('vantfell idempotency').digest());
+  const digest = (...parts: (string | Uint8Array)[]): string => {
+    const hmac = createHmac('sha256', secret);
+    for (const part of parts) hmac.update(`${part.length}:`).update(part);
+    return hmac.digest('hex');
+  };
+  const statements = statementsFor(store);
+  const running = new LRUCache<string, true>({ max: MOST_AT_ONCE });
+  let claims = 0;
+
+  const oldest = (): string => new Date(now().getTime() - KEPT_MS).toISOString();
+
+  async function known(claim: Claim): Promise<Reply | undefined> {
+    const row = await store.first(statements.find, [claim.id, oldest()]);
+    if (row === undefined) return undefined;
+    const [body, status, location, answer] = row as [string, number, string | null, string | null];
+    if (body !== claim.body) throw new HttpProblem('other-request', 'take a new key for another body');
+    const headers = {
+      ...(answer === null ? COMMON_HEADERS : JSON_HEADERS),
+      ...(location === null ? {} : { location }),
+    };
+    return { status: Number(status), headers, body: answer ?? undefined };
+  }
+
+  return {
+    async once(request, path, query, answer) {
+      const key = String(request.headers['idempotency-key']);
+      if (!/^[\x21-\x7e]+$/.test(key) || key.length > LONGEST_KEY) {
+        throw new HttpProblem('malformed-request', `Idempotency-Key must be 1 to ${LONGEST_KEY} visible characters`);
+      }
+      const id = digest(request.client ?? '', request.method, path, query, key);
+      const claim = { id, body: digest(request.body ?? '') };
+      if (running.has(id)) throw new HttpProblem('still-running', undefined, { headers: { 'retry-after': '1' } });
+      running.set(id, true);
+      try {
+        const before = await known(claim);
+        if (before !== undefined) return before;
+        try {
+          return await answer({ ...request, claim });
+        } catch (error) {
+          // Another process was answering it.
+          const after = isClaimed(error) ? await known(claim) : undefined;
+          if (after === undefined) throw error;
+          return after;
+        }
+      } finally {
+        running.delete(id);
+      }
+    },
+
+    async within(work, claim, write) {
+      if (claim === undefined) return write(work);
+      const { transaction } = work;
+      claims += 1;
+      if (claims % CLEARED_EVERY === 1) await transaction.run(statements.clear, [oldest()]);
+      await transaction.run(statements.drop, [claim.id, oldest()]);
+      await transaction.run(statements.claim, [claim.id, claim.body, now().toISOString()]);
+      const reply = await write(work);
+      const { status, headers, body } = reply;
+      if (status >= 200 && status < 300) {
+        await transaction.run(statements.keep, [claim.id, status, headers.location ?? null, body ?? null]);
+      }
+      return reply;
+    },
+  };
+}
+
+const isClaimed = (error: unknown): boolean =>
+  error instanceof StoreError && error.fault.kind === 'unique' && error.fault.table === requestsTable.name;
+
+function statementsFor({
+  dialect: { name, placeholder },
+}: Store): Readonly<Record<'find' | 'claim' | 'keep' | 'drop' | 'clear', Statement>> {
+  // prettier-ignore
+  const table = name(requestsTable.name);
+  const [id, body, at, status, location, answer] = requestsTable.columns.map((column) => name(column.name));
+  const [first, second, third, fourth] = [1, 2, 3, 4].map(placeholder);
+  return {
+    find: {
+      sql: `SELECT ${body}, ${status}, ${location}, ${answer} FROM ${table} WHERE ${id} = ${first} AND ${at} >= ${second} AND ${status} IS NOT NULL`,
+    },
+    claim: { sql: `INSERT INTO ${table} (${id}, ${body}, ${at}) VALUES (${first}, ${second}, ${third})` },
+    keep: {
+      sql: `UPDATE ${table} SET ${status} = ${second}, ${location} = ${third}, ${answer} = ${fourth} WHERE ${id} = ${first}`,
+    },
+    drop: { sql: `DELETE FROM ${table} WHERE ${id} = ${first} AND ${at} < ${second}` },
+    clear: { sql: `DELETE FROM ${table} WHERE ${at} < ${first}` },
+  };
+}

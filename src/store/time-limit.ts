@@ -1,0 +1,52 @@
+import { StoreError } from '../core/store/contract.ts';
+import { transactionTooSlow } from './options.ts';
+
+/** What bounds the time of one transaction. */
+export interface TimeLimit {
+  /** Aborted when the time is up. */
+  readonly signal: AbortSignal;
+  /** The outcome of the work; or, once the time is up, a `StoreError`, whatever becomes of the work. */
+  race<Result>(work: Promise<Result>): Promise<Result>;
+  /** Whether the work was given up because its time was up. */
+  isUp(): boolean;
+  /** It is over: nobody is told anything any more. */
+  end(): void;
+}
+
+/** A limit of so many milliseconds, from now on; none where they are undefined. */
+export function startTimeLimit(longest: number | undefined): TimeLimit {
+  // Most transactions are through before anybody has asked for the signal.
+  let controller: AbortController | undefined;
+  let isUp = false;
+  let giveUp: ((error: Error) => void) | undefined;
+  const up = (): void => {
+    isUp = true;
+    const error = transactionTooSlow(longest!);
+    controller?.abort(error);
+    giveUp?.(error);
+  };
+  const timer = longest === undefined ? undefined : setTimeout(up, longest);
+  return {
+    get signal() {
+      if (controller === undefined) {
+        controller = new AbortController();
+        if (isUp) controller.abort(transactionTooSlow(longest!));
+      }
+      return controller.signal;
+    },
+    race(work) {
+      if (longest === undefined) return work;
+      return new Promise((resolve, reject) => {
+        giveUp = reject;
+        if (isUp) reject(transactionTooSlow(longest));
+        work.then(resolve, reject);
+      });
+    },
+    isUp: () => isUp,
+    end: () => clearTimeout(timer),
+  };
+}
+
+/** What a transaction's handle answers once it has ended. */
+export const transactionOver = (): StoreError =>
+  new StoreError({ kind: 'defect' }, 'this transaction has ended', 'await every call within it');
