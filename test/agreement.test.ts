@@ -6,7 +6,7 @@ import { bodyName } from '../src/core/document/schemas.ts';
 import { openApi } from '../src/core/document/openapi.ts';
 import { endpointsOf } from '../src/core/http/endpoints.ts';
 import { makeRoutes } from '../src/core/http/routes.ts';
-import { bodyReader } from '../src/core/rules/schema.ts';
+import { bodyReader, isSettable } from '../src/core/rules/schema.ts';
 import { readProject } from '../src/project/project.ts';
 import { demoFolder } from './kit/program.ts';
 
@@ -50,7 +50,7 @@ describe.each(graph.models.map((model) => [model.name, model] as const))('%s', (
     const validate = ajv.compile({ $ref: `document:/#/components/schemas/${bodyName(model, 'update')}` });
     const read = bodyReader(model, 'update');
     for (const field of model.fields) {
-      if (field.rules.readOnly || field.rules.immutable) continue;
+      if (!isSettable(field, 'update')) continue;
       const inWords =
         field.type === 'decimal' || field.rules.trim || field.type === 'email' || field.rules.letters !== undefined;
       fc.assert(

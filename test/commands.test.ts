@@ -56,7 +56,7 @@ describe('check', () => {
   test('the demo is sound', async () => {
     const ran = await vantfell(['check', '-C', demoFolder()]);
     expect(ran).toMatchObject({ code: 0, err: '' });
-    expect(ran.out).toMatch(/\nsound: Fell Huts, 11 models, 72 endpoints\n$/);
+    expect(ran.out).toMatch(/\nsound: Fell Huts, 11 models, 79 endpoints\n$/);
     // What this version doesn't apply is said, and is no error.
     expect(ran.out).toContain('not-yet (warning)');
     expect(ran.out).toContain('identity, label (8 models), owner (6 models)');
@@ -128,17 +128,13 @@ describe('check', () => {
     });
   });
 
-  test.each(['code/hut.hooks.ts', 'trials/race.yaml'])(
-    '%s, which this version can not put to work, is not ignored',
-    async (file) => {
-      const folder = demoFolder();
-      const other = folderWith({ [file]: '' });
-      cpSync(other, folder, { recursive: true });
-      const ran = await vantfell(['check', '-C', folder]);
-      expect(ran.code).toBe(1);
-      expect(ran.err).toContain('does not put it to work');
-    },
-  );
+  test('trials/race.yaml, which this version can not put to work, is not ignored', async () => {
+    const folder = demoFolder();
+    cpSync(folderWith({ 'trials/race.yaml': '' }), folder, { recursive: true });
+    const ran = await vantfell(['check', '-C', folder]);
+    expect(ran.code).toBe(1);
+    expect(ran.err).toContain('does not put it to work');
+  });
 });
 
 describe('outline and export', () => {

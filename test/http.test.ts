@@ -255,7 +255,9 @@ describe('the edges of HTTP', () => {
     expect((await ask(`${v1}/huts`, 'DELETE')).headers.get('allow')).toBe('GET, POST, HEAD, OPTIONS');
     const options = await ask(`${v1}/huts/x`, 'OPTIONS');
     expect(options.status).toBe(204);
-    expect(options.headers.get('accept-patch')).toBe('application/merge-patch+json, application/json');
+    expect(options.headers.get('accept-patch')).toBe(
+      'application/merge-patch+json, application/json, application/json-patch+json',
+    );
     expect((await ask(`${v1}/hut`)).body.detail).toContain('/v1/huts');
   });
 
@@ -266,7 +268,8 @@ describe('the edges of HTTP', () => {
     ['that is empty', '', json, 400, 'empty'],
     ['with a member twice', '{"beds": 1, "be\\u0064s": 2}', json, 400, 'the member "beds" twice'],
     ['nested deeply', '['.repeat(70) + ']'.repeat(70), json, 400, 'levels deep'],
-    ['that is a list', '[]', json, 422, 'must be an object'],
+    ['that is an empty list', '[]', json, 422, 'at least one record'],
+    ['that is a list of no objects', '[1]', json, 422, 'must be an object'],
     ['with a prototype', '{"__proto__": {"beds": 1}}', json, 422, '__proto__'],
     ['of a form', 'name=x', 'application/x-www-form-urlencoded', 415, 'send application/json; got application/x-www'],
     ['over the limit', `{"about": "${'x'.repeat(1_000_001)}"}`, json, 413, '1000000 bytes'],

@@ -31,6 +31,7 @@ export async function startPostgres() {
     fsync: 'off',
     listen_addresses: '127.0.0.1',
     max_connections: 50,
+    deadlock_timeout: '100ms',
   };
   const settingWords = Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
   const server = spawn(join(native, 'bin/postgres'), ['-D', data, ...settingWords], { ...options, stdio: ['ignore', 'ignore', 'pipe'] }); // prettier-ignore

@@ -172,6 +172,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       }
       const filled = await slugs.fill(transaction, values);
       await checkDraft(work, values, {}, time);
+      links.arrange(values);
       if (hooked.has('beforeCreate')) {
         const set = await hooked.draft('beforeCreate', work, values);
         Object.assign(values, await changes.seal(withNulls(set)));
@@ -199,6 +200,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       const changed = model.fields.filter(({ member }) => !isSame(values[member], record[member]));
       if (changed.length === 0 && links.isSame(values, record)) return { key };
       await checkDraft(work, values, record, now);
+      links.arrange(values);
       if (hooked.has('beforeUpdate')) {
         const members = [
           ...changed.map(({ member }) => member),

@@ -25,5 +25,7 @@ export class CodeError extends Error {
  */
 export function blamed(error: unknown, where: string): unknown {
   if (error instanceof HttpProblem || error instanceof StoreError || error instanceof CodeError) return error;
-  return new CodeError(where, error instanceof Error ? error.message : `threw ${String(error)}`, error);
+  // What it throws may come from another realm than this one's errors do.
+  const { message } = (error ?? {}) as { message?: unknown };
+  return new CodeError(where, typeof message === 'string' ? message : `threw ${String(error)}`, error);
 }

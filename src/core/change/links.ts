@@ -12,6 +12,8 @@ import type { Dialect } from '../store/dialect.ts';
 /** The many-to-many relations of a model's records, by the members that hold their keys. */
 export interface LinkWriter {
   readonly members: readonly string[];
+  /** Brings keys into the order in which they are shown. */
+  arrange(values: Values): void;
   /** Keys that are given, and lead to no record. */
   failuresOf(transaction: Transaction, values: Values, before: Values): Promise<Failure[]>;
   isSame(values: Values, before: Values): boolean;
@@ -37,6 +39,14 @@ export function linkWriter(graph: Graph, model: Model, dialect: Dialect): LinkWr
 
   return {
     members: all.map(({ links }) => links.member),
+
+    arrange(values) {
+      for (const { links } of all) {
+        const keys = [...keysIn(values, links.member)];
+        const isNumeric = links.key.type === 'integer';
+        values[links.member] = isNumeric ? keys.sort((one, other) => Number(one) - Number(other)) : keys.sort();
+      }
+    },
 
     async failuresOf(transaction, values, before) {
       const failures: Failure[] = [];

@@ -101,6 +101,9 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
         const sealed = await changes.seal(values);
         return answer(request, async (work) => created(work, await changes.create(work, sealed), request));
       }
+      if (body.length === 0) {
+        throw brokenRules([{ pointer: '', rule: 'minItems', detail: 'give at least one record' }]);
+      }
       if (body.length > MOST_AT_ONCE) {
         const detail = `has ${body.length} records; ${MOST_AT_ONCE} is the most`;
         throw brokenRules([{ pointer: '', rule: 'maxItems', detail }]);

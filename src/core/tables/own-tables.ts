@@ -49,10 +49,10 @@ export const journalTable: Table = {
     column('id'),
     column('model'),
     column('record'),
-    column('at'),
+    column('at', 'date-time'),
     column('by', 'text', true),
     column('action'),
-    column('changes'),
+    column('changes', 'json'),
   ]),
   indexes: [
     { name: 'vantfell_journal_by_record', columns: ['model', 'record', 'id'], descending: [] },

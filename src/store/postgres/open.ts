@@ -127,6 +127,7 @@ export async function openPostgres(
     const limit = startTimeLimit(longest);
     const transaction = transactionOn(client, limit);
     let broken: Error | undefined;
+    let isReleased = false;
     try {
       await client.query('BEGIN');
       const result = await limit.race(work(transaction.handle, client));
@@ -137,12 +138,13 @@ export async function openPostgres(
       transaction.end();
       // A statement that is still at work, or waits for a lock, must not keep the client of the service waiting.
       const rolledBack = client.query('ROLLBACK').catch((other: Error) => (broken = other));
-      if (limit.isUp()) void rolledBack.then(() => client.release(broken));
+      isReleased = limit.isUp();
+      if (isReleased) void rolledBack.then(() => client.release(broken));
       else await rolledBack;
       throw error instanceof pg.DatabaseError ? storeError(error, shown) : error;
     } finally {
       limit.end();
-      if (!limit.isUp()) client.release(broken);
+      if (!isReleased) client.release(broken);
     }
   }
 

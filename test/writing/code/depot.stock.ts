@@ -1,0 +1,6 @@
+import { operation } from 'vantfell';
+
+export default operation('depot.stock', async ({ more }, scope) => {
+  if (more === 99) await scope.model('echo').create({ of: 'a read that writes' });
+  return { sleds: scope.record.sleds + (more ?? 0) };
+});

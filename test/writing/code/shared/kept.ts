@@ -1,0 +1,3 @@
+import type { ScopeOf } from 'vantfell';
+
+export const kept: { scope?: ScopeOf } = {};
