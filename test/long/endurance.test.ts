@@ -1,61 +1,8 @@
 import { request } from 'node:http';
 import { describe, expect, test } from '@jest/globals';
-import { ask, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
+import { ask, demoFolder, serving, vantfell } from '../kit/program.ts';
 
-const KILLS = 20;
 const HOSTILE = 20_000;
-
-describe('killed in the middle of a load of writes', () => {
-  test('every acknowledged write is there, and none is half there', async () => {
-    const folder = folderWith({
-      'vantfell.yaml': 'service: { name: Ledger }\n',
-      'models/entry.yaml': `
-model: account
-fields: { name: { type: string, required: true } }
----
-model: entry
-within: account
-fields: { number: { type: integer, required: true, unique: true }, text: { type: text, required: true } }
-`,
-    });
-    const acknowledged: number[] = [];
-    let next = 0;
-    for (let kill = 0; kill < KILLS; kill += 1) {
-      const server = await serving(folder);
-      const account = (await ask(`${server.url}/accounts`, 'POST', { name: `Run ${kill}` })).body.data.id as string;
-      let written = 0;
-      const writer = async (): Promise<void> => {
-        for (;;) {
-          const number = (next += 1);
-          const answer = await ask(`${server.url}/entries`, 'POST', {
-            account_id: account,
-            number,
-            text: 'x'.repeat(2000),
-          });
-          expect(answer.status).toBe(201);
-          acknowledged.push(number);
-          // Somewhere in the middle, at another moment each time, with other writes under way.
-          if ((written += 1) === 20 + kill * 3) void server.stop('SIGKILL');
-        }
-      };
-      await Promise.allSettled(Array.from({ length: 8 }, writer));
-      await server.stop('SIGKILL');
-    }
-
-    const server = await serving(folder);
-    const kept: { number: number; text: string }[] = [];
-    for (let path: string | null = '/entries?limit=100&fields=number,text'; path !== null;) {
-      const { body } = await ask(server.url + path);
-      kept.push(...body.data);
-      path = body.page.next;
-    }
-    const numbers = new Set(kept.map(({ number }) => number));
-    expect(acknowledged.length).toBeGreaterThan(KILLS * 20);
-    expect(acknowledged.filter((number) => !numbers.has(number))).toEqual([]);
-    expect(numbers.size).toBe(kept.length);
-    expect(kept.every(({ text }) => text.length === 2000)).toBe(true);
-  });
-});
 
 describe('hostile requests', () => {
   /** The same numbers for the same seed (mulberry32). */
