@@ -11,6 +11,7 @@ describe('demo and trial', () => {
     for (const words of [
       'night        252',
       'The record breaks 3 rules',
+      'Not enough is left',
       ' passed, 0 failed in',
       'vantfell serve -C fell-huts',
     ]) {

@@ -137,34 +137,44 @@ async function seedAndAsk(context: Context, project: LoadedProject): Promise<Sho
   }
 }
 
-/** A few requests that show what the API does by itself; what they write is deleted again. */
+interface Answer {
+  readonly data?: readonly { readonly id: string }[];
+}
+
+/** A few requests that show what the API does by itself; the records that they make are deleted again. */
 async function askAround(url: string, terminal: Terminal): Promise<Shown[]> {
   const shown: Shown[] = [];
-  const ask = async (method: string, path: string, body?: unknown): Promise<{ data?: { id?: string } } | undefined> => {
+  const send = async (method: string, path: string, body?: unknown): Promise<{ status: number; answer: unknown }> => {
     const headers = { 'content-type': 'application/json' };
-    const response = await fetch(url + path, {
-      method,
-      ...(body === undefined ? {} : { headers, body: JSON.stringify(body) }),
-    });
+    const sent = body === undefined ? {} : { headers, body: JSON.stringify(body) };
+    const response = await fetch(url + path, { method, ...sent });
     const text = await response.text();
-    const answer: unknown = text === '' ? undefined : JSON.parse(text);
-    shown.push({ request: `${method} ${path}`, status: response.status, body: answer });
-    showExchange(terminal, `${method} ${new URL(url).pathname}${path}`, body, response.status, answer);
-    return answer as { data?: { id?: string } } | undefined;
+    return { status: response.status, answer: text === '' ? undefined : JSON.parse(text) };
   };
+  const ask = async (method: string, path: string, body?: unknown): Promise<Answer> => {
+    const { status, answer } = await send(method, path, body);
+    shown.push({ request: `${method} ${path}`, status, body: answer });
+    showExchange(terminal, `${method} ${new URL(url).pathname}${path}`, body, status, answer);
+    return answer as Answer;
+  };
+  const firstOf = async (list: string): Promise<string | undefined> =>
+    ((await send('GET', list)).answer as Answer).data?.[0]?.id;
+
   await ask('GET', '/huts?valley=Askdal&sort=-altitude_m&limit=2&fields=name,altitude_m,altitude_ft,warden.name');
-  const wrong = { name: 'Mist Hut', valley: 'Askdale', beds: 0, altitude_m: 1204, opens_on: '2027-02-30' };
-  await ask('POST', '/huts', wrong);
-  const right = {
+  await ask('POST', '/huts', {
     name: 'Mist Hut',
-    valley: 'Askdal',
-    beds: 12,
+    valley: 'Askdale',
+    beds: 0,
     altitude_m: 1204,
-    opens_on: '2027-02-27',
-  };
-  const made = await ask('POST', '/huts', right);
-  const id = made?.data?.id;
-  if (id !== undefined) await ask('DELETE', `/huts/${id}`);
+    opens_on: '2027-02-30',
+  });
+  // Somebody may have changed the samples: then there is nothing to book.
+  const [hut, guest_id] = [await firstOf('/huts?slug=raven-hut'), await firstOf('/members?limit=1')];
+  if (hut === undefined || guest_id === undefined) return shown;
+  const stay = { first_night: '2026-06-11', nights: 2, party: 5, guest_id };
+  const booked = await ask('POST', `/huts/${hut}/book`, stay);
+  await ask('POST', `/huts/${hut}/book`, { ...stay, party: 15 });
+  for (const { id } of booked.data ?? []) await send('DELETE', `/stays/${id}`);
   return shown;
 }
 

@@ -1,5 +1,5 @@
 import type { Field, Graph } from '../model/graph.ts';
-import { memberField } from './read.ts';
+import { memberField, memberLinks } from './read.ts';
 import type { SampleRow } from './read.ts';
 
 /** Rows in an order in which each stands after those it refers to. */
@@ -14,7 +14,8 @@ export const nameOf = ({ model, handle }: SampleRow): string => `${model.name}/$
 
 /** A reference from a row to the sample that one of its members names. */
 interface Reference {
-  readonly field: Field;
+  /** Undefined where it is one of many. */
+  readonly field?: Field;
   readonly to: SampleRow;
 }
 
@@ -26,6 +27,13 @@ export function orderRows(graph: Graph, rows: readonly SampleRow[]): OrderedRows
   const byName = new Map(rows.map((row) => [nameOf(row), row]));
   const referencesOf = (row: SampleRow): Reference[] =>
     Object.entries(row.values).flatMap(([member, value]) => {
+      const links = memberLinks(row.model, member);
+      if (links !== undefined && Array.isArray(value)) {
+        return value.flatMap((one) => {
+          const to = byName.get(`${links.target}/${String(one)}`);
+          return to === undefined ? [] : [{ to }];
+        });
+      }
       const field = memberField(row.model, member);
       if (field?.refersTo === undefined || typeof value !== 'string') return [];
       const to = byName.get(`${field.refersTo}/${value}`);
@@ -39,7 +47,7 @@ export function orderRows(graph: Graph, rows: readonly SampleRow[]): OrderedRows
     const stack: { row: SampleRow; needed: SampleRow[] }[] = [];
     const open = (row: SampleRow): void => {
       entered.add(row);
-      const needed = referencesOf(row).filter(({ field }) => field.rules.required);
+      const needed = referencesOf(row).filter(({ field }) => field?.rules.required !== false);
       stack.push({ row, needed: needed.map(({ to }) => to) });
     };
     open(start);
@@ -59,8 +67,8 @@ export function orderRows(graph: Graph, rows: readonly SampleRow[]): OrderedRows
   const later = new Map<SampleRow, ReadonlySet<Field>>();
   for (const row of ordered) {
     const waiting = referencesOf(row)
-      .filter(({ field, to }) => !field.rules.required && place.get(to)! >= place.get(row)!)
-      .map(({ field }) => field);
+      .filter(({ field, to }) => field?.rules.required === false && place.get(to)! >= place.get(row)!)
+      .flatMap(({ field }) => field ?? []);
     if (waiting.length > 0) later.set(row, new Set(waiting));
   }
   return { rows: ordered, later };

@@ -5,6 +5,7 @@ import type { Source } from '../declaration/document.ts';
 import { didYouMean } from '../declaration/nearest.ts';
 import type { Place, Problem } from '../declaration/problem.ts';
 import type { Field, Graph, Model } from '../model/graph.ts';
+import { linkedOf } from '../model/related.ts';
 import { fromText } from '../model/value.ts';
 
 /** One record of a sample file, before its rules are checked. */
@@ -112,6 +113,7 @@ function csvRows(model: Model, source: Source, problems: Problem[]): SampleRow[]
     const values = cells.map(([member, cell]): [string, unknown] => {
       if (cell === '\\N') return [member, null];
       const field = memberField(model, member);
+      if (memberLinks(model, member) !== undefined) return [member, cell.split(/\s+/)];
       // A relation's cell may be a handle, so it stays as it is until handles are known.
       if (field === undefined || field.origin === 'relation') return [member, cell];
       const read = fromText(field, cell);
@@ -143,6 +145,10 @@ function rowOf(
 export function memberField(model: Model, member: string): Field | undefined {
   return model.byMember.get(member) ?? model.relations.find((relation) => relation.name === member)?.field;
 }
+
+/** The many-to-many relation that a sample's member means, by its own name or that of its keys. */
+export const memberLinks = (model: Model, member: string): ReturnType<typeof linkedOf>[number] | undefined =>
+  linkedOf(model).find((links) => links.name === member || links.member === member);
 
 function refuseTwins(rows: readonly SampleRow[], problems: Problem[]): void {
   const seen = new Set<string>();

@@ -5,7 +5,7 @@ import { pointerTo } from '../rules/failure.ts';
 import type { Failure } from '../rules/failure.ts';
 import type { Values } from '../rules/schema.ts';
 import { nameOf } from './order.ts';
-import { memberField } from './read.ts';
+import { memberField, memberLinks } from './read.ts';
 import type { RowProblem, SampleRow } from './read.ts';
 
 /** A sample that a row refers to and that has no record, or none yet. */
@@ -28,6 +28,11 @@ export async function withKeys(
   const missing: Missing[] = [];
   for (const [member, value] of Object.entries(row.values)) {
     const field = memberField(row.model, member);
+    const links = memberLinks(row.model, member);
+    if (links !== undefined && Array.isArray(value)) {
+      values[links.member] = await keysOf(links, value);
+      continue;
+    }
     if (field !== undefined && waiting?.has(field) === true) continue;
     if (field?.refersTo === undefined || typeof value !== 'string') {
       values[field?.member ?? member] = value;
@@ -42,7 +47,23 @@ export async function withKeys(
     else values[field.member] = read.value;
   }
   return { values: values as Readonly<Record<string, FieldValue>>, missing };
+
+  /** The keys that the handles of a many-to-many relation stand for; what is no text is left for the rules to refuse. */
+  async function keysOf({ member, target, key }: Linked, given: readonly unknown[]): Promise<unknown[]> {
+    const keys: unknown[] = [];
+    for (const value of given) {
+      const sample = `${target}/${String(value)}`;
+      const found = typeof value === 'string' ? await keyOfSample(sample) : undefined;
+      const read = typeof value === 'string' ? fromText(key, value) : { value };
+      if (found !== undefined) keys.push(found);
+      else if (handles.has(sample) || 'fault' in read) missing.push({ sample, member, known: handles.has(sample) });
+      else keys.push(read.value);
+    }
+    return keys;
+  }
 }
+
+type Linked = NonNullable<ReturnType<typeof memberLinks>>;
 
 export function missingSample(
   row: SampleRow,
@@ -80,4 +101,6 @@ export function problemsOf(row: SampleRow, failures: readonly Failure[], missing
 
 /** The name under which a row gives a member: a relation goes by its own name too. */
 export const givenName = (row: SampleRow, member: string): string =>
-  Object.keys(row.values).find((name) => memberField(row.model, name)?.member === member) ?? member;
+  Object.keys(row.values).find(
+    (name) => (memberField(row.model, name) ?? memberLinks(row.model, name))?.member === member,
+  ) ?? member;
