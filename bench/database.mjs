@@ -14,11 +14,29 @@ const START = Date.parse('2026-01-01T00:00:00Z');
 const uuidAt = (at) => v7({ msecs: START + at, seq: at, random: new Uint8Array(16).fill(7) });
 const keeperKey = (at) => uuidAt(at % KEEPERS);
 export const hutKey = (at) => uuidAt(1_000_000 + at);
+const NIGHTS = 1_000;
+const nightKey = (at) => uuidAt(2_000_000 + at);
+
+/** What a client sends to book the n-th of many stays. */
+export const stayAt = (at) => ({
+  party: 1 + (at % 4),
+  from: '2026-06-12',
+  until: '2026-06-13',
+  phone: '+99 555 0142',
+  note: 'We arrive after dark.',
+  night_id: nightKey((at * 7) % NIGHTS),
+  guest_id: keeperKey(at),
+});
 
 /** The records of a model by their number. */
 const records = {
   keeper: { count: KEEPERS, at: (at) => ({ id: keeperKey(at), name: `Keeper ${at}`, since: '2019-05-01' }) },
   hut: { count: HUTS, at: hutAt },
+  // So many beds that no run uses them up.
+  night: {
+    count: NIGHTS,
+    at: (at) => ({ id: nightKey(at), hut_id: hutKey(at), date: '2026-06-12', beds_left: 1_000_000_000 }),
+  },
   report: {
     count: 2 * HUTS,
     at: (at) => ({
@@ -50,7 +68,7 @@ export function hutAt(at) {
   };
 }
 
-/** Fills an empty database; `huts` without reports, where that many are asked for. */
+/** Fills an empty database; `huts` without what belongs to them, where that many are asked for. */
 export async function makeDatabase(address, huts) {
   const project = readProject(PROJECT);
   const { store } = await openDatabase(project, address);

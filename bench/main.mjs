@@ -4,7 +4,7 @@ import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { openStore } from '../dist/store/open.js';
 import { serviceOn } from '../dist/project/serve.js';
 import { newDatabase, startPostgres } from '../test/kit/postgres.mjs';
-import { hutKey, HUTS, makeDatabase, PROJECT } from './database.mjs';
+import { hutKey, HUTS, makeDatabase, PROJECT, stayAt } from './database.mjs';
 import { compare, here, intoDocs, residentMemory, start } from './measure.mjs';
 
 // Many short turns: what else the machine does then falls on all three alike.
@@ -25,8 +25,15 @@ const works = [
     paths: ['/v1/huts?valley=Askdal&sort=-altitude_m&limit=50'],
     bars: [0.85, 3],
   },
+  {
+    name: 'create, with rules, a draw and a journal entry',
+    paths: ['/v1/stays'],
+    bodies: Array.from({ length: 2_000 }, (_none, at) => stayAt(at)),
+    bars: [0.7, 1.5],
+  },
 ];
-const lists = works.slice(1).map(({ paths: [path] }) => path);
+const chosen = works.filter(({ name }) => name.includes(process.env.BENCH_WORK ?? ''));
+const lists = works.slice(1, -1).map(({ paths: [path] }) => path);
 
 const data = here('.data/');
 rmSync(data, { recursive: true, force: true });
@@ -64,8 +71,9 @@ async function measure(address) {
   };
   try {
     await checkSameAnswers(servers);
+    await checkSameCreations(servers);
     const found = [];
-    for (const work of works) found.push(await compare(servers, work, ROUNDS));
+    for (const work of chosen) found.push(await compare(servers, work, ROUNDS));
     const [ours, bare] = [servers.ours, servers.bare].map(({ child }) => residentMemory(child.pid));
     memory.push(`${(ours / bare).toFixed(2)} on ${kindOf(address)}`);
     return found;
@@ -96,8 +104,35 @@ async function twinSettings({ graph }, address, url) {
   };
   const settings = { address, read: await settingsOf(SAMPLE[0]), lists: [] };
   for (const path of lists) settings.lists.push(await settingsOf(path));
+  settings.create = await creationOf(graph, store, url);
   await store.close();
   return settings;
+}
+
+/** The statements that make a stay, in its transaction. */
+async function creationOf(graph, store, url) {
+  const asked = [];
+  const noted = (on, name) => (statement, values) => (asked.push(statement.sql), on[name](statement, values));
+  const spy = {
+    ...store,
+    transaction: (work) => store.transaction((on) => work({ ...on, first: noted(on, 'first'), run: noted(on, 'run') })),
+  };
+  const body = JSON.stringify(stayAt(0));
+  const headers = { 'content-type': 'application/json' };
+  const service = serviceOn(graph, spy, 'k'.repeat(32), console.error);
+  const { status } = await service.handle({ method: 'POST', target: '/v1/stays', headers, body: Buffer.from(body) });
+  if (status !== 201) throw new Error(`a stay could not be made: ${status}`);
+  const answer = await fetch(`${url}/v1/stays`, { method: 'POST', headers, body });
+  const find = (begins) => asked.find((sql) => sql.startsWith(begins));
+  return {
+    draw: find('UPDATE "nights"'),
+    insert: find('INSERT INTO "stays"'),
+    journal: find('INSERT INTO "vantfell_journal"'),
+    fields: graph.byName.get('stay').fields.map(({ member }) => member),
+    headers: Object.fromEntries(
+      [...answer.headers].filter(([name]) => !/^(date|connection|keep-alive|content-length|location)$/.test(name)),
+    ),
+  };
 }
 
 async function checkSameAnswers({ ours, bare, byHand }) {
@@ -117,6 +152,20 @@ async function checkSameAnswers({ ours, bare, byHand }) {
       throw new Error(`the by-hand twin answers other data at ${path}\n${text}\n${JSON.stringify(other)}`);
     }
   }
+}
+
+/** Stays have keys and times of their own: all else must be alike. */
+async function checkSameCreations({ ours, bare, byHand }) {
+  const answers = await Promise.all(
+    [ours, bare, byHand].map(async ({ url }) => {
+      const headers = { 'content-type': 'application/json' };
+      const answer = await fetch(`${url}/v1/stays`, { method: 'POST', headers, body: JSON.stringify(stayAt(3)) });
+      const { id, created_at, updated_at, ...rest } = (await answer.json()).data;
+      if (answer.status !== 201 || !id || created_at !== updated_at) throw new Error(`${url} made no stay`);
+      return JSON.stringify(rest);
+    }),
+  );
+  if (new Set(answers).size > 1) throw new Error(`stays differ:\n${answers.join('\n')}`);
 }
 
 function report(found) {

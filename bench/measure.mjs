@@ -20,9 +20,12 @@ export function start(file, words) {
   });
 }
 
-/** The number of requests that are answered in so many seconds. */
-export async function load(url, paths, duration = 1) {
-  const requests = paths.map((path) => ({ method: 'GET', path }));
+/** The number of requests that are answered in so many seconds; with `bodies`, each is sent to the path. */
+export async function load(url, { paths, bodies }, duration = 1) {
+  const headers = { 'content-type': 'application/json' };
+  const requests =
+    bodies?.map((body) => ({ method: 'POST', path: paths[0], headers, body: JSON.stringify(body) })) ??
+    paths.map((path) => ({ method: 'GET', path }));
   const result = await autocannon({ url, connections: CONNECTIONS, duration, requests });
   if (result.non2xx + result.errors + result.timeouts > 0)
     throw new Error(
@@ -47,9 +50,10 @@ export const middle = (values) => [...values].sort((a, b) => a - b)[Math.floor(v
  * Asks the servers by turns. What counts is the processor time that a server spends on a request: the load, the network
  * and whatever else runs share the machine's few cores, and blur how many requests fit into a second.
  */
-export async function compare(servers, { name, paths, bars }, rounds) {
+export async function compare(servers, work, rounds) {
+  const { name, paths, bodies, bars } = work;
   const totals = Object.fromEntries(Object.keys(servers).map((who) => [who, { requests: 0, cpu: 0, speeds: [] }]));
-  for (const { url } of Object.values(servers)) await load(url, paths);
+  for (const { url } of Object.values(servers)) await load(url, work);
   for (let round = 0; round < rounds; round += 1) {
     const order = Object.entries(servers);
     // Another one goes first each time, and another one before each, so that nobody always runs on a tired machine.
@@ -57,10 +61,10 @@ export async function compare(servers, { name, paths, bars }, rounds) {
     if (round % 2 === 1) order.reverse();
     for (const [who, { url, child }] of order) {
       const before = processorTime(child.pid);
-      const requests = await load(url, paths);
+      const requests = await load(url, work);
       totals[who].requests += requests;
       // What the database still has to do for one must not fall on the next: this waits behind all of it.
-      await fetch(url + paths[0]).then((answer) => answer.text());
+      if (bodies === undefined) await fetch(url + paths[0]).then((answer) => answer.text());
       totals[who].cpu += processorTime(child.pid) - before;
       totals[who].speeds.push(requests);
     }

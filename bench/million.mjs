@@ -48,12 +48,12 @@ async function pages(url, list) {
   const before = await (await fetch(`${url}${list}&offset=${(number - 2) * LIMIT}`)).json();
   const far = before.page.next;
   const ratios = [];
-  await load(url, [list]);
-  await load(url, [far]);
+  await load(url, { paths: [list] });
+  await load(url, { paths: [far] });
   for (let round = 0; round < ROUNDS; round += 1) {
     const turns = round % 2 === 0 ? [list, far] : [far, list];
     const speeds = new Map();
-    for (const path of turns) speeds.set(path, await load(url, [path]));
+    for (const path of turns) speeds.set(path, await load(url, { paths: [path] }));
     ratios.push(speeds.get(list) / speeds.get(far));
   }
   return `page ${number} of ${list.replace('/v1', '')}, of page 1 | ${middle(ratios).toFixed(2)} | 1.2 at most`;

@@ -1,6 +1,7 @@
 // The same endpoints as a careful developer writes them: Express, Yup and the driver; rows become objects and then text.
 import express from 'express';
 import { readFileSync } from 'node:fs';
+import { v7 } from 'uuid';
 import { number, object, string, ValidationError } from 'yup';
 import { isSqlite, openDriver } from './driver.mjs';
 
@@ -33,6 +34,7 @@ const reportsOf = forKeys(
 );
 
 // Yup's own uuid() refuses version 7.
+const date = /^\d{4}-\d{2}-\d{2}$/;
 const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
 const params = object({ id: string().matches(uuid).required() }).noUnknown();
 const query = object({
@@ -75,6 +77,48 @@ async function withRelated(huts) {
   });
 }
 
+const stayBody = object({
+  party: number().integer().min(1).max(20).required(),
+  kind: string().oneOf(['bunk', 'room', 'tent']).default('bunk'),
+  from: string().matches(date).required(),
+  until: string()
+    .matches(date)
+    .nullable()
+    .test('order', 'must not be before from', (until, { parent }) => until == null || until >= parent.from),
+  phone: string()
+    .matches(/^\+?[0-9 ]{6,20}$/)
+    .max(20)
+    .nullable(),
+  note: string().max(400).nullable(),
+  night_id: string().matches(uuid).required(),
+  guest_id: string().matches(uuid).required(),
+}).noUnknown();
+const nightThere = prepare(`SELECT id FROM nights WHERE id = ${place(1)}`);
+const guestThere = prepare(`SELECT id FROM keepers WHERE id = ${place(1)}`);
+const take = prepare(
+  `UPDATE nights SET beds_left = beds_left - ${place(1)} WHERE id = ${place(2)} AND beds_left >= ${place(3)} RETURNING beds_left`,
+);
+const stayColumns = ['id', 'party', 'kind', '"from"', 'until', 'phone', 'note', 'night_id', 'guest_id', 'created_at', 'updated_at']; // prettier-ignore
+const places = (count) => Array.from({ length: count }, (_none, at) => place(at + 1)).join(', ');
+const insertStay = prepare(`INSERT INTO stays (${stayColumns.join(', ')}) VALUES (${places(11)})`);
+const writeJournal = prepare(
+  `INSERT INTO vantfell_journal (id, model, record, at, "by", action, changes) VALUES (${places(7)})`,
+);
+
+function* booked(given) {
+  if ((yield [nightThere, [given.night_id]]).length === 0) throw new ValidationError('there is no such night');
+  if ((yield [guestThere, [given.guest_id]]).length === 0) throw new ValidationError('there is no such guest');
+  if ((yield [take, [given.party, given.night_id, given.party]]).length === 0) throw new Error('not enough beds');
+  const now = new Date().toISOString();
+  const { party, kind, from, until = null, phone = null, night_id, guest_id } = given;
+  const note = given.note?.trim() ?? null;
+  const row = { id: v7(), party, kind, from, until, phone, note, night_id, guest_id, created_at: now, updated_at: now };
+  yield [insertStay, Object.values(row)];
+  const changes = Object.fromEntries(Object.entries(row).map(([name, value]) => [name, { after: value }]));
+  yield [writeJournal, [v7(), 'stay', row.id, now, null, 'create', JSON.stringify(changes)]];
+  return row;
+}
+
 const app = express();
 app.disable('x-powered-by');
 app.set('etag', false);
@@ -102,6 +146,11 @@ app.get('/v1/huts/:id', async (request, response) => {
   const [row] = await one([id]);
   if (row === undefined) return response.status(404).json({ title: 'There is no such record', status: 404 });
   return response.json({ data: toJson(row) });
+});
+app.post('/v1/stays', express.json(), async (request, response) => {
+  const given = await stayBody.validate(request.body, { abortEarly: false });
+  const row = await prepare.transaction(booked(given));
+  response.status(201).set('location', `/v1/stays/${row.id}`).json({ data: row });
 });
 app.use((error, _request, response, _next) => {
   const status = error instanceof ValidationError ? 400 : 500;

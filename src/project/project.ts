@@ -1,6 +1,5 @@
 import { randomBytes } from 'node:crypto';
 import { isAbsolute, join, resolve } from 'node:path';
-import { v7 } from 'uuid';
 import { compile } from '../core/compile.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import type { Source } from '../core/declaration/document.ts';
@@ -11,6 +10,7 @@ import { StoreError } from '../core/store/contract.ts';
 import { makeThrowaway } from '../store/throwaway.ts';
 import type { Throwaway } from '../store/throwaway.ts';
 import { EXIT, Failure } from './failure.ts';
+import { nextKey } from './keys.ts';
 import { keptKey, ownFolder } from './own-folder.ts';
 import { readSources } from './read.ts';
 
@@ -36,7 +36,7 @@ export function readProject(folder: string, withCode = true): Project {
 }
 
 /** The wall clock, and keys that sort by it. */
-export const moment: Moment = { now: () => new Date(), uuid: v7, random: randomBytes };
+export const moment: Moment = { now: () => new Date(), uuid: nextKey, random: randomBytes };
 
 /** The address of the project's store, its path made absolute; where none is declared, a file in the tool's own folder. */
 export function storeAddress({ folder, graph }: SoundProject): string {

@@ -1,4 +1,4 @@
-import type { Field, FieldValue, Model, Scalar } from '../model/graph.ts';
+import type { Field, FieldValue, Model, Relation, Scalar } from '../model/graph.ts';
 import { spoken } from '../model/names.ts';
 import { isSame, quoted } from '../model/value.ts';
 import { HttpProblem, brokenRules } from '../http/problems.ts';
@@ -13,7 +13,7 @@ import { clearedByReplace, defaultsOf } from './defaults.ts';
 import { drawsOf, pointerOfDraw, Shortage } from './draws.ts';
 import type { Share } from './draws.ts';
 import { hookedOf } from './hooked.ts';
-import { changesBetween } from './journal.ts';
+import { changesIn } from './journal.ts';
 import { linkWriter } from './links.ts';
 import { mergePatch } from './merge-patch.ts';
 import { recordRules } from './record-rules.ts';
@@ -40,20 +40,26 @@ export function makeChanges(model: Model, writing: Writing): Changes {
   const sayings = model.draws.map(({ refuse }) => refuse && sayingOf(refuse, graph, model, dialect));
   const hooked = hookedOf(model, writing.code, writing.scopeOf);
   const cascade = cascadeOf(model, writing);
+  const changesBetween = changesIn(model);
   const collects = hooked.has('afterCommit');
 
   /** Rules across fields that the record's own values settle, and relations to records that are not there. */
   async function checkDraft({ transaction }: Work, values: Values, before: Values, now: Date): Promise<void> {
     const failures: Failure[] = rules.ownFailures(values, now);
-    for (const [relation, exists] of statements.exists) {
-      const { field, target } = relation;
-      const value = values[field.member] ?? null;
-      if (value === null || value === before[field.member]) continue;
-      if ((await transaction.first(exists, [bind(field, value)])) !== undefined) continue;
-      const detail = `there is no ${spoken(target)} ${quoted(value)}`;
-      failures.push({ pointer: pointerTo(field.member), rule: 'unknown-record', detail });
+    const isNew = ({ field: { member } }: Relation): boolean =>
+      (values[member] ?? null) !== null && values[member] !== before[member];
+    if (model.relations.some(isNew)) {
+      // Whether the records of all relations are there, in one look.
+      const bound = model.relations.map((relation) => bind(relation.field, isNew(relation) ? values[relation.field.member] : null)); // prettier-ignore
+      const there = (await transaction.first(statements.exist, bound))!;
+      for (const [at, relation] of model.relations.entries()) {
+        if (!isNew(relation) || Number(there[at]) !== 0) continue;
+        const { field, target } = relation;
+        const detail = `there is no ${spoken(target)} ${quoted(values[field.member])}`;
+        failures.push({ pointer: pointerTo(field.member), rule: 'unknown-record', detail });
+      }
     }
-    failures.push(...(await links.failuresOf(transaction, values, before)));
+    if (links.members.length > 0) failures.push(...(await links.failuresOf(transaction, values, before)));
     if (failures.length > 0) throw brokenRules(failures);
   }
 
@@ -141,7 +147,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
     const name = before === undefined ? 'afterCreate' : 'afterUpdate';
     await hooked.run(name, work, record, ...(before === undefined ? [] : [before]));
     if (model.journal) {
-      const changes = changesBetween(model, before, record);
+      const changes = changesBetween(before, record);
       work.entries.push({ model: model.name, key: key as Scalar, at: now, action: kind, changes });
     }
     if (collects) work.events.push({ kind, model: model.name, key: key as Scalar, record, before });
@@ -259,7 +265,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       await asProblem(graph, 'delete', transaction.run(statements.delete, bound));
       await hooked.run('afterDelete', work, record);
       if (model.journal) {
-        const gone = changesBetween(model, record, undefined);
+        const gone = changesBetween(record, undefined);
         work.entries.push({ model: model.name, key, at: now, action: 'delete', changes: gone });
       }
       if (collects) work.events.push({ kind: 'delete', model: model.name, key, record });

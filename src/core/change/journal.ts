@@ -31,20 +31,19 @@ export function makeJournal(dialect: Dialect, uuid: () => string): Journal {
 }
 
 /** What the journal says of the values of a record: neither secrets, nor what is never shown. */
-export function changesBetween(model: Model, before: Values | undefined, after: Values | undefined): Entry['changes'] {
+export function changesIn(model: Model): (before: Values | undefined, after: Values | undefined) => Entry['changes'] {
   const members = [...model.fields.filter(({ rules }) => !rules.writeOnly), ...linkedOf(model)].map(
     ({ member }) => member,
   );
-  const changes: Record<string, { before?: unknown; after?: unknown }> = {};
-  for (const member of members) {
-    const [was, is] = [before?.[member] ?? null, after?.[member] ?? null];
-    if (isSame(was, is)) continue;
-    // The line itself says when; and that the stamp moved says nothing more.
-    if (member === 'updated_at' && model.stamps && before !== undefined && after !== undefined) continue;
-    changes[member] = {
-      ...(before === undefined ? {} : { before: was }),
-      ...(after === undefined ? {} : { after: is }),
-    };
-  }
-  return changes;
+  // The line itself says when; and that the stamp moved says nothing more.
+  const changing = members.filter((member) => !(model.stamps && member === 'updated_at'));
+  return (before, after) => {
+    const changes: Record<string, { before?: unknown; after?: unknown }> = {};
+    for (const member of before !== undefined && after !== undefined ? changing : members) {
+      const [was, is] = [before?.[member] ?? null, after?.[member] ?? null];
+      if (isSame(was, is)) continue;
+      changes[member] = before === undefined ? { after: is } : after === undefined ? { before: was } : { before: was, after: is }; // prettier-ignore
+    }
+    return changes;
+  };
 }

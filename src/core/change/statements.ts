@@ -33,8 +33,8 @@ export interface ChangeStatements {
   /** One row with the JSON of what is worked out from other values; undefined where nothing is. */
   readonly readDerived: ShownStatement | undefined;
   readonly delete: Statement;
-  /** One row where the record that a relation refers to is there. */
-  readonly exists: ReadonlyMap<Relation, Statement>;
+  /** One row: for each relation of the model, whether the record that it would refer to is there. */
+  readonly exist: Statement;
   readonly referrers: readonly Referrer[];
 }
 
@@ -67,14 +67,17 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
     readShown: shownStatement(graph, model, whole, dialect, !isOpen(graph, model)),
     readDerived: derived.length === 0 ? undefined : shownStatement(graph, model, derived, dialect, false),
     delete: { sql: `DELETE FROM ${table} WHERE ${key} = ${placeholder(1)}` },
-    exists: new Map(model.relations.map((relation) => [relation, existsStatement(graph, relation, dialect)])),
+    exist: existStatement(graph, model.relations, dialect),
     referrers: referrersOf(graph, model, dialect),
   };
 }
 
-function existsStatement(graph: Graph, relation: Relation, { name, placeholder }: Dialect): Statement {
-  const target = modelOf(graph, relation.target);
-  return { sql: `SELECT 1 FROM ${name(target.table)} WHERE ${name(target.key.column)} = ${placeholder(1)}` };
+function existStatement(graph: Graph, relations: readonly Relation[], { name, placeholder }: Dialect): Statement {
+  const looks = relations.map(({ target }, at) => {
+    const other = modelOf(graph, target);
+    return `EXISTS (SELECT 1 FROM ${name(other.table)} WHERE ${name(other.key.column)} = ${placeholder(at + 1)})`;
+  });
+  return { sql: `SELECT ${looks.join(', ')}` };
 }
 
 function referrersOf(graph: Graph, model: Model, { name, placeholder }: Dialect): Referrer[] {

@@ -149,10 +149,14 @@ export function isDate(text: string): boolean {
   const match = DATE.exec(text);
   if (match === null) return false;
   const [year, month, day] = match.slice(1).map(Number) as [number, number, number];
-  const date = new Date(Date.UTC(2000, month - 1, day));
-  date.setUTCFullYear(year, month - 1, day);
-  return year > 0 && date.getUTCMonth() === month - 1 && date.getUTCDate() === day;
+  return year > 0 && month >= 1 && month <= 12 && day >= 1 && day <= daysIn(year, month);
 }
+
+const DAYS = [31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31];
+
+/** Of the Gregorian calendar, in all years. */
+const daysIn = (year: number, month: number): number =>
+  month === 2 && year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0) ? 29 : DAYS[month - 1]!;
 
 function timeOfDay(text: string): string | undefined {
   const match = TIME.exec(text);

@@ -21,6 +21,8 @@ export function connect(file: string): Connection {
   connection.exec('PRAGMA journal_mode = WAL');
   connection.exec('PRAGMA foreign_keys = ON');
   connection.exec('PRAGMA synchronous = NORMAL');
+  // Pages that are written again and again go back to the database's own file less often: 16 MB instead of 4.
+  connection.exec('PRAGMA wal_autocheckpoint = 4000');
   return connection;
 }
 

@@ -1,7 +1,7 @@
 import { existsSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
-import { ask, demoFolder, folderWith, serving, vantfell } from './kit/program.ts';
+import { ask, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
 
 interface Generated {
   readonly made: number;
