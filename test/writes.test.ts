@@ -264,6 +264,11 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
       expect((await on.ask('POST', `/depots/${id}/wait`, { ms: 1 })).body.data.note).toBe('waited 1');
     });
 
+    test('of an operation that reads is that of a read', async () => {
+      const slow = await on.ask('GET', `/depots/${await depot()}/stock?more=98`);
+      expect([slow.status, slow.body.type]).toEqual([503, '/problems/time-ran-out']);
+    });
+
     test('reads pass writers by, and no more of them wait than may', async () => {
       const id = await depot();
       const slow = Array.from({ length: 6 }, () => on.ask('POST', `/depots/${id}/wait`, { ms: 150 }));

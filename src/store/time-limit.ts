@@ -1,5 +1,6 @@
+import type { Reader } from '../core/store/contract.ts';
 import { StoreError } from '../core/store/contract.ts';
-import { transactionTooSlow } from './options.ts';
+import { tooSlow, transactionTooSlow } from './options.ts';
 
 /** What bounds the time of one transaction. */
 export interface TimeLimit {
@@ -32,8 +33,8 @@ function tick(): void {
   }
 }
 
-/** A limit of so many milliseconds, from now on; none where they are undefined. */
-export function startTimeLimit(longest: number | undefined): TimeLimit {
+/** A limit of so many milliseconds, from now on; none where they are undefined. What it throws is `tooLong` of them. */
+export function startTimeLimit(longest: number | undefined, tooLong = transactionTooSlow): TimeLimit {
   // Most transactions are through before anybody has asked for the signal.
   let controller: AbortController | undefined;
   let isUp = false;
@@ -42,7 +43,7 @@ export function startTimeLimit(longest: number | undefined): TimeLimit {
     deadline: longest === undefined ? Infinity : performance.now() + longest,
     up(): void {
       isUp = true;
-      const error = transactionTooSlow(longest!);
+      const error = tooLong(longest!);
       controller?.abort(error);
       giveUp?.(error);
     },
@@ -56,7 +57,7 @@ export function startTimeLimit(longest: number | undefined): TimeLimit {
     get signal() {
       if (controller === undefined) {
         controller = new AbortController();
-        if (isUp) controller.abort(transactionTooSlow(longest!));
+        if (isUp) controller.abort(tooLong(longest!));
       }
       return controller.signal;
     },
@@ -64,13 +65,27 @@ export function startTimeLimit(longest: number | undefined): TimeLimit {
       if (longest === undefined) return work;
       return new Promise((resolve, reject) => {
         giveUp = reject;
-        if (isUp) reject(transactionTooSlow(longest));
+        if (isUp) reject(tooLong(longest));
         work.then(resolve, reject);
       });
     },
     isUp: () => isUp,
     end: () => void running.delete(entry),
   };
+}
+
+/** Does some work with a reader, in the time of one read. */
+export async function timedReading<Result>(
+  reader: Reader,
+  longest: number,
+  work: (reader: Reader, signal: AbortSignal) => Promise<Result>,
+): Promise<Result> {
+  const limit = startTimeLimit(longest, tooSlow);
+  try {
+    return await limit.race(work(reader, limit.signal));
+  } finally {
+    limit.end();
+  }
 }
 
 /** What a transaction's handle answers once it has ended. */

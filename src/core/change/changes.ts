@@ -12,6 +12,7 @@ import type { Changes, Guard, Writing, Written } from './contract.ts';
 import { clearedByReplace, defaultsOf } from './defaults.ts';
 import { drawsOf, pointerOfDraw, Shortage } from './draws.ts';
 import type { Share } from './draws.ts';
+import { forCode } from './for-code.ts';
 import { hookedOf } from './hooked.ts';
 import { changesIn } from './journal.ts';
 import { linkWriter } from './links.ts';
@@ -150,7 +151,10 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       const changes = changesBetween(before, record);
       work.entries.push({ model: model.name, key: key as Scalar, at: now, action: kind, changes });
     }
-    if (collects) work.events.push({ kind, model: model.name, key: key as Scalar, record, before });
+    if (collects) {
+      const seen = { record: forCode(model, record), before: before && forCode(model, before) };
+      work.events.push({ kind, model: model.name, key: key as Scalar, ...seen });
+    }
     const isKnown = statements.returnsAll && !hooked.has(name);
     const texts = { shown: shown as string, stored: (stored as string | null) ?? undefined };
     return { key: key as Scalar, ...(isKnown ? { texts } : {}) };
@@ -268,7 +272,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
         const gone = changesBetween(record, undefined);
         work.entries.push({ model: model.name, key, at: now, action: 'delete', changes: gone });
       }
-      if (collects) work.events.push({ kind: 'delete', model: model.name, key, record });
+      if (collects) work.events.push({ kind: 'delete', model: model.name, key, record: forCode(model, record) });
     },
   };
   return changes;

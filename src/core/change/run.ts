@@ -1,5 +1,5 @@
 import type { Graph, Model } from '../model/graph.ts';
-import type { Store, Transaction, TransactionOptions } from '../store/contract.ts';
+import type { Reader, Store, Transaction, TransactionOptions } from '../store/contract.ts';
 import { makeChanges } from './changes.ts';
 import type { Changes, Moment, Writing } from './contract.ts';
 import { blamed } from './code.ts';
@@ -26,7 +26,7 @@ export interface Writes {
   /** The same for code: what it reads and writes is in the transaction. */
   scopeOf(work: Work): Scope;
   /** For code that only reads, outside of any transaction. */
-  readingScope(caller: Caller | null, signal: AbortSignal): Scope;
+  readingScope(caller: Caller | null, reader: Reader, signal: AbortSignal): Scope;
   /** Resolves when everybody has been told. */
   settled(): Promise<void>;
 }
@@ -120,8 +120,8 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
       return work.events.splice(0);
     },
     scopeOf,
-    readingScope: (caller, signal) =>
-      groundScope({ caller, now: moment.now, reader: store, signal, write: refuseWrites }),
+    readingScope: (caller, reader, signal) =>
+      groundScope({ caller, now: moment.now, reader, signal, write: refuseWrites }),
     async settled() {
       while (telling.size > 0) await Promise.all(telling);
     },

@@ -43,7 +43,7 @@ export interface CommitEvent {
   /** The record as the transaction left it; as it was, where it is deleted. */
   readonly record: Values;
   /** As it was, where it was changed. */
-  readonly before?: Values;
+  readonly before?: Values | undefined;
 }
 
 export const beginWork = (transaction: Transaction, caller: Caller | null, now: () => Date): Work => ({

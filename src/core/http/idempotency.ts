@@ -1,5 +1,4 @@
 import { createHmac, createSecretKey } from 'node:crypto';
-import { LRUCache } from 'lru-cache';
 import type { Work } from '../change/work.ts';
 import { StoreError } from '../store/contract.ts';
 import type { Statement, Store } from '../store/contract.ts';
@@ -21,8 +20,6 @@ const KEPT_MS = 24 * 60 * 60 * 1000;
 const LONGEST_KEY = 255;
 /** After so many claims, those that are older are cleared away. */
 const CLEARED_EVERY = 100;
-/** Requests under way that carry a key. */
-const MOST_AT_ONCE = 100_000;
 
 export function makeIdempotency(store: Store, serviceKey: string, now: () => Date): Idempotency {
   const secret = createSecretKey(createHmac('sha256', serviceKey).update('vantfell idempotency').digest());
@@ -32,7 +29,8 @@ export function makeIdempotency(store: Store, serviceKey: string, now: () => Dat
     return hmac.digest('hex');
   };
   const statements = statementsFor(store);
-  const running = new LRUCache<string, true>({ max: MOST_AT_ONCE });
+  // Of requests under way, so never more than there are connections.
+  const running = new Set<string>();
   let claims = 0;
 
   const oldest = (): string => new Date(now().getTime() - KEPT_MS).toISOString();
@@ -58,7 +56,7 @@ export function makeIdempotency(store: Store, serviceKey: string, now: () => Dat
       const id = digest(request.client ?? '', request.method, path, query, key);
       const claim = { id, body: digest(request.body ?? '') };
       if (running.has(id)) throw new HttpProblem('still-running', undefined, { headers: { 'retry-after': '1' } });
-      running.set(id, true);
+      running.add(id);
       try {
         const before = await known(claim);
         if (before !== undefined) return before;

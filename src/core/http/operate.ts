@@ -71,8 +71,10 @@ export function makeOperation(model: Model, operation: Operation, serving: Servi
         if (row === undefined) throw new HttpProblem('not-found');
         record = JSON.parse(String(row[0])) as Values;
       }
-      const signal = AbortSignal.timeout(graph.service.limits.read);
-      return reply(await called(input, writes.readingScope(null, signal), record, store), request);
+      const data = await store.reading((reader, signal) =>
+        called(input, writes.readingScope(null, reader, signal), record, reader),
+      );
+      return reply(data, request);
     };
   }
   return async (request, query, keyText) => {

@@ -141,6 +141,8 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
       const guard = guardOf(model, tags, request);
       const wanted = preferredReturn(request) === 'representation';
       return answer(request, async (work) => {
+        // Locked first, so that it is the record which is deleted.
+        if (wanted) await changes.lock(work, key, guard);
         const last = wanted ? await changes.shown(work, key) : undefined;
         await changes.delete(work, key, guard);
         if (last === undefined) return { status: 204, headers: COMMON_HEADERS };

@@ -72,6 +72,8 @@ export interface Store extends Reader {
     work: (transaction: Transaction) => Promise<Result>,
     options?: TransactionOptions,
   ): Promise<Result>;
+  /** Work that only reads, and of which all together is to take no longer than one read may. */
+  reading<Result>(work: (reader: Reader, signal: AbortSignal) => Promise<Result>): Promise<Result>;
   readonly ddl: Ddl;
   /** A transaction that may change tables. However long it takes, it isn't cut off. */
   alter<Result>(work: (alteration: Alteration) => Promise<Result>): Promise<Result>;

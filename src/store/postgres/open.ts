@@ -3,8 +3,8 @@ import type { PoolClient } from 'pg';
 import type { Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
 import { postgresDialect } from './dialect.ts';
 import type { StoreOptions } from '../options.ts';
-import { tooSlow } from '../options.ts';
-import { startTimeLimit, transactionOver } from '../time-limit.ts';
+import { tooSlow, transactionTooSlow } from '../options.ts';
+import { startTimeLimit, timedReading, transactionOver } from '../time-limit.ts';
 import type { TimeLimit } from '../time-limit.ts';
 import { isCutOff, isPassing, storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
@@ -141,6 +141,7 @@ export async function openPostgres(
       isReleased = limit.isUp();
       if (isReleased) void rolledBack.then(() => client.release(broken));
       else await rolledBack;
+      if (longest !== undefined && isCutOff(error)) throw transactionTooSlow(longest);
       throw error instanceof pg.DatabaseError ? storeError(error, shown) : error;
     } finally {
       limit.end();
@@ -148,13 +149,15 @@ export async function openPostgres(
     }
   }
 
-  return {
+  const store: Store = {
     kind: 'postgres',
     address: shown,
     dialect: postgresDialect,
     ddl: postgresDdl,
     first: (statement, values) => ask(poolOf(statement), statement, values).then(rowOf, refuseRead),
     all: (statement, values) => ask(poolOf(statement), statement, values).then(rowsOf, refuseRead),
+
+    reading: (work) => timedReading(store, longestRead, work),
 
     async transaction(work, { unlimited = false } = {}) {
       for (let tried = 1; ; tried += 1) {
@@ -174,6 +177,7 @@ export async function openPostgres(
       await Promise.all(pools.map((pool) => pool.end()));
     },
   };
+  return store;
 }
 
 /** For people: the address without its password. */

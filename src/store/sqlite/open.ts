@@ -5,7 +5,7 @@ import { storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { sqliteDdl } from './ddl.ts';
 import type { StoreOptions } from '../options.ts';
-import { startTimeLimit, transactionOver } from '../time-limit.ts';
+import { startTimeLimit, timedReading, transactionOver } from '../time-limit.ts';
 import type { TimeLimit } from '../time-limit.ts';
 import { allRows, BUSY_MS, connect, firstRow, prepare } from './connect.ts';
 import type { Connection, Prepared } from './connect.ts';
@@ -74,7 +74,7 @@ export function openSqlite(
     }
   };
 
-  return {
+  const store: Store = {
     kind: 'sqlite',
     address: `sqlite:${file}`,
     dialect: sqliteDialect,
@@ -89,6 +89,8 @@ export function openSqlite(
       if (isSlow(statement)) return slow.read(statement, values, true);
       return timed(statement, () => read.all(statement, values));
     },
+
+    reading: (work) => timedReading(store, longestRead, work),
 
     transaction: (work, { unlimited = false } = {}) =>
       inLine(() => whole(work, unlimited ? undefined : longestTransaction), unlimited),
@@ -121,6 +123,7 @@ export function openSqlite(
       }, true);
     },
   };
+  return store;
 }
 
 /** An error of the driver, as opposed to one that the work of a transaction threw by itself. */
