@@ -40,6 +40,18 @@ ask "--data-urlencode \\"filter=beds >= 30 AND warden.name LIKE '%e%'\\" -d sort
 ask "-d limit=1 -d sort=-nights_open -d fields=name,cheapest,warden.name,reports.severity,reports.author.name"
 ask "-d view=crd -d include=wardn -d limit=1000"
 kill $server; wait $server`,
+  write: `vantfell serve -C fell-huts --quiet 2> log & server=$!
+until curl -s 127.0.0.1:8080/health/live > up; do sleep 0.2; done
+api=127.0.0.1:8080/v1
+first() { curl -sG $api/$1 -d fields=id -d limit=1 | sed 's/.*"id":"\\([^"]*\\)".*/\\1/'; }
+hut=$(first 'huts?slug=raven-hut'); guest=$(first members)
+send() { echo; echo "$ curl -X $1 $api/$2 -d '$3'"; curl -s -X $1 $api/$2 -H 'content-type: application/json' -d "$3" | node pretty.mjs; }
+send POST huts/$hut/book "{\\"first_night\\": \\"2026-06-11\\", \\"nights\\": 1, \\"party\\": 6, \\"guest_id\\": \\"$guest\\"}"
+send POST huts/$hut/book "{\\"first_night\\": \\"2026-06-11\\", \\"nights\\": 2, \\"party\\": 15, \\"guest_id\\": \\"$guest\\"}"
+stay=$(first 'stays?sort=-created_at')
+send POST stays/$stay/cancel '{"because": "Snow on the pass"}'
+echo; echo "$ curl $api/stays/$stay/journal?limit=1"; curl -s "$api/stays/$stay/journal?limit=1" | node pretty.mjs
+kill $server; wait $server`,
   seed: `vantfell seed -C fell-huts; echo; echo '$ vantfell seed -C bad-rows'; vantfell seed -C bad-rows`,
   migrate: `vantfell migrate draft -C growing --rename hut.about=hut.description --fill hut.beds=1; echo
 echo '$ vantfell migrate run -C growing'; vantfell migrate run -C growing; echo

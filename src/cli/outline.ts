@@ -1,5 +1,6 @@
 import type { Endpoint } from '../core/http/endpoints.ts';
 import type { Field, Graph, Model, ValueSpec } from '../core/model/graph.ts';
+import { linkedOf } from '../core/model/related.ts';
 import { EXIT } from '../project/failure.ts';
 import type { Command } from './command.ts';
 import type { Terminal } from './terminal/terminal.ts';
@@ -30,7 +31,7 @@ export const outline: Command = {
     for (const { model, endpoints } of models) {
       const about = model.description === undefined ? '' : `  ${paint.dim(model.description)}`;
       terminal.show(paint.bold(model.name) + about);
-      terminal.show(indent(table(model.fields.map((field) => fieldLine(field, model, graph, paint)))));
+      terminal.show(indent(table([...model.fields.map((field) => fieldLine(field, model, graph, paint)), ...derivedLines(model, paint)]))); // prettier-ignore
       terminal.show('');
       terminal.show(indent(table(endpoints.map((endpoint) => endpointLine(endpoint, paint)))));
       terminal.show('');
@@ -48,10 +49,17 @@ function fieldLine(field: Field, model: Model, graph: Graph, paint: Terminal['pa
   return [field.member, paint.cyan(type), paint.dim(notes.join(', '))];
 }
 
+/** What a record shows that is not in its own row. */
+function derivedLines(model: Model, paint: Terminal['paint']): string[][] {
+  const links = linkedOf(model).map(({ member, target }) => [member, paint.cyan(`→ ${target}`), paint.dim('many')]);
+  const computed = model.computed.map((one) => [one.member, paint.cyan(typeText(one)), paint.dim('worked out')]);
+  return [...links, ...computed];
+}
+
 /** `array of string`; what stands inside an object is told among the notes. */
 const typeText = ({ type, items }: ValueSpec): string => (items === undefined ? type : `${type} of ${typeText(items)}`);
 
-function ruleNotes({ rules, origin, derivedFrom, properties }: Field): string[] {
+function ruleNotes({ rules, origin, derivedFrom, properties, drawnOn = false }: Field): string[] {
   const notes: string[] = [];
   if (properties !== undefined) notes.push(`with ${[...properties.keys()].join(', ')}`);
   if (derivedFrom !== undefined) notes.push(`made from ${derivedFrom}`);
@@ -73,6 +81,7 @@ function ruleNotes({ rules, origin, derivedFrom, properties }: Field): string[] 
   if (rules.pattern !== undefined) notes.push(`matches ${rules.pattern}`);
   if (rules.immutable && !rules.readOnly) notes.push('immutable');
   if (rules.readOnly) notes.push('set by the service');
+  if (drawnOn) notes.push('drawn on');
   return notes;
 }
 
@@ -96,16 +105,30 @@ function uniqueNotes(field: Field, model: Model): string[] {
 }
 
 /** What an endpoint takes beside its path. */
-function takes({ name }: Endpoint): string {
-  if (name === 'list') return '?field=value sort limit after before fields';
-  if (name === 'read') return '?fields';
-  return name === 'delete' ? '' : 'a JSON body';
+function takes({ name, operation }: Endpoint): string {
+  const inputs = [...(operation?.input.keys() ?? [])].join(' ');
+  switch (name) {
+    case 'list':
+      return '?field=value filter sort limit after before view fields include';
+    case 'read':
+      return '?view fields include';
+    case 'journal':
+      return '?action by limit after before';
+    case 'clear':
+      return '?field=value filter';
+    case 'delete':
+      return '';
+    case 'operation':
+      return operation!.reads && inputs !== '' ? `?${inputs}` : inputs;
+    default:
+      return 'a JSON body';
+  }
 }
 
 const endpointLine = (endpoint: Endpoint, paint: Terminal['paint']): string[] => [
   paint.green(endpoint.method),
   endpoint.path,
-  endpoint.name,
+  endpoint.operation?.name ?? endpoint.name,
   'anybody',
   paint.dim(takes(endpoint)),
 ];
@@ -122,6 +145,11 @@ function asValue(model: Model, endpoints: readonly Endpoint[]): unknown {
       required: field.rules.required,
       refers_to: field.refersTo ?? null,
     })),
-    endpoints: endpoints.map(({ name, method, path }) => ({ name, method, path, may: 'anybody' })),
+    endpoints: endpoints.map(({ name, method, path, operation }) => ({
+      name: operation?.name ?? name,
+      method,
+      path,
+      may: 'anybody',
+    })),
   };
 }
