@@ -120,8 +120,7 @@ export async function showLoaded({ terminal }: Context, { models, gone, goneCoun
   const lines = models.map(({ model, made, changed, unchanged }) => [model, made, changed, unchanged]);
   terminal.show(table([head, ...lines], [1, 2, 3]));
   if (untold.size > 0) {
-    const counts = [...untold].map(([model, count]) => `${count} of ${model}`).join(', ');
-    terminal.say(`afterCommit hooks are not run when samples are loaded: ${counts}`);
+    terminal.say(`afterCommit hooks are not run when samples are loaded: ${untoldText(untold)}`);
   }
   if (gone.length > 0) {
     const shown = gone.slice(0, 10).join(', ');
@@ -129,3 +128,7 @@ export async function showLoaded({ terminal }: Context, { models, gone, goneCoun
     terminal.say(`gone from the files, and left in the database: ${shown}${more}`);
   }
 }
+
+/** `12 of stay, 3 of hut` */
+export const untoldText = (untold: ReadonlyMap<string, number>): string =>
+  [...untold].map(([model, count]) => `${count} of ${model}`).join(', ');

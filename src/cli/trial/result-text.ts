@@ -47,13 +47,13 @@ function cell(model: string, endpoint: string, outcomes: readonly Outcome[], pai
 
 function failureLines({ case: tried, failure }: Outcome, url: string, paint: Terminal['paint']): string[] {
   const { sent, answer, faults } = failure!;
-  const type = sent.method === 'PATCH' ? 'application/merge-patch+json' : 'application/json';
-  const body = sent.body === undefined ? '' : ` -H 'content-type: ${type}' -d ${quoted(JSON.stringify(sent.body))}`;
+  const headers = Object.entries(sent.headers).map(([name, value]) => ` -H ${quoted(`${name}: ${value}`)}`);
+  const body = sent.body === undefined ? '' : ` -d ${quoted(JSON.stringify(sent.body))}`;
   const shown = JSON.stringify(answer.body) ?? 'no body';
   return [
     `${paint.red('failed')} ${paint.bold(`${tried.model}, ${tried.endpoint}: ${tried.title}`)}`,
     ...faults.map(({ what, expected, got }) => `  ${what}: expected ${expected}, got ${got}`),
-    `  sent      curl -X ${sent.method} ${quoted(url + sent.path)}${body}`,
+    `  sent      curl -X ${sent.method} ${quoted(url + sent.path)}${headers.join('')}${body}`,
     `  answered  ${answer.status} ${shown.length > 300 ? `${shown.slice(0, 297)}…` : shown}`,
   ];
 }

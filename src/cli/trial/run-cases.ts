@@ -8,6 +8,7 @@ import { pathWithKept, valueAt, withKept } from '../../core/trial/kept.ts';
 export interface Sent {
   readonly method: string;
   readonly path: string;
+  readonly headers: Readonly<Record<string, string>>;
   readonly body?: unknown;
 }
 
@@ -26,6 +27,7 @@ export async function runCase(one: Case, url: string, document: DocumentJudge): 
     const sent: Sent = {
       method: step.method,
       path: pathWithKept(step.path, kept),
+      headers: headersOf(step),
       ...(step.body === undefined ? {} : { body: withKept(step.body, kept) }),
     };
     const answer = await ask(url, sent);
@@ -44,15 +46,23 @@ function keep(step: Step, answer: Answer, kept: Map<string, unknown>): void {
   if (step.keep !== undefined) kept.set(step.keep.name, valueAt(step.keep.pointer, answer.body));
 }
 
-async function ask(url: string, { method, path, body }: Sent): Promise<Answer> {
+function headersOf({ method, body, ifMatch }: Step): Record<string, string> {
   const type = method === 'PATCH' ? 'application/merge-patch+json' : 'application/json';
-  const response = await fetch(url + path, {
-    method,
-    ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'content-type': type } }),
-  });
+  return {
+    ...(body === undefined ? {} : { 'content-type': type }),
+    ...(ifMatch === undefined ? {} : { 'if-match': ifMatch }),
+  };
+}
+
+async function ask(url: string, { method, path, headers, body }: Sent): Promise<Answer> {
+  const sent = body === undefined ? {} : { body: JSON.stringify(body) };
+  const response = await fetch(url + path, { method, headers, ...sent });
   const text = await response.text();
-  const headers = Object.fromEntries(response.headers);
-  return { status: response.status, headers, body: text === '' ? undefined : parsed(text) };
+  return {
+    status: response.status,
+    headers: Object.fromEntries(response.headers),
+    body: text === '' ? undefined : parsed(text),
+  };
 }
 
 function parsed(text: string): unknown {

@@ -13,7 +13,7 @@ import type { LoadedProject } from '../sound-project.ts';
 import { readSampleFiles } from '../../project/samples.ts';
 import { serviceOn } from '../../project/serve.ts';
 import type { Context } from '../command.ts';
-import { loadProjectSamples } from '../seed.ts';
+import { loadProjectSamples, untoldText } from '../seed.ts';
 import { listen } from '../serve.ts';
 import { runCase } from './run-cases.ts';
 import type { Outcome } from './run-cases.ts';
@@ -52,6 +52,8 @@ export async function runTrial(
       const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody: graph.service.limits.body });
       try {
         const outcomes = await runCases(cases.filter(wanted), graph, server.url, context, bail);
+        const untold = service.writes.untold();
+        if (untold.size > 0) context.terminal.say(`afterCommit hooks are not run in trials: ${untoldText(untold)}`);
         for (const defect of defects) context.terminal.warn(`a defect inside the service: ${String(defect)}`);
         return { result: { outcomes, skipped, milliseconds: performance.now() - begun }, url: server.url };
       } finally {

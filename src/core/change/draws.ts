@@ -40,11 +40,14 @@ export interface Draws {
   move(work: Work, before: readonly Share[], after: readonly Share[]): Promise<void>;
 }
 
-/** The member that a failure of a draw points at: the one that says how much, where it is a single one. */
-export const pointerOfDraw = ({ amount, relation }: Draw): string => {
+/** The member that a failure of a draw points at. */
+export const pointerOfDraw = (draw: Draw): string => pointerTo((amountField(draw) ?? draw.relation.field).member);
+
+/** The field that says how much is drawn, where it is a single one. */
+export function amountField({ amount }: Draw): Field | undefined {
   const inner = amount.op === 'convert' ? amount.of : amount;
-  return pointerTo(inner.op === 'field' && inner.inside.length === 0 ? inner.field.member : relation.field.member);
-};
+  return inner.op === 'field' && inner.inside.length === 0 ? inner.field : undefined;
+}
 
 export function drawsOf(graph: Graph, { draws }: Model, dialect: Dialect): Draws {
   const stocks = draws.map((draw) => stockOf(graph, draw, dialect));

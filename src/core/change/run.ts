@@ -21,8 +21,10 @@ export interface Writes {
   ): Promise<Result>;
   /** The same inside a transaction of the caller's, who ends it with `flush`. Its writes carry the time of each. */
   begin(transaction: Transaction): Work;
-  /** Writes the journal of what was done so far. Gives what nobody will be told of. */
-  flush(work: Work): Promise<readonly CommitEvent[]>;
+  /** Writes the journal of what was done so far. Nobody will be told of it. */
+  flush(work: Work): Promise<void>;
+  /** How many `afterCommit` hooks of each model were left out. */
+  untold(): ReadonlyMap<string, number>;
   /** The same for code: what it reads and writes is in the transaction. */
   scopeOf(work: Work): Scope;
   /** For code that only reads, outside of any transaction. */
@@ -51,6 +53,10 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
   const groundScope = makeScopes(graph, dialect, changesOf, log);
   const journal = makeJournal(dialect, moment.uuid);
   const telling = new Set<Promise<void>>();
+  const untold = new Map<string, number>();
+  const leaveOut = (events: readonly CommitEvent[]): void => {
+    for (const { model } of events) untold.set(model, (untold.get(model) ?? 0) + 1);
+  };
 
   const scopes = new WeakMap<Work, Scope>();
   const scopeOf = (work: Work): Scope => {
@@ -82,7 +88,8 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
       events = under.events;
       return done;
     }, options);
-    if (tell && events.length > 0) {
+    if (!tell) leaveOut(events);
+    else if (events.length > 0) {
       const told = tellAll(caller, events).finally(() => telling.delete(told));
       telling.add(told);
     }
@@ -117,8 +124,9 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
     begin: (transaction) => beginWork(transaction, null, () => moment.now()),
     async flush(work) {
       await journal.write(work);
-      return work.events.splice(0);
+      leaveOut(work.events.splice(0));
     },
+    untold: () => untold,
     scopeOf,
     readingScope: (caller, reader, signal) =>
       groundScope({ caller, now: moment.now, reader, signal, write: refuseWrites }),

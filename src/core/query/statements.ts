@@ -52,6 +52,7 @@ export function shownStatement(
   return {
     sql: `SELECT ${dialect.text(json)}${stored} ${fromKey(model, dialect)}`,
     slow: mostRecords(shown) > MANY,
+    light: mostRecords(shown) === 1,
     values,
   };
 }

@@ -141,13 +141,7 @@ async function startLoading(
   const counts = new Map<Model, { made: number; changed: number; unchanged: number }>();
   const problems: (Problem & { readonly row?: string })[] = [];
   const refused = new Set<string>();
-  const untold = new Map<string, number>();
   let careful = false;
-
-  /** What was written so far has its journal: a long file must not be held in memory by it. */
-  async function flush(): Promise<void> {
-    for (const { model } of await writes.flush(work)) untold.set(model, (untold.get(model) ?? 0) + 1);
-  }
 
   const keyOfSample = keyFinder(graph, memory, keys, streamed);
   const count = (model: Model, what: 'made' | 'changed' | 'unchanged', isStreamed: boolean): void => {
@@ -214,7 +208,8 @@ async function startLoading(
           for (const row of chunk) await loadRow(row, isStreamed);
         });
         careful = problems.length > noted;
-        await flush();
+        // What was written so far has its journal: a long file must not be held in memory by it.
+        await writes.flush(work);
         return;
       } catch (error) {
         if (!(error instanceof HttpProblem)) throw error;
@@ -250,9 +245,14 @@ async function startLoading(
         // A reference that is set already is left alone.
         await tools.get(row.model)!.changes.change(work, 'update', keys.get(nameOf(row))!, ownBody(values));
       }
-      await flush();
+      await writes.flush(work);
       const { names: gone, count: goneCount } = await memory.gone();
-      return { models: [...counts].map(([model, sums]) => ({ model: model.name, ...sums })), gone, goneCount, untold };
+      return {
+        models: [...counts].map(([model, sums]) => ({ model: model.name, ...sums })),
+        gone,
+        goneCount,
+        untold: writes.untold(),
+      };
     },
   };
 }

@@ -16,6 +16,8 @@ export interface Statement {
   readonly sql: string;
   /** It may have to go through many rows, and must not hold up quick ones. */
   readonly slow?: boolean;
+  /** Its answer is quick and short: it may share a connection with others. */
+  readonly light?: boolean;
 }
 
 /** Something that answers statements: a connection, or a transaction under way. */

@@ -14,6 +14,8 @@ export interface Step {
   readonly method: Method;
   readonly path: string;
   readonly body?: Body;
+  /** The header If-Match. */
+  readonly ifMatch?: string | undefined;
   readonly expect: Expectation;
   /** What to keep of the answer: a name, and a JSON Pointer into the body. */
   readonly keep?: { readonly name: string; readonly pointer: string };

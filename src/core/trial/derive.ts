@@ -1,3 +1,4 @@
+import { amountField } from '../change/draws.ts';
 import { endpointsOf } from '../http/endpoints.ts';
 import type { Endpoint, EndpointName } from '../http/endpoints.ts';
 import type { Field, Graph, Model, Relation } from '../model/graph.ts';
@@ -129,10 +130,28 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
       again,
     );
   }
+  if (model.conditional) deriveConditions();
   deriveRules();
   deriveUnique();
   deriveRelations();
   return { cases, skipped };
+
+  function deriveConditions(): void {
+    const { replace, update, delete: remove } = on;
+    const writes: [EndpointName, ((made: Making, expect: Expectation) => Step) | undefined][] = [
+      ['replace', replace ? ({ kept, body }, expect) => replace(kept, body, expect) : undefined],
+      ['update', update ? ({ kept }, expect) => update(kept, {}, expect) : undefined],
+      ['delete', remove ? ({ kept }, expect) => remove(kept, expect) : undefined],
+    ];
+    for (const [how, write] of writes) {
+      if (write === undefined) continue;
+      const [one, other] = [make(), make()];
+      const silent = { ...write(one, { status: 428 }), ifMatch: undefined };
+      add(how, 'a write that names no state is refused', one.steps, silent);
+      const strange = { ...write(other, { status: 412 }), ifMatch: '"another"' };
+      add(how, 'a write that names another state is refused', other.steps, strange);
+    }
+  }
 
   function deriveRules(): void {
     const refused = (body: Body, made: Making, expect: Expectation): Step[] => [
@@ -254,7 +273,7 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
         : { status: 200, data: { [field.member]: onDelete === 'clear' ? null : kept } };
     const outcome = { restrict: 'refused', cascade: 'takes it along', clear: 'clears the reference' }[onDelete];
     add('delete', `deleting its ${spoken(target)} (${field.member}): ${outcome}`, reference.steps, [
-      { method: 'DELETE', path, expect: { status: gone } },
+      { method: 'DELETE', path, ifMatch: other.conditional ? '*' : undefined, expect: { status: gone } },
       on.read(reference.kept, after),
     ]);
   }
@@ -273,12 +292,15 @@ function stepsFor(graph: Graph, model: Model, endpoints: ReadonlyMap<EndpointNam
   const collection = `${graph.service.prefix}/${model.plural}`;
   const has = (name: EndpointName): boolean => endpoints.has(name);
   const record = (kept: string): string => `${collection}/{${kept}}`;
+  // Whatever state a record is in: the model wants to be told of one.
+  const ifMatch = model.conditional ? '*' : undefined;
   const changing =
     (method: 'PUT' | 'PATCH') =>
     (kept: string, body: Body, expect: Expectation): Step => ({
       method,
       path: record(kept),
       body,
+      ifMatch,
       expect,
     });
   return {
@@ -289,7 +311,7 @@ function stepsFor(graph: Graph, model: Model, endpoints: ReadonlyMap<EndpointNam
     replace: has('replace') && changing('PUT'),
     update: has('update') && changing('PATCH'),
     delete: has('delete')
-      ? (kept: string, expect: Expectation): Step => ({ method: 'DELETE', path: record(kept), expect })
+      ? (kept: string, expect: Expectation): Step => ({ method: 'DELETE', path: record(kept), ifMatch, expect })
       : undefined,
   };
 }
@@ -342,12 +364,15 @@ function makeRecord(graph: Graph, model: Model, source: Source, trail: readonly 
 /** A value for every member that a client may set, but for keys of other records. */
 function ownValues(model: Model, known: KnownValues, turn: () => number): Body {
   const values: [string, unknown][] = [];
+  const drawn = new Set(model.draws.map((draw) => amountField(draw)));
   for (const field of model.fields) {
     // The hash of a secret takes a while: it is tried in its own cases.
     const slow = field.type === 'secret' && !field.rules.required;
     if (field.refersTo !== undefined || !isSettable(field, 'create') || slow) continue;
     const given = model.trial.example[field.member] ?? (field.drawnOn === true ? plenty(field) : undefined);
-    const value = given ?? exampleValue(field, turn(), known.get(`${model.name}.${field.member}`) ?? []);
+    // What is drawn is little, so that there is enough of it.
+    const at = drawn.has(field) ? turn() % 3 : turn();
+    const value = given ?? exampleValue(field, at, known.get(`${model.name}.${field.member}`) ?? []);
     if (value !== undefined) values.push([field.member, value]);
   }
   return Object.fromEntries(values);

@@ -9,9 +9,12 @@ import type { TimeLimit } from '../time-limit.ts';
 import { isCutOff, isPassing, storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { postgresDdl } from './ddl.ts';
+import { makePipes } from './pipes.ts';
+import type { Queryable } from './pipes.ts';
 
-/** Connections of one service, for reads and for writes: neither waits for the other. */
+/** Connections of one service, for reads and for writes: neither waits for the other. Reads of one record share theirs. */
 const CONNECTIONS = 8;
+const PIPES = 2;
 const CONNECT_MS = 5_000;
 const LONGEST_STATEMENT_MS = 5_000;
 const USES_BEFORE_NAME = 3;
@@ -35,7 +38,7 @@ export async function openPostgres(
     types: asText,
   };
   const ofReads = { ...settings, statement_timeout: longestRead };
-  const [reading, writing] = [new pg.Pool(ofReads), new pg.Pool(settings)];
+  const [reading, writing, pipes] = [new pg.Pool(ofReads), new pg.Pool(settings), makePipes(ofReads, PIPES)];
   // Slow reads wait for each other, not for the connections of quick ones.
   const slow = slowReads === 0 ? reading : new pg.Pool({ ...ofReads, max: slowReads });
   const pools = [...new Set([reading, slow, writing])];
@@ -60,9 +63,9 @@ export async function openPostgres(
     }
     return use.name;
   };
-  const ask = (on: pg.Pool | PoolClient, statement: Statement, values: readonly StoreValue[]) =>
+  const ask = (on: Queryable, statement: Statement, values: readonly StoreValue[]) =>
     // The driver makes a copy of the values, and leaves these as they are.
-    on.query<StoreValue[]>({
+    on.query({
       name: nameOf(statement),
       text: statement.sql,
       values: values as StoreValue[],
@@ -83,7 +86,8 @@ export async function openPostgres(
   // Written out, because each promise between the driver and the service costs every read.
   const rowsOf = ({ rows }: pg.QueryArrayResult<StoreValue[]>): Row[] => rows;
   const rowOf = ({ rows }: pg.QueryArrayResult<StoreValue[]>): Row | undefined => rows[0];
-  const poolOf = (statement: Statement): pg.Pool => (statement.slow === true ? slow : reading);
+  const readersFor = ({ slow: isSlow = false, light = false }: Statement): Queryable =>
+    isSlow ? slow : light ? pipes : reading;
 
   /** A transaction's own handle: after the end it refuses, instead of writing outside. */
   const transactionOn = (client: PoolClient, limit: TimeLimit): { handle: Transaction; end(): void } => {
@@ -154,8 +158,8 @@ export async function openPostgres(
     address: shown,
     dialect: postgresDialect,
     ddl: postgresDdl,
-    first: (statement, values) => ask(poolOf(statement), statement, values).then(rowOf, refuseRead),
-    all: (statement, values) => ask(poolOf(statement), statement, values).then(rowsOf, refuseRead),
+    first: (statement, values) => ask(readersFor(statement), statement, values).then(rowOf, refuseRead),
+    all: (statement, values) => ask(readersFor(statement), statement, values).then(rowsOf, refuseRead),
 
     reading: (work) => timedReading(store, longestRead, work),
 
@@ -174,7 +178,7 @@ export async function openPostgres(
     alter: (work) => once(async (handle, client) => work(await alterationOn(client, handle, shown))),
 
     async close() {
-      await Promise.all(pools.map((pool) => pool.end()));
+      await Promise.all([pipes.close(), ...pools.map((pool) => pool.end())]);
     },
   };
   return store;
