@@ -29,7 +29,7 @@ export function makePipes(settings: pg.ClientConfig, count: number): Pipes {
   const pipes = Array.from({ length: count }, (): Pipe => ({ client: undefined, connecting: undefined, awaited: 0 }));
 
   function connect(pipe: Pipe): Promise<pg.Client> {
-    const client = new pg.Client({ ...settings, pipeline: true } as pg.ClientConfig);
+    const client = new pg.Client({ ...settings, pipeline: true });
     // What was on its way fails by itself; the next statement makes a new connection.
     const broken = (): void => {
       if (pipe.client === client) pipe.client = undefined;
@@ -60,7 +60,11 @@ export function makePipes(settings: pg.ClientConfig, count: number): Pipes {
     },
 
     async close() {
-      await Promise.all(pipes.map(({ client }) => client?.end()));
+      const end = async ({ client, connecting }: Pipe): Promise<void> => {
+        const open = client ?? (await connecting?.catch(() => undefined));
+        await open?.end();
+      };
+      await Promise.all(pipes.map(end));
     },
   };
 }
