@@ -90,6 +90,14 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
       expect((await on.everything()).loans).toBe(before.loans);
     });
 
+    test('that do not await what they ask for are refused, and bring nothing down', async () => {
+      const before = await on.everything();
+      expect((await loan(await depot(), 1, { note: 'careless' })).status).toBe(500);
+      expect(on.defects.at(-1)).toBe('CodeError: beforeCreate of loan: ended before its calls on the scope did: await every one of them'); // prettier-ignore
+      expect((await on.everything()).loans).toBe(before.loans);
+      expect((await on.ask('GET', '/depots?slug=lost')).body.data).toEqual([]);
+    });
+
     test('are told after a commit, and what fails then undoes nothing', async () => {
       const id = await depot();
       expect((await loan(id, 1, { note: 'tell' })).status).toBe(201);

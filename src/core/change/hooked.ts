@@ -9,6 +9,7 @@ import { blamed, CodeError } from './code.ts';
 import type { Code } from './code.ts';
 import type { HookName } from './hooks.ts';
 import { forCode } from './for-code.ts';
+import { refusePending } from './scope.ts';
 import type { Scope } from './scope.ts';
 import type { Work } from './work.ts';
 
@@ -50,7 +51,9 @@ export function hookedOf(model: Model, code: Code, scopeOf: (work: Work) => Scop
     }
     work.depth += 1;
     try {
+      const { pending } = work.calls;
       await (handlers[name] as (...all: unknown[]) => unknown)(...given, scopeOf(work));
+      refusePending(work.calls, pending, where);
     } catch (error) {
       throw blamed(error, where);
     } finally {

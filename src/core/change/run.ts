@@ -5,7 +5,7 @@ import type { Changes, Moment, Writing } from './contract.ts';
 import { blamed } from './code.ts';
 import type { Code } from './code.ts';
 import { makeJournal } from './journal.ts';
-import { makeScopes, refuseWrites } from './scope.ts';
+import { makeScopes, refusePending, refuseWrites } from './scope.ts';
 import type { Log, Scope } from './scope.ts';
 import { beginWork, nested } from './work.ts';
 import type { Caller, CommitEvent, Work } from './work.ts';
@@ -71,6 +71,7 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
         },
         write: (part) => nested(work, () => part(work)),
         locks: work,
+        calls: work.calls,
       });
       scopes.set(work, scope);
     }
@@ -98,18 +99,21 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
 
   /** Outside of the transaction: what fails here is in the log, and undoes nothing. */
   async function tellAll(caller: Caller | null, events: readonly CommitEvent[]): Promise<void> {
+    const calls = { pending: 0 };
     const scope = groundScope({
       caller,
       now: moment.now,
       reader: store,
       signal: new AbortController().signal,
       write: (part) => run(caller, part),
+      calls,
     });
     for (const event of events) {
       const hook = code.hooks.get(event.model)?.afterCommit as
         ((event: CommitEvent, scope: Scope) => unknown) | undefined;
       try {
         await hook?.(event, scope);
+        refusePending(calls, 0, `afterCommit of ${event.model}`);
       } catch (error) {
         report(blamed(error, `afterCommit of ${event.model}`));
       }
@@ -129,7 +133,7 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
     untold: () => untold,
     scopeOf,
     readingScope: (caller, reader, signal) =>
-      groundScope({ caller, now: moment.now, reader, signal, write: refuseWrites }),
+      groundScope({ caller, now: moment.now, reader, signal, write: refuseWrites, calls: { pending: 0 } }),
     async settled() {
       while (telling.size > 0) await Promise.all(telling);
     },

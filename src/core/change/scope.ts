@@ -7,6 +7,7 @@ import type { BodyReader, Values } from '../rules/schema.ts';
 import { StoreError } from '../store/contract.ts';
 import type { Reader } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
+import { CodeError } from './code.ts';
 import type { Changes } from './contract.ts';
 import { finderOf } from './find.ts';
 import type { Finder, FindOptions, Where } from './find.ts';
@@ -69,6 +70,19 @@ export interface Ground {
   write<Result>(part: (work: Work) => Promise<Result>): Promise<Result>;
   /** Where a record can be locked: only inside a transaction. */
   readonly locks?: Work;
+  /** The calls that are under way. */
+  readonly calls: Calls;
+}
+
+/** How many calls on a scope have begun and not ended: code that goes on without them would lose them. */
+export interface Calls {
+  pending: number;
+}
+
+/** Refuses code that did not await all that it asked of its scope. */
+export function refusePending({ pending }: Calls, before: number, where: string): void {
+  if (pending <= before) return;
+  throw new CodeError(where, 'ended before its calls on the scope did: await every one of them');
 }
 
 /** Makes scopes: everything about models is worked out once. */
@@ -106,7 +120,14 @@ export function makeScopes(
   }
 
   return (ground) => {
-    const { caller, reader, write } = ground;
+    const { caller, reader, write, calls } = ground;
+    /** Whoever forgets to await a call must not bring the whole service down when it fails. */
+    const called = <Result>(call: Promise<Result>): Promise<Result> => {
+      calls.pending += 1;
+      const end = (): void => void (calls.pending -= 1);
+      call.then(end, end);
+      return call;
+    };
     const scopeModel = (name: string): ScopeModel => {
       const { model, finder, readNew, readChange } = toolsOf(name);
       const changes = changesOf(model);
@@ -121,31 +142,40 @@ export function makeScopes(
         return record;
       };
       return {
-        find: (where, options = {}) => finder.find(reader, ground.now(), where, options),
-        first: async (where, options = {}) =>
-          (await finder.find(reader, ground.now(), where, { ...options, limit: 1 }))[0],
-        count: (where) => finder.count(reader, ground.now(), where),
-        get: (key) => byKey(reader, key),
-        async lock(key) {
-          if (ground.locks === undefined) throw new TypeError('there is no transaction here in which to lock a record');
-          return forCode(model, await changes.lock(ground.locks, keyOf(key)));
-        },
-        async create(values) {
-          const sealed = await changes.seal(read(readNew, values));
-          return write(async (work) => {
-            const { key } = await changes.create(work, sealed);
-            return byKey(work.transaction, key);
-          });
-        },
-        async update(key, values) {
-          const sealed = await changes.seal(read(readChange, values));
-          return write(async (work) => {
-            await changes.change(work, 'update', keyOf(key), ownBody(sealed));
-            return byKey(work.transaction, key);
-          });
-        },
-        delete: (key) => write((work) => changes.delete(work, keyOf(key))),
+        find: (where, options = {}) => called(finder.find(reader, ground.now(), where, options)),
+        first: (where, options = {}) => called(firstOf(where, options)),
+        count: (where) => called(finder.count(reader, ground.now(), where)),
+        get: (key) => called(byKey(reader, key)),
+        lock: (key) => called(locked(key)),
+        create: (values) => called(created(values)),
+        update: (key, values) => called(updated(key, values)),
+        delete: (key) => called(write(async (work) => changes.delete(work, keyOf(key)))),
       };
+
+      async function firstOf(where: Where | undefined, options: FindOptions): Promise<Values | undefined> {
+        return (await finder.find(reader, ground.now(), where, { ...options, limit: 1 }))[0];
+      }
+
+      async function locked(key: Scalar): Promise<Values> {
+        if (ground.locks === undefined) throw new TypeError('there is no transaction here in which to lock a record');
+        return forCode(model, await changes.lock(ground.locks, keyOf(key)));
+      }
+
+      async function created(values: Values): Promise<Values> {
+        const sealed = await changes.seal(read(readNew, values));
+        return write(async (work) => {
+          const { key } = await changes.create(work, sealed);
+          return byKey(work.transaction, key);
+        });
+      }
+
+      async function updated(key: Scalar, values: Values): Promise<Values> {
+        const sealed = await changes.seal(read(readChange, values));
+        return write(async (work) => {
+          await changes.change(work, 'update', keyOf(key), ownBody(sealed));
+          return byKey(work.transaction, key);
+        });
+      }
     };
     return {
       caller,

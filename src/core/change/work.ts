@@ -21,6 +21,8 @@ export interface Work {
   readonly events: CommitEvent[];
   /** How many hooks it is inside of. */
   depth: number;
+  /** The calls of code on its scope that are under way. */
+  readonly calls: { pending: number };
 }
 
 export type Action = 'create' | 'update' | 'delete';
@@ -53,6 +55,7 @@ export const beginWork = (transaction: Transaction, caller: Caller | null, now: 
   entries: [],
   events: [],
   depth: 0,
+  calls: { pending: 0 },
 });
 
 /** A part of it that can fail by itself, and leaves nothing behind then. */

@@ -1,4 +1,5 @@
 import { blamed, CodeError } from '../change/code.ts';
+import { refusePending } from '../change/scope.ts';
 import type { Scope } from '../change/scope.ts';
 import type { Work } from '../change/work.ts';
 import { isRecord } from '../declaration/check-shape.ts';
@@ -85,7 +86,9 @@ export function makeOperation(model: Model, operation: Operation, serving: Servi
     const input = readInput.fromBody(request);
     return answer(request, async (work: Work) => {
       const record = key === undefined ? undefined : await changes.lock(work, key, guard);
-      return reply(await called(input, writes.scopeOf(work), record, work.transaction), request);
+      const data = await called(input, writes.scopeOf(work), record, work.transaction);
+      refusePending(work.calls, 0, name);
+      return reply(data, request);
     });
   };
 }
