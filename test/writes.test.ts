@@ -90,6 +90,12 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
       expect((await on.everything()).loans).toBe(before.loans);
     });
 
+    test('may ask for several writes at once, which fail one by one', async () => {
+      // Fulfilled, rejected, fulfilled.
+      expect((await loan(await depot(), 1, { note: 'beside' })).body.data.note).toBe('frf');
+      expect((await on.ask('GET', '/marks/beside%20b')).status).toBe(200);
+    });
+
     test('that do not await what they ask for are refused, and bring nothing down', async () => {
       const before = await on.everything();
       expect((await loan(await depot(), 1, { note: 'careless' })).status).toBe(500);

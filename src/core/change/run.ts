@@ -69,7 +69,7 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
         get signal() {
           return work.transaction.signal;
         },
-        write: (part) => nested(work, () => part(work)),
+        write: (part) => nested(work, part),
         locks: work,
         calls: work.calls,
       });

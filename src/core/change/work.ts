@@ -23,6 +23,8 @@ export interface Work {
   depth: number;
   /** The calls of code on its scope that are under way. */
   readonly calls: { pending: number };
+  /** The last of its parts, which wait for each other. */
+  line: Promise<unknown>;
 }
 
 export type Action = 'create' | 'update' | 'delete';
@@ -56,16 +58,26 @@ export const beginWork = (transaction: Transaction, caller: Caller | null, now: 
   events: [],
   depth: 0,
   calls: { pending: 0 },
+  line: Promise.resolve(),
 });
 
-/** A part of it that can fail by itself, and leaves nothing behind then. */
-export async function nested<Result>(work: Work, part: () => Promise<Result>): Promise<Result> {
-  const [entries, events] = [work.entries.length, work.events.length];
-  try {
-    return await work.transaction.nested(part);
-  } catch (error) {
-    work.entries.length = entries;
-    work.events.length = events;
-    throw error;
-  }
+/**
+ * A part of it that can fail by itself, and leaves nothing behind then. Parts that are begun beside each other are done
+ * one after the other, for a database undoes what came last; whatever is done inside of one is given `inner`, whose own
+ * parts wait for each other in the same way.
+ */
+export function nested<Result>(work: Work, part: (inner: Work) => Promise<Result>): Promise<Result> {
+  const turn = work.line.then(async () => {
+    const [entries, events] = [work.entries.length, work.events.length];
+    try {
+      const inner = { ...work, calls: { pending: 0 }, line: Promise.resolve() };
+      return await work.transaction.nested(() => part(inner));
+    } catch (error) {
+      work.entries.length = entries;
+      work.events.length = events;
+      throw error;
+    }
+  });
+  work.line = turn.catch(() => undefined);
+  return turn;
 }

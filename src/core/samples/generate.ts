@@ -103,7 +103,7 @@ const countStatement = ({ dialect }: Store, { table }: Model) => ({
 /** Undefined, or why the record could not be made. */
 async function created(work: Work, changes: Changes, values: Values): Promise<string | undefined> {
   try {
-    await nested(work, () => changes.create(work, values));
+    await nested(work, (inner) => changes.create(inner, values));
     return undefined;
   } catch (error) {
     if (!(error instanceof HttpProblem)) throw error;

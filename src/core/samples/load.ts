@@ -153,7 +153,7 @@ async function startLoading(
   };
 
   /** Writes a row; throws what requests would be told. */
-  async function loadRow(row: SampleRow, isStreamed: boolean): Promise<void> {
+  async function loadRow(row: SampleRow, isStreamed: boolean, inner: Work): Promise<void> {
     const { model } = row;
     const { reader, changes, there } = tools.get(model)!;
     const name = nameOf(row);
@@ -180,9 +180,9 @@ async function startLoading(
       return;
     }
     const sealed = await changes.seal(values);
-    const key = stands ? oldKey : (await changes.create(work, sealed)).key;
+    const key = stands ? oldKey : (await changes.create(inner, sealed)).key;
     // What others draw on has moved on since it was loaded: a changed row leaves it as it stands.
-    if (stands) await changes.change(work, 'replace', oldKey, ownBody(withoutStock(model, sealed)));
+    if (stands) await changes.change(inner, 'replace', oldKey, ownBody(withoutStock(model, sealed)));
     if (!isStreamed) keys.set(name, key);
     count(model, stands ? 'changed' : 'made', isStreamed);
     await memory.keep(name, key, digest);
@@ -191,7 +191,7 @@ async function startLoading(
   /** Writes a row by itself, so that others can be looked at after a bad one. */
   async function loadAlone(row: SampleRow, isStreamed: boolean): Promise<void> {
     try {
-      await nested(work, () => loadRow(row, isStreamed));
+      await nested(work, (inner) => loadRow(row, isStreamed, inner));
     } catch (error) {
       if (!(error instanceof HttpProblem)) throw error;
       const told = (error.options.errors ?? []).filter((one) => 'rule' in one);
@@ -204,8 +204,8 @@ async function startLoading(
     if (!careful) {
       try {
         const noted = problems.length;
-        await nested(work, async () => {
-          for (const row of chunk) await loadRow(row, isStreamed);
+        await nested(work, async (inner) => {
+          for (const row of chunk) await loadRow(row, isStreamed, inner);
         });
         careful = problems.length > noted;
         // What was written so far has its journal: a long file must not be held in memory by it.

@@ -14,6 +14,12 @@ async function at(
 export default hooks('loan', {
   async beforeCreate(draft, scope) {
     await at('beforeCreate', draft.note, scope);
+    if (draft.note === 'beside') {
+      // The second fails, the others stay.
+      const names = ['beside a', 'icy', 'beside b'];
+      const made = await Promise.allSettled(names.map((name) => scope.model('mark').create({ name })));
+      draft.note = made.map(({ status }) => status[0]).join('');
+    }
     if (draft.note === 'careless') void scope.model('depot').create({ name: 'Lost', sleds: 3 });
     if (draft.note === 'more') draft.amount += 1;
     if (draft.note === 'wrong') draft.amount = 'many' as never;
