@@ -1,4 +1,3 @@
-import { LRUCache } from 'lru-cache';
 import { didYouMean } from '../declaration/nearest.ts';
 import { clientScope, filterReader } from '../http/filter.ts';
 import type { ParameterFailure } from '../http/problems.ts';
@@ -6,8 +5,8 @@ import { sortReader } from '../http/sort.ts';
 import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { canonical } from '../model/value.ts';
 import { boundsOf } from '../query/bounds.ts';
-import { formKey, listStatement, listValues } from '../query/list-statement.ts';
-import type { ListForm, ListStatement } from '../query/list-statement.ts';
+import { listStatements, listValues } from '../query/list-statement.ts';
+import type { ListForm } from '../query/list-statement.ts';
 import { storedOf } from '../query/shown.ts';
 import { storedStatement } from '../query/statements.ts';
 import type { Values } from '../rules/schema.ts';
@@ -44,7 +43,7 @@ export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
   const readSort = sortReader(graph, model, dialect, scope);
   const listed = { graph, model, bounds: boundsOf(graph, model), dialect };
   const shown = storedOf(model);
-  const statements = new LRUCache<string, ListStatement>({ max: KEPT });
+  const statementOf = listStatements(listed, KEPT);
   const stored = storedStatement(graph, model, dialect, false);
 
   function formOf(where: Where = {}, sort: string | undefined): ListForm {
@@ -56,13 +55,6 @@ export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
     const [first] = failures;
     if (first !== undefined) throw new TypeError(`find of ${model.name}: ${first.parameter} ${first.detail}`);
     return { shown, sort: order, filters, filter, backward: false };
-  }
-
-  function statementOf(form: ListForm): ListStatement {
-    const key = formKey(form);
-    let statement = statements.get(key);
-    if (statement === undefined) statements.set(key, (statement = listStatement(listed, form)));
-    return statement;
   }
 
   return {

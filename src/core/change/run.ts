@@ -42,7 +42,7 @@ export interface WritesOptions {
   readonly log: Log;
   /** Told of what went wrong after a commit, where nobody waits for an answer any more. */
   report(error: unknown): void;
-  /** Called with what happened in a transaction that is kept; left out: `afterCommit` hooks are not run. */
+  /** Whether `afterCommit` hooks are run; they are where it is left out. */
   readonly tell?: boolean;
 }
 

@@ -12,7 +12,7 @@ import type { Changes } from './contract.ts';
 import { finderOf } from './find.ts';
 import type { Finder, FindOptions, Where } from './find.ts';
 import { forCode } from './for-code.ts';
-import type { Caller, Work } from './work.ts';
+import type { Caller, Calls, Work } from './work.ts';
 
 /** Lines for the log of the service. */
 export interface Log {
@@ -72,11 +72,6 @@ export interface Ground {
   readonly locks?: Work;
   /** The calls that are under way. */
   readonly calls: Calls;
-}
-
-/** How many calls on a scope have begun and not ended: code that goes on without them would lose them. */
-export interface Calls {
-  pending: number;
 }
 
 /** Refuses code that did not await all that it asked of its scope. */

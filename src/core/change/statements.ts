@@ -21,7 +21,6 @@ export interface ChangeStatements {
   readonly insert: Statement;
   readonly inserted: readonly Field[];
   /** One row with all that is stored of a record, as JSON; locked, so that nobody else changes it until the transaction ends. */
-  readonly read: Statement;
   readonly readLocked: Statement;
   /** Sets `updated`, in that order, and takes the key last. One row, like that of `insert`. */
   readonly update: Statement;
@@ -57,7 +56,6 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
   return {
     insert: { sql: `INSERT INTO ${table} (${columns}) VALUES (${places(inserted)}) RETURNING ${returned}` },
     inserted,
-    read: storedStatement(graph, model, dialect, false),
     readLocked: storedStatement(graph, model, dialect, true),
     update: {
       sql: `UPDATE ${table} SET ${sets} WHERE ${key} = ${placeholder(updated.length + 1)} RETURNING ${returned}`,

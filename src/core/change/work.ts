@@ -21,10 +21,15 @@ export interface Work {
   readonly events: CommitEvent[];
   /** How many hooks it is inside of. */
   depth: number;
-  /** The calls of code on its scope that are under way. */
-  readonly calls: { pending: number };
+  /** Those of code on its scope. */
+  readonly calls: Calls;
   /** The last of its parts, which wait for each other. */
   line: Promise<unknown>;
+}
+
+/** How many calls on a scope have begun and not ended: code that goes on without them would lose them. */
+export interface Calls {
+  pending: number;
 }
 
 export type Action = 'create' | 'update' | 'delete';

@@ -13,9 +13,9 @@ import { bodyName, bodySchema, KINDS, recordName, recordSchema } from './schemas
 import type { JsonSchema } from './schemas.ts';
 import { sharedSchemas } from './shared-schemas.ts';
 
-/** Which problems each endpoint may answer with, beside those that any may. */
 const BODY: readonly ProblemName[] = ['malformed-request', 'too-large', 'unsupported-media-type', 'invalid-body'];
 const CHANGE: readonly ProblemName[] = [...BODY, 'not-found', 'not-acceptable', 'taken', 'moved-on', 'condition-required', 'refused', 'not-enough-left', 'too-busy']; // prettier-ignore
+/** Which problems each endpoint may answer with, beside those that any may. */
 const PROBLEMS: Readonly<Record<EndpointName, readonly ProblemName[]>> = {
   list: ['invalid-parameter', 'not-acceptable'],
   read: ['invalid-parameter', 'not-found', 'not-acceptable'],

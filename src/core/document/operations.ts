@@ -29,7 +29,6 @@ export function operationItem(
   { model, operation }: Endpoint,
   problems: Responses,
 ): Record<string, unknown> {
-  // prettier-ignore
   const { name, description, input, reads, target } = operation!;
   const whom = target === 'record' ? withArticle(model.name) : spoken(model.plural);
   const inputs = objectOf(input, 'request');

@@ -2,7 +2,7 @@ import { LRUCache } from 'lru-cache';
 import type { Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { boundsOf } from '../query/bounds.ts';
-import { formKey, isFixed, listStatement, listValues } from '../query/list-statement.ts';
+import { isFixed, listStatements, listValues } from '../query/list-statement.ts';
 import type { ListForm, ListStatement } from '../query/list-statement.ts';
 import type { StoreValue } from '../store/contract.ts';
 import { clientScope, filterReader } from './filter.ts';
@@ -44,7 +44,7 @@ export function makeListReader(
     readShown: shownReader(graph, model, model.listView),
   };
   const listed = { graph, model, bounds: boundsOf(graph, model), dialect };
-  const statements = new LRUCache<string, ListStatement>({ max: KEPT_FORMS });
+  const statementOf = listStatements(listed, KEPT_FORMS);
   // The same few queries come again and again, to the letter: what they mean needs to be found out once.
   const plans = new LRUCache<string, ListPlan>({ max: KEPT_FORMS });
 
@@ -60,13 +60,6 @@ export function makeListReader(
       if (isFixed(form, statement) && name.length <= LONGEST_KEPT) plans.set(name, plan);
     }
     return plan;
-  }
-
-  function statementOf(form: ListForm): ListStatement {
-    const key = formKey(form);
-    let statement = statements.get(key);
-    if (statement === undefined) statements.set(key, (statement = listStatement(listed, form)));
-    return statement;
   }
 
   return async (path, query, parentKey, always = []) => {

@@ -27,8 +27,6 @@ export function makeResource(model: Model, serving: Serving): (endpoint: Endpoin
   const list = makeListReader(model, serving);
   const read = makeRecordReader(model, serving);
   const write = makeRecordWriter(model, serving);
-  const clear = makeClear(model, serving);
-  const journal = makeJournalReader(model, serving);
   return ({ name, operation }) => {
     switch (name) {
       case 'list':
@@ -42,10 +40,14 @@ export function makeResource(model: Model, serving: Serving): (endpoint: Endpoin
         return ({ request, query, key }) => write.change(name, key!, request, query);
       case 'delete':
         return ({ request, query, key }) => write.delete(key!, request, query);
-      case 'clear':
+      case 'clear': {
+        const clear = makeClear(model, serving);
         return ({ request, path, query }) => clear(request, path, query);
-      case 'journal':
+      }
+      case 'journal': {
+        const journal = makeJournalReader(model, serving);
         return ({ path, query, key }) => journal(path, query, key);
+      }
       case 'operation': {
         const operate = makeOperation(model, operation!, serving);
         return ({ request, query, key }) => operate(request, query, key);

@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import type { CompiledExpression } from '../expression/compiled.ts';
 import type { Field, FieldValue, Graph, Model, SortKey } from '../model/graph.ts';
 import type { Statement, StoreValue } from '../store/contract.ts';
@@ -67,6 +68,17 @@ export function formKey(form: ListForm): string {
   const sort = form.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join();
   const rest = [form.backward, form.under !== undefined, (form.offset ?? -1) > NEAR, form.offset === undefined, form.total === true]; // prettier-ignore
   return [nameOf(form.shown), filters, sort, nulls, ...rest, form.filter?.sql].join('|');
+}
+
+/** The statements of a model's lists: each form is compiled once, and so many are kept. */
+export function listStatements(listed: Listed, kept: number): (form: ListForm) => ListStatement {
+  const statements = new LRUCache<string, ListStatement>({ max: kept });
+  return (form) => {
+    const key = formKey(form);
+    let statement = statements.get(key);
+    if (statement === undefined) statements.set(key, (statement = listStatement(listed, form)));
+    return statement;
+  };
 }
 
 /** To pass over so many records costs no more than a page. */

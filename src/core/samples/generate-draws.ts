@@ -1,6 +1,6 @@
 import type { Faker } from '@faker-js/faker';
+import { unitsOf } from '../change/draws.ts';
 import { evaluate } from '../expression/evaluate.ts';
-import { parseDecimal, rescale } from '../model/decimal.ts';
 import type { Draw, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { recordJson } from '../query/statements.ts';
@@ -61,9 +61,7 @@ async function stockOf(graph: Graph, { dialect }: Store, transaction: Transactio
   const rows = (await transaction.all(statement, [])).map(
     ([json]) => JSON.parse(String(json)) as Record<string, Scalar>,
   );
-  const left = new Map(
-    rows.map((row) => [row[from.key.member]!, units(row[draw.field.member] ?? 0, draw.field.scale)]),
-  );
+  const left = new Map(rows.map((row) => [row[from.key.member]!, unitsOf(row[draw.field.member] ?? 0, draw.field)]));
   return { draw, keys: [...left.keys()], left };
 }
 
@@ -73,10 +71,5 @@ function amountOf(draw: Draw, given: Readonly<Record<string, FieldValue>>, model
   const values = { ...Object.fromEntries(defaults), ...given };
   if (draw.while !== undefined && evaluate(draw.while, { values, now }) !== true) return 0n;
   const amount = evaluate(draw.amount, { values, now }) as Scalar;
-  return amount === null ? 0n : units(amount, draw.field.scale);
+  return amount === null ? 0n : unitsOf(amount, draw.field);
 }
-
-const units = (value: Scalar, scale: number): bigint => {
-  const exact = parseDecimal(String(value)) ?? { digits: 0n, scale: 0 };
-  return (rescale(exact, scale) ?? { digits: 0n }).digits;
-};
