@@ -29,7 +29,7 @@ const RECORD: Values = {
 };
 
 const now = new Date('2026-06-12T14:30:00.000Z');
-const caller = { key: RECORD.id!, roles: ['steward'] };
+const caller = { key: RECORD.id as string, roles: ['steward'] };
 const valueOf = (text: string, values: Values = RECORD) =>
   evaluate(typed(parse(text), scopeOver('thing')), { values, now, caller, related: () => [] });
 

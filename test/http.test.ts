@@ -2,12 +2,14 @@ import { request as plainRequest } from 'node:http';
 import { connect } from 'node:net';
 import { beforeAll, describe, expect, test } from '@jest/globals';
 import { openService } from '../src/index.ts';
-import { ask, demoFolder, serving, vantfell } from './kit/program.ts';
-import type { Serving } from './kit/program.ts';
+import { asking, demoFolder, serving, tokenFor, vantfell } from './kit/program.ts';
+import type { Ask, Serving } from './kit/program.ts';
 
 let server: Serving;
 let folder: string;
 let v1: string;
+/** As a steward, who may do most things. */
+let ask: Ask;
 
 const mistHut = { name: 'Mist Hut', slug: 'mist-hut', valley: 'Askdal', beds: 12, altitude_m: 1204 };
 let turn = 0;
@@ -23,6 +25,7 @@ beforeAll(async () => {
   expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
   server = await serving(folder);
   v1 = `${server.url}/v1`;
+  ask = await asking(folder, 'ines');
 });
 
 describe('records', () => {
@@ -31,9 +34,11 @@ describe('records', () => {
     expect(made.status).toBe(201);
     const { id, created_at } = made.body.data;
     expect(made.headers.get('location')).toBe(`/v1/huts/${id}`);
+    // Whoever makes it owns it.
+    expect(made.body.data.warden_id).toBe((await ask(`${v1}/me`)).body.data.id);
     expect(made.body.data).toEqual({
       ...mistHut, id, kind: 'self-service', latitude: null, opens_on: null, closes_on: null, winter_room: false, about: null,
-      warden_id: null, amenity_ids: [], altitude_ft: 3950, nights_open: 0, cheapest: null, created_at, updated_at: created_at,
+      warden_id: made.body.data.warden_id, amenity_ids: [], altitude_ft: 3950, nights_open: 0, cheapest: null, created_at, updated_at: created_at,
     }); // prettier-ignore
     expect(id).toMatch(/^[0-9a-f]{8}-[0-9a-f]{4}-7/);
     const url = `${v1}/huts/${id}`;
@@ -282,7 +287,7 @@ describe('the edges of HTTP', () => {
   test('bytes that are no UTF-8 are a 400', async () => {
     const response = await fetch(`${v1}/huts`, {
       method: 'POST',
-      headers: { 'content-type': 'application/json' },
+      headers: { 'content-type': 'application/json', authorization: `Bearer ${await tokenFor(folder, 'ines')}` },
       body: new Uint8Array([0x7b, 0x22, 0xff, 0x22, 0x3a, 0x31, 0x7d]),
     });
     expect(response.status).toBe(400);
@@ -356,7 +361,7 @@ test('openService answers WHATWG requests without a socket', async () => {
   const made = await service.fetch(
     new Request('http://huts.example/v1/huts', {
       method: 'POST',
-      headers: { 'content-type': 'application/json' },
+      headers: { 'content-type': 'application/json', authorization: `Bearer ${await tokenFor(folder, 'ines')}` },
       body: JSON.stringify(newHut({ slug: 'by-fetch' })),
     }),
   );

@@ -100,7 +100,7 @@ describe('filter', () => {
     ],
     [{ filter: 'beds > 3', 'filter-lang': 'cql-text' }, 'filter-lang', 'did you mean cql2-text?'],
     [{ 'filter-lang': 'cql2-text' }, 'filter-lang', 'goes with filter'],
-    [{ filter: Array.from({ length: 10_000 }, (_none, at) => `beds = ${at}`).join(' OR ') }, 'filter', ''],
+    [{ filter: Array.from({ length: 600 }, (_none, at) => `beds=${at}`).join('OR ') }, 'filter', ''],
     [{ filter: `${'('.repeat(500)}beds = 1${')'.repeat(500)}` }, 'filter', ''],
     [{ offset: '-1' }, 'offset', 'must be a whole number'],
     [{ offset: '5', after: 'x' }, 'offset', 'together with after'],

@@ -19,6 +19,8 @@ import { openStore } from '../src/store/open.ts';
 import { newDatabase, startPostgres } from './kit/postgres.mjs';
 import type { TestPostgres } from './kit/postgres.mjs';
 
+const NOBODY = { now: new Date(0), caller: null };
+
 const MODELS = `
 model: thing
 key: serial
@@ -143,7 +145,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
 
     async function page(form: ListForm, limit: number): Promise<Row[]> {
       const statement = listStatement(listed(), form);
-      const row = await store.first(statement, listValues(statement, form, limit, store.dialect));
+      const row = await store.first(statement, listValues(statement, form, limit, store.dialect, NOBODY));
       return (JSON.parse(`[${(row![0] as string | null) ?? ''}]`) as Row[]).slice(0, limit);
     }
 
@@ -189,7 +191,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
         backward: false,
       };
       const statement = listStatement(listed(), form);
-      const row = await store.first(statement, listValues(statement, form, 1, store.dialect));
+      const row = await store.first(statement, listValues(statement, form, 1, store.dialect, NOBODY));
       expect(row![0]).toBe('{"text":"x"}');
       expect(JSON.parse(row![2] as string)).toEqual([5, expect.any(Number)]);
     });

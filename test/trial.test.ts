@@ -39,7 +39,7 @@ afterAll(async () => {
 
 /** The titles of the derived cases that fail where a service answers as `spoil` makes it. */
 async function failing(spoil: (reply: Reply, request: Request) => Reply): Promise<string[]> {
-  const real = serviceOn(graph, store, 'k'.repeat(32), () => undefined);
+  const real = serviceOn(graph, store, ['k'.repeat(32)], () => undefined, { everybody: true });
   const spoiled: Service = { ...real, handle: async (request) => spoil(await real.handle(request), request) };
   const server = await startServer(spoiled, { host: '127.0.0.1', port: 0, largestBody: 1_000_000 });
   const judge = makeDocumentJudge(openApi(graph));

@@ -99,7 +99,7 @@ may: { read: hutch }
     expect(verbs('night')).toMatchObject({ read: [{ kind: 'parent', verb: 'read' }], create: [{ kind: 'parent', verb: 'update' }] }); // prettier-ignore
     expect(verbs('bed').read).toMatchObject([{ kind: 'path', path: [{ name: 'night' }, { name: 'hut' }, { name: 'warden' }] }]); // prettier-ignore
     expect(verbs('member')).toMatchObject({ read: [{ kind: 'signed-in' }], update: [{ kind: 'owner' }] });
-    expect(models.get('member')!.access.set).toEqual(new Map([['roles', [{ kind: 'nobody' }]], ['word', [{ kind: 'owner' }]]])); // prettier-ignore
+    expect(models.get('member')!.access.set).toEqual(new Map([['roles', [{ kind: 'nobody' }]], ['word', [{ kind: 'owner' }, { kind: 'maker' }]]])); // prettier-ignore
   });
 
   test.each([

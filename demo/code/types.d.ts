@@ -322,8 +322,6 @@ declare module 'vantfell' {
         first_night: string;
         nights: number;
         party: number;
-        /** Whose stay it is; left out: the caller's. */
-        guest_id: string | null;
       };
       on: 'hut';
     };

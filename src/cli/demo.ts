@@ -94,7 +94,7 @@ interface Shown {
 }
 
 async function seedAndAsk(context: Context, project: LoadedProject): Promise<Shown[] | undefined> {
-  const { serviceKey } = await import('../project/project.ts');
+  const { serviceKeys } = await import('../project/project.ts');
   const { openDatabase } = await import('../project/database.ts');
   const { loadProjectSamples } = await import('./seed.ts');
   const { serviceOn } = await import('../project/serve.ts');
@@ -121,9 +121,15 @@ async function seedAndAsk(context: Context, project: LoadedProject): Promise<Sho
     const shown = address.startsWith('sqlite:') ? relative(folder, address.slice('sqlite:'.length)) : address;
     terminal.show(`  in ${shown}`);
 
-    const service = serviceOn(project.graph, store, serviceKey(project).key, (error) => terminal.warn(String(error)), {
-      code: project.loaded,
-    });
+    const service = serviceOn(
+      project.graph,
+      store,
+      serviceKeys(project).keys,
+      (error) => terminal.warn(String(error)),
+      {
+        code: project.loaded,
+      },
+    );
     const largestBody = project.graph.service.limits.body;
     const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody });
     try {
@@ -144,39 +150,63 @@ interface Answer {
 /** A few requests that show what the API does by itself; the records that they make are deleted again. */
 async function askAround(url: string, terminal: Terminal): Promise<Shown[]> {
   const shown: Shown[] = [];
+  let token: string | undefined;
   const send = async (method: string, path: string, body?: unknown): Promise<{ status: number; answer: unknown }> => {
-    const headers = { 'content-type': 'application/json' };
-    const sent = body === undefined ? {} : { headers, body: JSON.stringify(body) };
-    const response = await fetch(url + path, { method, ...sent });
+    const headers = {
+      'content-type': 'application/json',
+      ...(token === undefined ? {} : { authorization: `Bearer ${token}` }),
+    };
+    const sent = body === undefined ? {} : { body: JSON.stringify(body) };
+    const response = await fetch(url + path, { method, headers, ...sent });
     const text = await response.text();
     return { status: response.status, answer: text === '' ? undefined : JSON.parse(text) };
   };
   const ask = async (method: string, path: string, body?: unknown): Promise<Answer> => {
     const { status, answer } = await send(method, path, body);
-    shown.push({ request: `${method} ${path}`, status, body: answer });
-    showExchange(terminal, `${method} ${new URL(url).pathname}${path}`, body, status, answer);
+    const told = withoutToken(answer);
+    shown.push({ request: `${method} ${path}`, status, body: told });
+    showExchange(terminal, `${method} ${new URL(url).pathname}${path}`, body, status, told);
     return answer as Answer;
   };
   const firstOf = async (list: string): Promise<string | undefined> =>
     ((await send('GET', list)).answer as Answer).data?.[0]?.id;
 
   await ask('GET', '/huts?valley=Askdal&sort=-altitude_m&limit=2&fields=name,altitude_m,altitude_ft,warden.name');
-  await ask('POST', '/huts', {
-    name: 'Mist Hut',
-    valley: 'Askdale',
-    beds: 0,
-    altitude_m: 1204,
-    opens_on: '2027-02-30',
-  });
-  // Somebody may have changed the samples: then there is nothing to book.
-  const [hut, guest_id] = [await firstOf('/huts?slug=raven-hut'), await firstOf('/members?limit=1')];
-  if (hut === undefined || guest_id === undefined) return shown;
-  const stay = { first_night: '2026-06-11', nights: 2, party: 5, guest_id };
-  const booked = await ask('POST', `/huts/${hut}/book`, stay);
-  await ask('POST', `/huts/${hut}/book`, { ...stay, party: 15 });
-  for (const { id } of booked.data ?? []) await send('DELETE', `/stays/${id}`);
+  await ask('GET', '/messages');
+  // Somebody may have changed the samples: then nobody signs in.
+  for (const [who, then] of [
+    [STEWARD, makeHut],
+    [WALKER, bookHut],
+  ] as const) {
+    token = undefined;
+    token = ((await ask('POST', '/tokens', who)) as { access_token?: string }).access_token;
+    if (token !== undefined) await then();
+  }
   return shown;
+
+  async function makeHut(): Promise<void> {
+    const hut = { name: 'Mist Hut', valley: 'Askdale', beds: 0, altitude_m: 1204, opens_on: '2027-02-30' };
+    await ask('POST', '/huts', hut);
+  }
+
+  async function bookHut(): Promise<void> {
+    await ask('GET', '/members?fields=name,phone&name=Aksel%20Torvmo&name=Tor%20Brattlid');
+    const hut = await firstOf('/huts?slug=raven-hut');
+    if (hut === undefined) return;
+    const stay = { first_night: '2026-06-11', nights: 2, party: 5 };
+    const booked = await ask('POST', `/huts/${hut}/book`, stay);
+    await ask('POST', `/huts/${hut}/book`, { ...stay, party: 15 });
+    for (const { id } of booked.data ?? []) await send('POST', `/stays/${id}/cancel`, {});
+  }
 }
+
+/** Two of the samples: what one of them may do, the other may not. */
+const STEWARD = { email: 'ines@fellhuts.example', passphrase: 'kettle on the ridge' };
+const WALKER = { email: 'tor@fellhuts.example', passphrase: 'seven grey stones' };
+
+/** A token is nobody's business. */
+const withoutToken = (answer: unknown): unknown =>
+  typeof answer === 'object' && answer !== null && 'access_token' in answer ? { ...answer, access_token: '…' } : answer;
 
 function showExchange(
   { show, paint }: Terminal,

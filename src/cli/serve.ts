@@ -1,4 +1,6 @@
 import type { Server } from '../server/server.ts';
+import { isOpen } from '../core/access/open.ts';
+import type { Graph } from '../core/model/graph.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import { shownStore } from '../project/shown-path.ts';
 import type { SoundProject } from '../project/project.ts';
@@ -29,32 +31,36 @@ export const serve: Command = {
   async run(context, given) {
     const [port, host] = [given.port as number, given.host as string];
     const { loadedProject } = await import('./sound-project.ts');
-    const { serviceKey } = await import('../project/project.ts');
+    const { serviceKeys } = await import('../project/project.ts');
+    const { outsideTokens } = await import('../project/outside.ts');
     const { openWithAnswers } = await import('./decide.ts');
     const { serviceOn, storeOptions } = await import('../project/serve.ts');
     const project = await loadedProject(context);
     const { terminal } = context;
-    const key = serviceKey(project);
+    const key = serviceKeys(project);
     if (key.kept && !LOOPBACK.test(host)) {
       const remedy = 'declare one in vantfell.yaml, as key: "${VANTFELL_KEY}", with 32 bytes or more';
       throw new Failure(EXIT.foundWrong, `a service for other machines needs a key of its own (host ${host})`, remedy);
-    }
-    if (project.waiting?.access === true && !LOOPBACK.test(host)) {
-      const message = `this version doesn't apply who may do what yet, so it serves this machine alone (host ${host})`;
-      throw new Failure(EXIT.foundWrong, message, 'leave --host out; vantfell check lists what is not applied');
     }
     const { store, done } = await openWithAnswers(context, project, storeOptions(project.graph));
     try {
       const { codeLog, makeLog } = await import('../server/log.ts');
       const log = makeLog();
-      const service = serviceOn(project.graph, store, key.key, (error, request) => log.error({ err: error, request }), {
-        code: project.loaded,
-        log: codeLog(log),
-      });
-      const largestBody = project.graph.service.limits.body;
-      const server = await listen(service, { host, port, largestBody });
+      const service = serviceOn(
+        project.graph,
+        store,
+        key.keys,
+        (error, request) => log.error({ err: error, request }),
+        {
+          code: project.loaded,
+          log: codeLog(log),
+          outside: outsideTokens(project),
+        },
+      );
+      const { limits, proxies } = project.graph.service;
+      const server = await listen(service, { host, port, largestBody: limits.body, proxies });
       done.forEach((line) => terminal.say(line));
-      if (key.made) terminal.say('made a key for this project, and keep it in .vantfell/key');
+      if (key.made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
       await greet(context, project, server, store.address);
       await stopped(context, server);
       await service.writes.settled();
@@ -87,32 +93,37 @@ export async function listen(...given: Parameters<typeof import('../server/serve
   }
 }
 
-async function greet(
-  { terminal }: Context,
-  { graph, waiting }: SoundProject,
-  server: Server,
-  store: string,
-): Promise<void> {
+async function greet({ terminal }: Context, { graph }: SoundProject, server: Server, store: string): Promise<void> {
   const { allEndpoints } = await import('../core/http/endpoints.ts');
   const { table } = await import('./terminal/table.ts');
   const { name, version, prefix } = graph.service;
   const endpoints = allEndpoints(graph).length;
   terminal.value({ url: server.url, prefix, store, models: graph.models.length, endpoints });
   const { bold, cyan, yellow } = terminal.tint;
-  const open =
-    waiting?.access === true
-      ? 'anybody may read and change every record: this version does not apply identity and may yet'
-      : 'anybody may read and change every record: this service has no identity';
   terminal.say(`${bold(name)} ${version} at ${cyan(server.url + prefix)}`);
   terminal.say(
     table([
       ['  store', shownStore(store)],
       ['  models', `${graph.models.length}, with ${counted(endpoints, 'endpoint')}`],
       ['  document', `${server.url}/openapi.json`],
-      ['  open', yellow(open)],
+      ...accessLine(graph, yellow),
     ]),
   );
   terminal.say('Ctrl+C stops it');
+}
+
+/** How somebody signs in; or that nobody does, and what that means. */
+function accessLine({ identity, service, models }: Graph, warn: (text: string) => string): string[][] {
+  if (identity?.issuer !== undefined)
+    return [['  callers', `${identity.model}s, with tokens of ${identity.issuer.issuer}`]];
+  if (identity !== undefined) {
+    const sent = [identity.login, identity.secret].flatMap((field) => field?.member ?? []).join(' and ');
+    return [['  callers', `sign in with ${sent} at POST ${service.prefix}/tokens`]];
+  }
+  const open = models.filter(isOpen).length;
+  if (open === 0) return [];
+  const which = open === models.length ? 'every record' : `the records of ${counted(open, 'model')}`;
+  return [['  open', warn(`anybody may read and change ${which}: this service has no identity`)]];
 }
 
 /** Resolves when a signal has come and open requests are finished. */

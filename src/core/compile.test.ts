@@ -33,7 +33,7 @@ describe('the service file', () => {
     const { graph } = compile({ ...source, environment: { KEY: 'k'.repeat(32) } });
     expect(graph?.service).toMatchObject({
       name: 'Huts',
-      key: 'k'.repeat(32),
+      keys: ['k'.repeat(32)],
       paging: { default: 20, most: 100 },
       limits: { body: 1_000_000, rate: undefined, signIn: 10, transaction: 5_000, cascade: 10_000, queue: 1_000 },
     });
@@ -115,7 +115,7 @@ describe('models', () => {
       ['2:30 same-column'],
     ],
     ['a field like a parameter', 'model: a\nfields: { limit: { type: integer } }\n', ['2:11 named-like-parameter']],
-    ['a word of a later version', 'model: a\nmay: { read: anybody }\n', ['1:12 not-yet']],
+    ['a word of a later version', "model: a\nlabel: '{id}'\n", ['1:12 not-yet']],
     ['a key twice', 'model: a\nmodel: b\n', ['2:1 duplicate-key']],
     ['an anchor', 'model: a\nfields: &f { n: { type: date } }\n', ['2:9 alias']],
     ['a merge', 'model: a\nfields: { <<: *f }\n', ['2:15 alias']],

@@ -60,25 +60,17 @@ export function compile(sources: ProjectSources): Compiled {
   if (sources.code !== undefined) problems.push(...checkCode(graph, first, sources.code));
   const sound = !problems.some(isError);
   if (sound) noteOpenModels(graph, report);
-  const waiting = sound ? noteWaiting(graph, declaration, first, report) : undefined;
+  const waiting = sound ? noteWaiting(graph, report) : undefined;
   problems.sort(byPlace);
   return sound ? { graph, problems, waiting } : { problems };
 }
 
 /** Nothing that is declared is left out in silence. */
-function noteWaiting(
-  graph: Graph,
-  service: ServiceDeclaration,
-  models: readonly DeclaredModel[],
-  report: Reporter,
-): Waiting {
-  const declarations = new Map(models.map(({ declaration }) => [declaration.model, declaration]));
-  const waiting = waitingIn(graph, service, declarations);
+function noteWaiting(graph: Graph, report: Reporter): Waiting {
+  const waiting = waitingIn(graph);
   if (waiting.words.length === 0) return waiting;
   const message = `checked, but not put to work by this version: ${waiting.words.join(', ')}`;
-  const remedy = waiting.access
-    ? 'until it is, anybody may read and change everything, and serve listens on this machine alone'
-    : 'until it is, the service behaves as if it were not there';
+  const remedy = 'until it is, the service behaves as if it were not there';
   report.warn('not-yet', message, remedy, ['service', 'name'], 'key');
   return waiting;
 }

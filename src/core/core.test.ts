@@ -33,7 +33,7 @@ describe('the nearest name', () => {
 });
 
 describe('cursors', () => {
-  const cursors = makeCursors('k'.repeat(32));
+  const cursors = makeCursors(['k'.repeat(32)]);
   const positions = fc.array(fc.oneof(fc.string(), fc.integer(), fc.constant(null), fc.boolean()), {
     minLength: 1,
     maxLength: 4,
@@ -46,7 +46,7 @@ describe('cursors', () => {
         expect(text).toMatch(/^[\w-]+$/);
         expect(cursors.read(binding, text)).toEqual(position);
         expect(cursors.read(`${binding}x`, text)).toBeUndefined();
-        expect(makeCursors('other'.repeat(8)).read(binding, text)).toBeUndefined();
+        expect(makeCursors(['other'.repeat(8)]).read(binding, text)).toBeUndefined();
       }),
     );
   });

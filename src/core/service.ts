@@ -1,25 +1,38 @@
-import { acceptsJson } from './http/accept.ts';
 import { noCode } from './change/code.ts';
 import type { Code } from './change/code.ts';
+import type { Moment } from './change/contract.ts';
 import { makeWrites } from './change/run.ts';
 import type { Writes } from './change/run.ts';
 import type { Log } from './change/scope.ts';
-import { makeIdempotency } from './http/idempotency.ts';
+import { acceptsJson } from './http/accept.ts';
+import type { Asker } from './http/admission.ts';
+import { makeAllowance } from './http/allowance.ts';
+import { BODY_TYPES } from './http/body.ts';
+import { makeCors } from './http/cors.ts';
 import type { Endpoint } from './http/endpoints.ts';
+import { makeEntityTags } from './http/entity-tag.ts';
+import { makeIdempotency } from './http/idempotency.ts';
 import { COMMON_HEADERS } from './http/message.ts';
 import type { Reply, Request } from './http/message.ts';
-import { BODY_TYPES } from './http/body.ts';
-import { makeEntityTags } from './http/entity-tag.ts';
 import { makeOwnPages } from './http/own-pages.ts';
-import { HttpProblem, problemTypes } from './http/problems.ts';
 import { problemReply } from './http/problem-reply.ts';
+import { HttpProblem, problemTypes } from './http/problems.ts';
+import { makeRecordReader } from './http/read-record.ts';
+import { makeReplay } from './http/replay.ts';
 import { makeResource } from './http/resource.ts';
 import type { Answerer } from './http/resource.ts';
-import type { Serving } from './http/serving.ts';
 import { makeRoutes } from './http/routes.ts';
-import type { Place } from './http/routes.ts';
-import type { Moment } from './change/contract.ts';
+import type { Found, Place } from './http/routes.ts';
+import type { Serving } from './http/serving.ts';
+import { makeCallers } from './identity/callers.ts';
+import { makeCredentials } from './identity/credentials.ts';
+import { makeGate } from './identity/gate.ts';
+import { makeIdentityPages, tooMany } from './identity/pages.ts';
+import type { IdentityPage } from './identity/pages.ts';
+import { makeTokens } from './identity/tokens.ts';
+import type { OutsideTokens } from './identity/tokens.ts';
 import type { Graph } from './model/graph.ts';
+import { modelOf } from './model/graph.ts';
 import { makeCursors } from './query/cursor.ts';
 import { StoreError } from './store/contract.ts';
 import type { Store } from './store/contract.ts';
@@ -28,12 +41,18 @@ import type { Store } from './store/contract.ts';
 export interface Surroundings extends Moment {
   /** Signs whatever clients hold; at least 32 bytes. */
   readonly key: string;
+  /** Keys that were its own before: what they signed is still known. */
+  readonly olderKeys?: readonly string[];
   /** The project's own code; left out: it has none. */
   readonly code?: Code;
+  /** Reads the tokens of an outside issuer, where the identity has one. */
+  readonly outside?: OutsideTokens | undefined;
   /** Where the project's code writes its log. */
   readonly log?: Log;
   /** Whether `afterCommit` hooks are left out, as in trials. */
   readonly quiet?: boolean;
+  /** Whether everybody may do everything, as in trials of rules: never where others can ask. */
+  readonly everybody?: boolean;
   /** Told of every defect, with the number that the client was given. */
   report(error: unknown, request: string): void;
 }
@@ -45,9 +64,14 @@ export interface Service {
   refuse(problem: HttpProblem, target: string): Reply;
   /** What changes records without a request: a program's own jobs. */
   readonly writes: Writes;
+  /** A token for the caller with a key, good for so many seconds. */
+  token(key: string, lifetime: number): Promise<string>;
 }
 
 const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => undefined };
+
+/** Bytes of a path and its query. */
+const LONGEST_TARGET = 8_000;
 
 /**
  * Everything that can be worked out before the first request is worked out here.
@@ -57,23 +81,27 @@ const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => 
  * const reply = await service.handle({ method: 'GET', target: '/v1/huts?limit=5', headers: {} });
  */
 export function makeService(graph: Graph, store: Store, surroundings: Surroundings): Service {
-  const cursors = makeCursors(surroundings.key);
-  const routes = makeRoutes(graph);
-  const ownPages = makeOwnPages(graph, store);
-  const { code = noCode, log = noLog, quiet = false } = surroundings;
+  const { code = noCode, log = noLog, quiet = false, olderKeys = [], outside, everybody = false } = surroundings;
+  const keys = [surroundings.key, ...olderKeys];
+  const now = (): Date => surroundings.now();
   const report = (error: unknown): void => surroundings.report(error, surroundings.uuid());
-  const writes = makeWrites({ graph, store, moment: surroundings, code, log, report, tell: !quiet });
-  const idempotency = makeIdempotency(store, surroundings.key, () => surroundings.now());
+  const { identity } = graph;
+  const callers = identity && makeCallers(graph, store, now);
+  const callersChanged = (): void => callers?.forget();
+  const writes = makeWrites({ graph, store, moment: surroundings, code, log, report, callersChanged, tell: !quiet });
+  const { sights } = writes;
+  const idempotency = makeIdempotency(store, keys, now);
   const serving: Serving = {
     graph,
     store,
-    cursors,
+    cursors: makeCursors(keys),
     tags: makeEntityTags(surroundings.key),
     moment: surroundings,
     code,
     writes,
-    answer: ({ claim }, write) => writes.run(null, (work) => idempotency.within(work, claim, write)),
+    answer: (asker, { claim }, write) => writes.run(asker, (work) => idempotency.within(work, claim, write)),
   };
+  const routes = makeRoutes(graph);
   const answerers = new Map<Endpoint, Answerer>();
   for (const model of graph.models) {
     const answererOf = makeResource(model, serving);
@@ -82,32 +110,84 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     }
   }
 
-  async function answer(request: Request, path: string, query: string): Promise<Reply> {
+  const credentials = makeCredentials(store.dialect);
+  const tokens = makeTokens(keys);
+  const known = { graph, store, moment: surroundings, sights, writes, tokens, callers: callers!, credentials };
+  const gate = makeGate({ ...known, outside });
+  const identityPages: ReadonlyMap<string, IdentityPage> =
+    identity === undefined
+      ? new Map()
+      : makeIdentityPages({ ...known, gate, readRecord: makeRecordReader(modelOf(graph, identity.model), serving) });
+  const ownPages = makeOwnPages(graph, store);
+  const replay = makeReplay(serving);
+  const cors = makeCors(graph.service.origins);
+  const { rate } = graph.service.limits;
+  const allowance = rate === undefined ? undefined : makeAllowance(rate, now);
+  const itself: Asker = { caller: null, sight: sights.service };
+
+  async function answer(request: Request, path: string, query: string, note: Note): Promise<Reply> {
     const { method } = request;
     const found = routes.find(path);
-    if (found === undefined) {
-      const own = await ownPages(method, path, query);
-      if (own !== undefined) return own;
-      const near = routes.near(path);
-      const detail = near.length > 0 ? `did you mean ${near.join(' or ')}?` : 'GET / lists the endpoints';
-      throw new HttpProblem('unknown-path', detail);
+    const page = found === undefined ? identityPages.get(path) : undefined;
+    const allow = found?.place.allow ?? page?.allow;
+    if (allow !== undefined) {
+      if (method === 'OPTIONS') return cors.preflight(request, allow) ?? optionsReply(allow, found?.place);
+      const asked = everybody ? itself : gate.askerOf(request);
+      const asker = asked instanceof Promise ? await asked : asked;
+      note.caller = asker.caller !== null;
+      if (allowance !== undefined) refuseTooMany(asker, request);
+      return found === undefined ? answerPage(page!, asker, request, path, query) : answerEndpoint(found, asker, request, path, query); // prettier-ignore
     }
-    const { place, key } = found;
-    if (method === 'OPTIONS') return optionsReply(place);
+    const own = await ownPages(method, path, query);
+    if (own !== undefined) return own;
+    const near = routes.near(path);
+    const detail = near.length > 0 ? `did you mean ${near.join(' or ')}?` : 'GET / lists the endpoints';
+    throw new HttpProblem('unknown-path', detail);
+  }
+
+  function refuseTooMany({ caller }: Asker, { client = '' }: Request): void {
+    const wait = allowance!.take(caller === null ? `at ${client}` : `by ${String(caller.key)}`);
+    if (wait > 0) throw tooMany(wait);
+  }
+
+  function answerPage(page: IdentityPage, asker: Asker, request: Request, path: string, query: string): Promise<Reply> {
+    const handler = page.methods.get(request.method);
+    if (handler === undefined) throw wrongMethod(path, page.allow);
+    refuseUnacceptable(request);
+    if (request.headers['idempotency-key'] !== undefined) {
+      throw new HttpProblem('malformed-request', `${path} takes no Idempotency-Key`);
+    }
+    return handler({ asker, request, query });
+  }
+
+  function answerEndpoint(
+    { place, key }: Found,
+    asker: Asker,
+    request: Request,
+    path: string,
+    query: string,
+  ): Promise<Reply> {
+    const { method } = request;
     const endpoint = place.endpoints.get(method);
-    if (endpoint === undefined) {
-      const detail = `${path} takes ${place.allow}`;
-      throw new HttpProblem('method-not-allowed', detail, { headers: { allow: place.allow } });
-    }
-    if (!acceptsJson(request.headers.accept))
-      throw new HttpProblem('not-acceptable', 'Accept must allow application/json');
+    if (endpoint === undefined) throw wrongMethod(path, place.allow);
+    refuseUnacceptable(request);
     const answerer = answerers.get(endpoint)!;
-    if (request.headers['idempotency-key'] === undefined) return answerer({ request, path, query, key });
+    if (request.headers['idempotency-key'] === undefined) return answerer({ asker, request, path, query, key });
     if (method === 'PATCH') {
       throw new HttpProblem('malformed-request', 'Idempotency-Key goes with POST; If-Match guards a PATCH');
     }
-    if (method !== 'POST') return answerer({ request, path, query, key });
-    return idempotency.once(request, path, query, (claimed) => answerer({ request: claimed, path, query, key }));
+    if (method !== 'POST') return answerer({ asker, request, path, query, key });
+    const { caller } = asker;
+    if (caller === null && identity !== undefined && !everybody) {
+      throw new HttpProblem('malformed-request', 'Idempotency-Key is for those who are signed in: it belongs to one');
+    }
+    const by = caller === null ? `at ${request.client ?? ''}` : `by ${String(caller.key)}`;
+    return idempotency.once(
+      request,
+      { by, path, query },
+      (claimed) => answerer({ asker, request: claimed, path, query, key }),
+      (reply) => replay(asker, endpoint, reply),
+    );
   }
 
   function refused(error: unknown, path: string): Reply {
@@ -117,16 +197,49 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     return problemReply(problem, path, request);
   }
 
+  const marks = identity !== undefined || graph.service.origins.length > 0;
+  /** Whom an answer is for, and which pages may read it. */
+  function marked(reply: Reply, request: Request, note: Note): Reply {
+    const headers: Record<string, string> = { ...reply.headers, ...cors.headersFor(request) };
+    if (identity !== undefined) headers.vary = headers.vary === undefined ? 'Authorization' : `Authorization, ${headers.vary}`; // prettier-ignore
+    if (note.caller) headers['cache-control'] ??= 'private';
+    return { ...reply, headers };
+  }
+
   return {
     handle(request) {
-      const at = request.target.indexOf('?');
-      const path = at < 0 ? request.target : request.target.slice(0, at);
-      const query = at < 0 ? '' : request.target.slice(at + 1);
-      return answer(request, path, query).catch((error: unknown) => refused(error, path));
+      const { target } = request;
+      const at = target.indexOf('?');
+      const path = at < 0 ? target : target.slice(0, at);
+      const query = at < 0 ? '' : target.slice(at + 1);
+      const note: Note = { caller: false };
+      const reply = target.length > LONGEST_TARGET ? Promise.reject(tooLong) : answer(request, path, query, note);
+      const whole = reply.catch((error: unknown) => refused(error, path.slice(0, LONGEST_TARGET)));
+      return marks ? whole.then((one) => marked(one, request, note)) : whole;
     },
     refuse: (problem, target) => refused(problem, target.split('?')[0] ?? '/'),
     writes,
+    async token(key, lifetime) {
+      const fresh = Buffer.from(surroundings.random(16)).toString('base64url');
+      const mark = await writes.run(null, ({ transaction }) => credentials.mark(transaction, key, fresh));
+      callers?.forget();
+      return tokens.write({ subject: key, mark }, await gate.audience(), now(), lifetime);
+    },
   };
+}
+
+/** What is found out about a request on the way. */
+interface Note {
+  caller: boolean;
+}
+
+const tooLong = new HttpProblem('url-too-long', `a path and its query may have ${LONGEST_TARGET} bytes at most`);
+
+const wrongMethod = (path: string, allow: string): HttpProblem =>
+  new HttpProblem('method-not-allowed', `${path} takes ${allow}`, { headers: { allow } });
+
+function refuseUnacceptable({ headers }: Request): void {
+  if (!acceptsJson(headers.accept)) throw new HttpProblem('not-acceptable', 'Accept must allow application/json');
 }
 
 const LATER = { 'retry-after': '1' };
@@ -148,9 +261,9 @@ function problemOf(error: unknown): HttpProblem {
   }
 }
 
-function optionsReply(place: Place): Reply {
-  const patch: Record<string, string> = place.endpoints.has('PATCH')
+function optionsReply(allow: string, place: Place | undefined): Reply {
+  const patch: Record<string, string> = place?.endpoints.has('PATCH')
     ? { 'accept-patch': BODY_TYPES.update.join(', ') }
     : {};
-  return { status: 204, headers: { ...COMMON_HEADERS, allow: place.allow, ...patch } };
+  return { status: 204, headers: { ...COMMON_HEADERS, allow, ...patch } };
 }

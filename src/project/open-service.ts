@@ -4,8 +4,9 @@ import type { Scope } from '../core/change/scope.ts';
 import { soundCode } from './code.ts';
 import { EXIT, Failure } from './failure.ts';
 import { openDatabase } from './database.ts';
-import { readProject, serviceKey } from './project.ts';
+import { readProject, serviceKeys } from './project.ts';
 import type { SoundProject } from './project.ts';
+import { outsideTokens } from './outside.ts';
 import { serviceOn, storeOptions } from './serve.ts';
 
 /** A project's API inside a program, without a socket. */
@@ -36,9 +37,10 @@ export async function openService(folder: string): Promise<OpenService> {
   const sound = project as SoundProject;
   const code = await soundCode(sound);
   const { store } = await openDatabase(sound, undefined, undefined, storeOptions(project.graph));
-  const service = serviceOn(project.graph, store, serviceKey(sound).key, (error) => console.error(error), {
+  const service = serviceOn(project.graph, store, serviceKeys(sound).keys, (error) => console.error(error), {
     code,
     log: console,
+    outside: outsideTokens(sound),
   });
   const largestBody = project.graph.service.limits.body;
 

@@ -60,8 +60,13 @@ export async function throwawayFor(project: SoundProject): Promise<Throwaway> {
   }
 }
 
-/** The key that signs what clients hold: the declared one, or one that is kept in the project. */
-export function serviceKey({ folder, graph }: SoundProject): { key: string; kept: boolean; made: boolean } {
-  if (graph.service.key !== undefined) return { key: graph.service.key, kept: false, made: false };
-  return { ...keptKey(folder), kept: true };
+/** The keys that sign what clients hold, the present one first: those declared, or one that is kept in the project. */
+export function serviceKeys({ folder, graph }: SoundProject): {
+  keys: readonly string[];
+  kept: boolean;
+  made: boolean;
+} {
+  if (graph.service.keys.length > 0) return { keys: graph.service.keys, kept: false, made: false };
+  const { key, made } = keptKey(folder);
+  return { keys: [key], kept: true, made };
 }

@@ -26,10 +26,10 @@ export const storeOptions = ({ service }: Graph): StoreOptions => ({
 export const serviceOn = (
   graph: Graph,
   store: Store,
-  key: string,
+  [key, ...olderKeys]: readonly string[],
   report: (error: unknown, request: string) => void,
-  more: Pick<Surroundings, 'code' | 'log' | 'quiet'> = {},
-): Service => makeService(graph, store, { ...moment, ...more, key, report });
+  more: Pick<Surroundings, 'code' | 'log' | 'quiet' | 'outside' | 'everybody'> = {},
+): Service => makeService(graph, store, { ...moment, ...more, key: key!, olderKeys, report });
 
 const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => undefined };
 

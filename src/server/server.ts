@@ -1,6 +1,7 @@
 import type { IncomingMessage, Server as HttpServer, ServerResponse } from 'node:http';
 import type { Socket } from 'node:net';
 import Fastify from 'fastify';
+import proxyAddr from 'proxy-addr';
 import type { FastifyError, FastifyReply, FastifyRequest } from 'fastify';
 import { HttpProblem, tooLarge } from '../core/http/problems.ts';
 import type { Reply } from '../core/http/message.ts';
@@ -12,6 +13,8 @@ export interface ServerOptions {
   readonly port: number;
   /** Bytes. */
   readonly largestBody: number;
+  /** Addresses, or ranges of them, of proxies that may name the client's in X-Forwarded-For. */
+  readonly proxies?: readonly string[];
 }
 
 export interface Server {
@@ -21,14 +24,26 @@ export interface Server {
   close(): Promise<void>;
 }
 
-/** A client that sends its request more slowly than this is not waited for. */
+/** A client that sends its request, or only its headers, more slowly than this is not waited for. */
 const SLOWEST_REQUEST_MS = 30_000;
+const SLOWEST_HEADERS_MS = 10_000;
+/** Nor one that takes nothing of its answer for so long. */
+const SLOWEST_READER_MS = 60_000;
+const LOOKED_AFTER_MS = 2_000;
+/** Bytes of all headers together. */
+const MOST_HEADERS = 16_384;
 
 /** Puts a service on a socket. Rejects with the system's own error where it can't listen. */
 export async function startServer(service: Service, options: ServerOptions): Promise<Server> {
   const app = Fastify({
     bodyLimit: options.largestBody,
     requestTimeout: SLOWEST_REQUEST_MS,
+    connectionTimeout: SLOWEST_READER_MS,
+    http: {
+      headersTimeout: SLOWEST_HEADERS_MS,
+      connectionsCheckingInterval: LOOKED_AFTER_MS,
+      maxHeaderSize: MOST_HEADERS,
+    },
     forceCloseConnections: 'idle',
     return503OnClosing: false,
     exposeHeadRoutes: false,
@@ -42,9 +57,10 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   app.removeAllContentTypeParsers();
   app.addContentTypeParser('*', { parseAs: 'buffer' }, (_request, body, done) => done(null, body));
 
+  const clientOf = clientAddress(options.proxies ?? []);
   const handle = (request: FastifyRequest, reply: FastifyReply): void => {
     reply.hijack();
-    answer(service, request.raw, reply.raw, request.body as Buffer | undefined);
+    answer(service, request.raw, reply.raw, request.body as Buffer | undefined, clientOf);
   };
   app.all('/*', handle);
   app.setNotFoundHandler(handle);
@@ -53,7 +69,7 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   });
 
   await app.ready();
-  readStraight(app.server, service, options.largestBody);
+  readStraight(app.server, service, options.largestBody, clientOf);
   await app.listen({ host: options.host, port: options.port });
   const address = app.server.address();
   const port = typeof address === 'object' && address !== null ? address.port : options.port;
@@ -66,25 +82,47 @@ export async function startServer(service: Service, options: ServerOptions): Pro
  * little more: they go straight to the service, which makes a read by key a fifth faster (docs/benchmarks.md). All others,
  * and all that are refused, are the framework's.
  */
-function readStraight(server: HttpServer, service: Service, largestBody: number): void {
+function readStraight(server: HttpServer, service: Service, largestBody: number, clientOf: ClientOf): void {
   const [framework] = server.listeners('request') as ((request: IncomingMessage, response: ServerResponse) => void)[];
   server.removeAllListeners('request');
   server.on('request', (request: IncomingMessage, response: ServerResponse) => {
     const { method, headers } = request;
-    if (method === 'GET' || method === 'HEAD') answer(service, request, response, undefined);
+    if (method === 'GET' || method === 'HEAD') answer(service, request, response, undefined, clientOf);
     else if (method === 'POST' && Number(headers['content-length']) <= largestBody) {
       const chunks: Buffer[] = [];
       request.on('data', (chunk: Buffer) => chunks.push(chunk));
       // The parser gives exactly as many bytes as were told; without all of them there is nobody left to answer.
-      request.on('end', () => answer(service, request, response, chunks.length === 1 ? chunks[0] : Buffer.concat(chunks))); // prettier-ignore
+      request.on('end', () => answer(service, request, response, chunks.length === 1 ? chunks[0] : Buffer.concat(chunks), clientOf)); // prettier-ignore
     } else framework!(request, response);
   });
 }
 
-function answer(service: Service, request: IncomingMessage, response: ServerResponse, body: Buffer | undefined): void {
+type ClientOf = (request: IncomingMessage) => string | undefined;
+
+/** The address of the client: that of its end of the connection, or what proxies in between say that it is. */
+function clientAddress(proxies: readonly string[]): ClientOf {
+  if (proxies.length === 0) return (request) => request.socket.remoteAddress;
+  const isTrusted = proxyAddr.compile([...proxies]);
+  return (request) => {
+    try {
+      return proxyAddr(request, isTrusted);
+    } catch {
+      // What stands in the header is no address.
+      return request.socket.remoteAddress;
+    }
+  };
+}
+
+function answer(
+  service: Service,
+  request: IncomingMessage,
+  response: ServerResponse,
+  body: Buffer | undefined,
+  clientOf: ClientOf,
+): void {
   const { method, headers, url } = request;
   void service
-    .handle({ method: method!, target: originForm(url!), headers, body, client: request.socket.remoteAddress })
+    .handle({ method: method!, target: originForm(url!), headers, body, client: clientOf(request) })
     .then((reply) => write(response, reply));
 }
 

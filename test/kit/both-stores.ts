@@ -21,7 +21,7 @@ export interface Body {
   page: { total?: number; next: string | null; prev: string | null };
 }
 
-/** A project's service on both kinds of database, with the same samples under the same keys. */
+/** A project's service on both kinds of database, with the same samples under the same keys; everybody may do everything. */
 export interface BothStores {
   readonly graph: Graph;
   readonly stores: readonly Store[];
@@ -52,7 +52,7 @@ export async function bothStores(projectFolder: string, name: string): Promise<B
     await loadSamples(graph, store, rows, writesOn(graph, store, noCode, same));
     stores.push(store);
     const counted: Store = { ...store, first: (...given) => ((asked += 1), store.first(...given)) };
-    services.push(serviceOn(graph, counted, 'k'.repeat(32), (error) => console.error(error)));
+    services.push(serviceOn(graph, counted, ['k'.repeat(32)], (error) => console.error(error), { everybody: true }));
   }
 
   const reply: BothStores['reply'] = async (target, headers = {}) => {

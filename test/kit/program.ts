@@ -105,6 +105,21 @@ export interface Answered {
   readonly body: any;
 }
 
+/** A token for somebody who can sign in, as `vantfell token` gives it. */
+export async function tokenFor(folder: string, who: string): Promise<string> {
+  const { code, out, err } = await vantfell(['token', who, '-C', folder, '--quiet']);
+  if (code !== 0) throw new Error(err);
+  return out.trim();
+}
+
+export type Ask = (url: string, method?: string, body?: unknown, headers?: Record<string, string>) => Promise<Answered>;
+
+/** Requests that somebody signs, with the token that `vantfell token` gives. */
+export async function asking(folder: string, who: string): Promise<Ask> {
+  const authorization = `Bearer ${await tokenFor(folder, who)}`;
+  return (url, method, body, headers = {}) => ask(url, method, body, { authorization, ...headers });
+}
+
 /** One request; a body that is no text goes as JSON. */
 export async function ask(
   url: string,

@@ -42,7 +42,7 @@ export async function written(projectFolder: string, database?: string): Promise
   const { store } = await openDatabase(project, address, undefined, options);
   const defects: string[] = [];
   const report = (error: unknown): number => defects.push(String(error));
-  const service = serviceOn(graph, store, graph.service.key!, report, { code });
+  const service = serviceOn(graph, store, graph.service.keys, report, { code });
   const tables = [...designTables(graph), journalTable, requestsTable].map(({ name }) => name);
 
   return {

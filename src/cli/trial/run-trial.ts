@@ -45,9 +45,11 @@ export async function runTrial(
       const { cases, skipped } = deriveCases(graph, knownValues(project), new Date());
       const key = randomBytes(32).toString('hex');
       const defects: unknown[] = [];
-      const service = serviceOn(graph, store, key, (error) => defects.push(error), {
+      const service = serviceOn(graph, store, [key], (error) => defects.push(error), {
         code: project.loaded,
         quiet: true,
+        // Rules are tried by somebody who may do everything.
+        everybody: true,
       });
       const server = await listen(service, { host: '127.0.0.1', port: 0, largestBody: graph.service.limits.body });
       try {

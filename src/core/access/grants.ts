@@ -94,13 +94,15 @@ function operationGrants(
   return grants;
 }
 
-/** Roles and subjects are for nobody to give themselves; a secret is its owner's. */
+/** Roles and subjects are for nobody to give themselves; a secret is for its owner, and whoever makes the record. */
 function usualSetters(model: Skeleton, { identity }: GrantContext): [string, Grants][] {
   if (identity?.model !== model.name) return [];
   const closed = [identity.roles, identity.subject].flatMap((field) => field?.member ?? []);
   return [
     ...closed.map((member): [string, Grants] => [member, NOBODY]),
-    ...(identity.secret === undefined ? [] : [[identity.secret.member, [{ kind: 'owner' }]] as [string, Grants]]),
+    ...(identity.secret === undefined
+      ? []
+      : [[identity.secret.member, [{ kind: 'owner' }, { kind: 'maker' }]] as [string, Grants]]),
   ];
 }
 

@@ -1,8 +1,12 @@
+import type { Act } from '../access/condition.ts';
+import type { Sight, Sights } from '../access/sight.ts';
 import type { Graph, Model, Scalar } from '../model/graph.ts';
+import type { Credentials } from '../identity/credentials.ts';
 import type { ReadBody, Values } from '../rules/schema.ts';
 import type { Dialect } from '../store/dialect.ts';
 import type { Code } from './code.ts';
 import type { Scope } from './scope.ts';
+import type { Held } from './terms.ts';
 import type { Work } from './work.ts';
 
 /** What a write needs from the world around it. */
@@ -17,28 +21,51 @@ export interface Moment {
 export interface Written {
   readonly key: Scalar;
   /** What answers show of the record, and all that is stored of it where that is more; undefined where it takes a look at them. */
-  readonly texts?: { readonly shown: string; readonly stored: string | undefined };
+  readonly texts?: Texts;
+}
+
+export interface Texts {
+  readonly shown: string;
+  readonly stored: string | undefined;
+}
+
+/** Who wants a record changed, and of which state it has to be. */
+export interface Client {
+  readonly sight: Sight;
+  readonly guard?: Guard | undefined;
 }
 
 /** Called with all that is stored of a record, once it is locked: whoever doesn't like it throws. */
 export type Guard = (stored: string) => void;
 
-/** Makes the body of a change, once the record that is changed is known. */
-export type BodyOf = (record: Values) => ReadBody | Promise<ReadBody>;
+/** Makes the body of a change, once the record that is changed is known, as its client would read it. */
+export type BodyOf = (seen: Values) => ReadBody | Promise<ReadBody>;
 
 /** The writes of one model. Each is a part of some work, and throws `HttpProblem` where it can't be. */
 export interface Changes {
   /** Secrets as their hashes. It takes time, so it is done before a transaction begins. */
   seal(values: Values): Promise<Values>;
-  create(work: Work, values: Values): Promise<Written>;
+  /**
+   * Where `sight` is given it is a client who writes, and every grant is asked for; else it is the service itself. So it
+   * is with all that follow.
+   */
+  create(work: Work, values: Values, sight?: Sight): Promise<Written>;
   /** `replace` gives members that the body leaves out their defaults; `update` leaves them as they are. */
-  change(work: Work, how: 'replace' | 'update', key: Scalar, body: ReadBody | BodyOf, guard?: Guard): Promise<Written>;
+  change(
+    work: Work,
+    how: 'replace' | 'update',
+    key: Scalar,
+    body: ReadBody | BodyOf,
+    client?: Client,
+  ): Promise<Written>;
   /** Deletes a record, and all that goes with it. */
-  delete(work: Work, key: Scalar, guard?: Guard): Promise<void>;
+  delete(work: Work, key: Scalar, client?: Client): Promise<void>;
   /** A record, which nobody else can change until the transaction ends; 404 where there is none. */
-  lock(work: Work, key: Scalar, guard?: Guard): Promise<Values>;
-  /** What answers show of a record, and all that is stored of it where that is more. */
-  shown(work: Work, key: Scalar): Promise<{ readonly shown: string; readonly stored: string | undefined }>;
+  lock(work: Work, key: Scalar): Promise<Values>;
+  /** The same for a client who is about to do something with it. */
+  hold(work: Work, key: Scalar, act: Act, client: Client): Promise<Held>;
+  /** What answers show of a record, and all that is stored of it where that is more; undefined where it may not be read. */
+  shown(work: Work, key: Scalar, sight?: Sight): Promise<Texts | undefined>;
   /** Deletes a record that nothing goes along with any more. For `cascade.ts`. */
   remove(work: Work, key: Scalar, record: Values): Promise<void>;
 }
@@ -49,6 +76,8 @@ export interface Writing {
   readonly dialect: Dialect;
   readonly moment: Moment;
   readonly code: Code;
+  readonly sights: Sights;
+  readonly credentials: Credentials;
   changesOf(model: Model): Changes;
   scopeOf(work: Work): Scope;
 }

@@ -1,19 +1,20 @@
+import type { Occasion } from '../access/caller.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import type { FieldValue, Model } from '../model/graph.ts';
 import { linkedOf } from '../model/related.ts';
 import type { Values } from '../rules/schema.ts';
 
 /** What the members of a new record are that nobody gave: constants, and what is worked out at that moment. */
-export function defaultsOf(model: Model): (now: Date) => Values {
+export function defaultsOf(model: Model): (occasion: Occasion) => Values {
   const computed = model.fields.filter(({ rules }) => rules.defaultTo !== undefined);
   const constants: Values = Object.fromEntries([
     ...model.fields.map(({ member, rules }): [string, FieldValue] => [member, rules.default ?? null]),
     ...linkedOf(model).map(({ member }): [string, FieldValue] => [member, []]),
   ]);
-  return (now) => ({
+  return (occasion) => ({
     ...constants,
     ...Object.fromEntries(
-      computed.map(({ member, rules }) => [member, evaluate(rules.defaultTo!, { values: {}, now })]),
+      computed.map(({ member, rules }) => [member, evaluate(rules.defaultTo!, { values: {}, ...occasion })]),
     ),
   });
 }

@@ -1,3 +1,4 @@
+import type { Occasion } from '../access/caller.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../model/decimal.ts';
 import type { Draw, Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
@@ -33,7 +34,7 @@ export class Shortage extends Error {
 export interface Draws {
   readonly draws: readonly Draw[];
   /** What a record draws, in the order of `draws`. */
-  sharesOf(values: Values, now: Date): Share[];
+  sharesOf(values: Values, occasion: Occasion): Share[];
   /** Amounts below nothing. */
   failuresOf(shares: readonly Share[]): Failure[];
   /** Moves the stock from what a record drew to what it draws; throws `Shortage`. */
@@ -54,7 +55,7 @@ export function drawsOf(graph: Graph, { draws }: Model, dialect: Dialect): Draws
 
   return {
     draws,
-    sharesOf: (values, now) => draws.map((draw) => shareOf(draw, values, now)),
+    sharesOf: (values, occasion) => draws.map((draw) => shareOf(draw, values, occasion)),
     failuresOf: (shares) =>
       shares.flatMap(({ amount }, at) => {
         if (amount >= 0n) return [];
@@ -91,12 +92,12 @@ function movesOf(stock: Stock, draw: Draw, before: Share | undefined, after: Sha
   return after.key === null || amount === 0n ? [] : [{ stock, draw, key: after.key, amount }];
 }
 
-function shareOf({ relation, amount, while: condition, field }: Draw, values: Values, now: Date): Share {
+function shareOf({ relation, amount, while: condition, field }: Draw, values: Values, occasion: Occasion): Share {
   const key = (values[relation.field.member] ?? null) as Scalar;
-  if (key === null || (condition !== undefined && evaluate(condition, { values, now }) !== true)) {
+  if (key === null || (condition !== undefined && evaluate(condition, { values, ...occasion }) !== true)) {
     return { key, amount: 0n };
   }
-  const value = evaluate(amount, { values, now }) as Scalar;
+  const value = evaluate(amount, { values, ...occasion }) as Scalar;
   return { key, amount: value === null ? 0n : unitsOf(value, field) };
 }
 

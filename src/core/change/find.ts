@@ -1,5 +1,9 @@
 import { didYouMean } from '../declaration/nearest.ts';
-import { clientScope, filterReader } from '../http/filter.ts';
+import type { Occasion } from '../access/caller.ts';
+import { clientScope } from '../access/client-scope.ts';
+import { sightOf } from '../access/sight.ts';
+import { SERVICE } from '../access/viewer.ts';
+import { compileCondition, filterReader } from '../http/filter.ts';
 import type { ParameterFailure } from '../http/problems.ts';
 import { sortReader } from '../http/sort.ts';
 import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
@@ -27,8 +31,8 @@ export interface FindOptions {
 
 /** Looks records of one model up, for a project's own code. */
 export interface Finder {
-  find(reader: Reader, now: Date, where: Where | undefined, options: FindOptions): Promise<Values[]>;
-  count(reader: Reader, now: Date, where: Where | undefined): Promise<number>;
+  find(reader: Reader, occasion: Occasion, where: Where | undefined, options: FindOptions): Promise<Values[]>;
+  count(reader: Reader, occasion: Occasion, where: Where | undefined): Promise<number>;
   byKey(reader: Reader, key: Scalar): Promise<Values | undefined>;
 }
 
@@ -38,8 +42,8 @@ const MOST = 10_000;
 const KEPT = 200;
 
 export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
-  const scope = clientScope(graph, model);
-  const readFilter = filterReader(graph, model, dialect, scope);
+  const scope = clientScope(sightOf(graph, SERVICE), model);
+  const readFilter = filterReader(scope);
   const readSort = sortReader(graph, model, dialect, scope);
   const listed = { graph, model, bounds: boundsOf(graph, model), dialect };
   const shown = storedOf(model);
@@ -50,7 +54,8 @@ export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
     const failures: ParameterFailure[] = [];
     const { texts, filters } = typeof where === 'string' ? { texts: [where], filters: [] } : equalities(model, where);
     const text = texts.length === 0 ? undefined : texts.map((one) => `(${one})`).join(' AND ');
-    const filter = text === undefined ? undefined : readFilter(text, undefined, failures);
+    const condition = text === undefined ? undefined : readFilter(text, undefined, failures);
+    const filter = condition && compileCondition(graph, model, dialect, condition);
     const order = readSort(sort, filter?.places ?? 0, failures);
     const [first] = failures;
     if (first !== undefined) throw new TypeError(`find of ${model.name}: ${first.parameter} ${first.detail}`);
@@ -58,13 +63,13 @@ export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
   }
 
   return {
-    async find(reader, now, where, { sort, limit = USUAL_LIMIT, offset }) {
+    async find(reader, occasion, where, { sort, limit = USUAL_LIMIT, offset }) {
       if (!Number.isInteger(limit) || limit < 1 || limit > MOST) {
         throw new TypeError(`find of ${model.name}: limit must be a whole number from 1 to ${MOST}`);
       }
       const form = { ...formOf(where, sort), offset };
       const statement = statementOf(form);
-      const row = await reader.first(statement, listValues(statement, form, limit, dialect, now));
+      const row = await reader.first(statement, listValues(statement, form, limit, dialect, occasion));
       const records = JSON.parse(`[${String(row![0] ?? '')}]`) as Values[];
       if (records.length > limit && limit === USUAL_LIMIT) {
         throw new RangeError(
@@ -74,10 +79,10 @@ export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
       return records.slice(0, limit).map((record) => forCode(model, record));
     },
 
-    async count(reader, now, where) {
+    async count(reader, occasion, where) {
       const form = { ...formOf(where, undefined), total: true };
       const statement = statementOf(form);
-      const row = await reader.first(statement, listValues(statement, form, 0, dialect, now));
+      const row = await reader.first(statement, listValues(statement, form, 0, dialect, occasion));
       return Number(row![4]);
     },
 

@@ -1,4 +1,4 @@
-import type { Graph, Links, Model, Scalar } from '../model/graph.ts';
+import type { FieldValue, Graph, Links, Model, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { spoken } from '../model/names.ts';
 import { linkedOf } from '../model/related.ts';
@@ -8,14 +8,19 @@ import type { Failure } from '../rules/failure.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Statement, Transaction } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
+import type { LookUps } from './statements.ts';
+import { occasionOf } from './work.ts';
+import type { Work } from './work.ts';
 
 /** The many-to-many relations of a model's records, by the members that hold their keys. */
 export interface LinkWriter {
   readonly members: readonly string[];
   /** Brings keys into the order in which they are shown. */
   arrange(values: Values): void;
-  /** Keys that are given, and lead to no record. */
-  failuresOf(transaction: Transaction, values: Values, before: Values): Promise<Failure[]>;
+  /** Keys that are given, were not there before, and lead to no record that `linked` finds. */
+  failuresOf(work: Work, values: Values, before: Values, linked: LookUps['linked']): Promise<Failure[]>;
+  /** The keys that a client wants a record to be linked with, and those that it is linked with out of their sight. */
+  joined(member: string, wanted: FieldValue | undefined, seen: Values, record: Values): FieldValue;
   isSame(values: Values, before: Values): boolean;
   /** Adds and removes links, until they are those that `values` names. */
   write(transaction: Transaction, key: Scalar, values: Values, before: Values): Promise<void>;
@@ -23,13 +28,12 @@ export interface LinkWriter {
 
 interface Written {
   readonly links: Links & { readonly member: string };
-  readonly exists: Statement;
   readonly add: Statement;
   readonly remove: Statement;
 }
 
 export function linkWriter(graph: Graph, model: Model, dialect: Dialect): LinkWriter {
-  const all = linkedOf(model).map((links): Written => ({ links, ...statementsOf(graph, links, dialect) }));
+  const all = linkedOf(model).map((links): Written => ({ links, ...statementsOf(links, dialect) }));
 
   /** The keys that are in the one and not in the other. */
   const missing = (from: Values, to: Values, member: string): Scalar[] => {
@@ -48,12 +52,15 @@ export function linkWriter(graph: Graph, model: Model, dialect: Dialect): LinkWr
       }
     },
 
-    async failuresOf(transaction, values, before) {
+    async failuresOf(work, values, before, linked) {
+      const occasion = occasionOf(work);
       const failures: Failure[] = [];
-      for (const { links, exists } of all) {
+      for (const { links } of all) {
+        const there = linked.get(links.member)!;
         const { key } = modelOf(graph, links.target);
         for (const one of missing(values, before, links.member)) {
-          if ((await transaction.first(exists, [dialect.bind(key, one)])) !== undefined) continue;
+          const bound = [dialect.bind(key, one), ...there.values(occasion)];
+          if ((await work.transaction.first(there, bound)) !== undefined) continue;
           const detail = `there is no ${spoken(links.target)} ${quoted(one)}`;
           const pointer = pointerTo(links.member, keysIn(values, links.member).indexOf(one));
           failures.push({ pointer, rule: 'unknown-record', detail });
@@ -61,6 +68,10 @@ export function linkWriter(graph: Graph, model: Model, dialect: Dialect): LinkWr
       }
       return failures;
     },
+
+    joined: (member, wanted, seen, record) => [
+      ...new Set([...((wanted ?? []) as readonly Scalar[]), ...missing(record, seen, member)]),
+    ],
 
     isSame: (values, before) =>
       all.every(({ links: { member } }) => [missing(values, before, member), missing(before, values, member)].every((keys) => keys.length === 0)), // prettier-ignore
@@ -82,12 +93,10 @@ export function linkWriter(graph: Graph, model: Model, dialect: Dialect): LinkWr
 
 const keysIn = (values: Values, member: string): readonly Scalar[] => (values[member] ?? []) as readonly Scalar[];
 
-function statementsOf(graph: Graph, links: Links, { name, placeholder }: Dialect): Omit<Written, 'links'> {
-  const target = modelOf(graph, links.target);
+function statementsOf(links: Links, { name, placeholder }: Dialect): Omit<Written, 'links'> {
   const [table, near, far] = [links.table, links.near, links.far].map(name);
   const both = [placeholder(1), placeholder(2)];
   return {
-    exists: { sql: `SELECT 1 FROM ${name(target.table)} WHERE ${name(target.key.column)} = ${placeholder(1)}` },
     // Somebody else may have made the same link a moment ago.
     add: { sql: `INSERT INTO ${table} (${near}, ${far}) VALUES (${both.join(', ')}) ON CONFLICT DO NOTHING` },
     remove: { sql: `DELETE FROM ${table} WHERE ${near} = ${both[0]} AND ${far} = ${both[1]}` },

@@ -1,4 +1,5 @@
 import { evaluate } from '../expression/evaluate.ts';
+import type { Occasion } from '../access/caller.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import type { Graph, Model, RecordRule } from '../model/graph.ts';
 import type { Failure } from '../rules/failure.ts';
@@ -10,7 +11,7 @@ import type { Dialect } from '../store/dialect.ts';
 /** The rules across fields of one model. */
 export interface RecordRules {
   /** Those that a record's own values settle, before it is written. */
-  ownFailures(values: Values, now: Date): Failure[];
+  ownFailures(values: Values, occasion: Occasion): Failure[];
   /** The others: each a statement that gives one row with the rule's value, once the record is written. */
   readonly stored: readonly StoredRule[];
 }
@@ -18,7 +19,7 @@ export interface RecordRules {
 export interface StoredRule {
   readonly statement: Statement;
   /** The values of the statement's placeholders; the record's key comes last. */
-  values(now: Date): StoreValue[];
+  values(occasion: Occasion): StoreValue[];
   readonly failure: Failure;
 }
 
@@ -26,7 +27,8 @@ export function recordRules(graph: Graph, model: Model, dialect: Dialect): Recor
   const own = model.rules.filter(({ ownValues }) => ownValues);
   return {
     // A rule that touches a null is unknown, and holds.
-    ownFailures: (values, now) => own.filter(({ check }) => evaluate(check, { values, now }) === false).map(failureOf),
+    ownFailures: (values, occasion) =>
+      own.filter(({ check }) => evaluate(check, { values, ...occasion }) === false).map(failureOf),
     stored: model.rules.filter(({ ownValues }) => !ownValues).map((rule) => storedRule(rule, graph, model, dialect)),
   };
 }

@@ -13,16 +13,20 @@ export function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: V
   const failures: Failure[] = [];
   for (const [field, value] of repeated) {
     const read = value === null ? { value: null } : canonical(field, value);
-    if ('value' in read && isSame(read.value, record[field.member])) continue;
+    if ('value' in read && isSame(read.value, record[field.member] ?? null)) continue;
     const pointer = pointerTo(field.member);
     const moved = field.origin === 'stamp' ? 'stamp' : field.drawnOn === true ? 'drawn-on' : undefined;
     if (moved !== undefined) {
-      const detail = `is ${quoted(record[field.member])} now, got ${quoted(value)}; leave it out, or read the record again`;
+      const detail = `is ${quoted(record[field.member] ?? null)} now, got ${quoted(value)}; leave it out, or read the record again`;
       throw new HttpProblem('moved-on', undefined, { errors: [{ pointer, rule: moved, detail }] });
     }
     const rule = field.rules.readOnly ? 'readOnly' : 'immutable';
     const detail = rule === 'readOnly' ? 'is set by the service alone' : 'can not be changed once it is set';
-    failures.push({ pointer, rule, detail: `${detail}; leave it out, or send ${quoted(record[field.member])}` });
+    failures.push({
+      pointer,
+      rule,
+      detail: `${detail}; leave it out, or send ${quoted(record[field.member] ?? null)}`,
+    });
   }
   if (failures.length > 0) throw brokenRules(failures);
 }

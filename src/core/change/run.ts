@@ -5,17 +5,24 @@ import type { Changes, Moment, Writing } from './contract.ts';
 import { blamed } from './code.ts';
 import type { Code } from './code.ts';
 import { makeJournal } from './journal.ts';
+import { makeCredentials } from '../identity/credentials.ts';
 import { makeScopes, refusePending, refuseWrites } from './scope.ts';
 import type { Log, Scope } from './scope.ts';
 import { beginWork, nested } from './work.ts';
-import type { Caller, CommitEvent, Work } from './work.ts';
+import { makeSights } from '../access/sight.ts';
+import type { Sights } from '../access/sight.ts';
+import type { Asker } from '../http/admission.ts';
+import type { CommitEvent, Work } from './work.ts';
+import type { Caller } from '../access/caller.ts';
 
 /** Everything that changes records goes through this: requests, operations, hooks, scripts, samples. */
 export interface Writes {
+  /** What each kind of viewer may do and see. */
+  readonly sights: Sights;
   changesOf(model: Model): Changes;
-  /** Does some work in one transaction, with its journal. What is to be told of it is told once it is kept. */
+  /** Does some work in one transaction, with its journal. What is to be told of it is told once it is kept. `null` is the service itself. */
   run<Result>(
-    caller: Caller | null,
+    asker: Asker | null,
     work: (work: Work) => Promise<Result>,
     options?: TransactionOptions,
   ): Promise<Result>;
@@ -42,16 +49,20 @@ export interface WritesOptions {
   readonly log: Log;
   /** Told of what went wrong after a commit, where nobody waits for an answer any more. */
   report(error: unknown): void;
+  /** Called once records of callers, or their secrets, have changed for good. */
+  callersChanged?(): void;
   /** Whether `afterCommit` hooks are run; they are where it is left out. */
   readonly tell?: boolean;
 }
 
-export function makeWrites({ graph, store, moment, code, log, report, tell = true }: WritesOptions): Writes {
+export function makeWrites(options: WritesOptions): Writes {
+  const { graph, store, moment, code, log, report, tell = true } = options;
   const { dialect } = store;
   const all = new Map<Model, Changes>();
   const changesOf = (model: Model): Changes => all.get(model)!;
   const groundScope = makeScopes(graph, dialect, changesOf, log);
   const journal = makeJournal(dialect, moment.uuid);
+  const onCallers = (): void => options.callersChanged?.();
   const telling = new Set<Promise<void>>();
   const untold = new Map<string, number>();
   const leaveOut = (events: readonly CommitEvent[]): void => {
@@ -78,17 +89,24 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
     return scope;
   };
 
-  const run: Writes['run'] = async (caller, work, options) => {
+  const sights = makeSights(graph);
+  const itself: Asker = { caller: null, sight: sights.service };
+
+  const run: Writes['run'] = async (asker, work, settings) => {
+    const { caller } = asker ?? itself;
     let events: readonly CommitEvent[] = [];
+    let callers = false;
     const result = await store.transaction(async (transaction) => {
       // Begun anew with each try: what a lost one wanted to tell is forgotten with it.
       const time = moment.now();
-      const under = beginWork(transaction, caller, () => time);
+      const under = beginWork(transaction, asker ?? itself, () => time);
       const done = await work(under);
       if (under.entries.length > 0) await journal.write(under);
       events = under.events;
+      callers = under.told.callers;
       return done;
-    }, options);
+    }, settings);
+    if (callers) onCallers();
     if (!tell) leaveOut(events);
     else if (events.length > 0) {
       const told = tellAll(caller, events).finally(() => telling.delete(told));
@@ -105,7 +123,7 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
       now: moment.now,
       reader: store,
       signal: new AbortController().signal,
-      write: (part) => run(caller, part),
+      write: (part) => run({ caller, sight: sights.service }, part),
       calls,
     });
     for (const event of events) {
@@ -120,12 +138,14 @@ export function makeWrites({ graph, store, moment, code, log, report, tell = tru
     }
   }
 
-  const writing: Writing = { graph, dialect, moment, code, changesOf, scopeOf };
+  const credentials = makeCredentials(dialect);
+  const writing: Writing = { graph, dialect, moment, code, sights, credentials, changesOf, scopeOf };
   for (const model of graph.models) all.set(model, makeChanges(model, writing));
   return {
+    sights,
     changesOf,
     run,
-    begin: (transaction) => beginWork(transaction, null, () => moment.now()),
+    begin: (transaction) => beginWork(transaction, itself, () => moment.now()),
     async flush(work) {
       await journal.write(work);
       leaveOut(work.events.splice(0));

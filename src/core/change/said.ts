@@ -1,3 +1,4 @@
+import type { Occasion } from '../access/caller.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import type { ValueKind } from '../expression/typed.ts';
 import type { Graph, Model, Scalar, Template } from '../model/graph.ts';
@@ -6,7 +7,7 @@ import type { Transaction } from '../store/contract.ts';
 import type { Dialect, Spec } from '../store/dialect.ts';
 
 /** A text over a stored record, with its own values and those of records that it leads to. */
-export type Saying = (transaction: Transaction, key: Scalar, now: Date, own: Values) => Promise<string>;
+export type Saying = (transaction: Transaction, key: Scalar, occasion: Occasion, own: Values) => Promise<string>;
 
 /** What is put in place of `{available}` and the like. */
 type Values = Readonly<Record<string, string>>;
@@ -25,11 +26,11 @@ export function sayingOf(template: Template, graph: Graph, model: Model, dialect
   const statement = {
     sql: `SELECT ${dialect.text(dialect.array(compiled.map(({ sql }) => sql)))} FROM ${table} WHERE ${key}`,
   };
-  return async (transaction, keyValue, now, own) => {
+  return async (transaction, keyValue, occasion, own) => {
     const filled = (text: string): string => text.replace(/\{(\w+)\}/g, (all, name: string) => own[name] ?? all);
     let values: unknown[] = [];
     if (compiled.length > 0) {
-      const bound = [dialect.bind(model.key, keyValue), ...compiled.flatMap((one) => one.values(now))];
+      const bound = [dialect.bind(model.key, keyValue), ...compiled.flatMap((one) => one.values(occasion))];
       values = JSON.parse(String((await transaction.first(statement, bound))?.[0] ?? '[]')) as unknown[];
     }
     return template.map((part) => (typeof part === 'string' ? filled(part) : textOf(values.shift()))).join('');

@@ -12,7 +12,8 @@ import type { Changes } from './contract.ts';
 import { finderOf } from './find.ts';
 import type { Finder, FindOptions, Where } from './find.ts';
 import { forCode } from './for-code.ts';
-import type { Caller, Calls, Work } from './work.ts';
+import type { Caller, Occasion } from '../access/caller.ts';
+import type { Calls, Work } from './work.ts';
 
 /** Lines for the log of the service. */
 export interface Log {
@@ -116,6 +117,7 @@ export function makeScopes(
 
   return (ground) => {
     const { caller, reader, write, calls } = ground;
+    const occasion = (): Occasion => ({ now: ground.now(), caller });
     /** Whoever forgets to await a call must not bring the whole service down when it fails. */
     const called = <Result>(call: Promise<Result>): Promise<Result> => {
       calls.pending += 1;
@@ -137,9 +139,9 @@ export function makeScopes(
         return record;
       };
       return {
-        find: (where, options = {}) => called(finder.find(reader, ground.now(), where, options)),
+        find: (where, options = {}) => called(finder.find(reader, occasion(), where, options)),
         first: (where, options = {}) => called(firstOf(where, options)),
-        count: (where) => called(finder.count(reader, ground.now(), where)),
+        count: (where) => called(finder.count(reader, occasion(), where)),
         get: (key) => called(byKey(reader, key)),
         lock: (key) => called(locked(key)),
         create: (values) => called(created(values)),
@@ -148,7 +150,7 @@ export function makeScopes(
       };
 
       async function firstOf(where: Where | undefined, options: FindOptions): Promise<Values | undefined> {
-        return (await finder.find(reader, ground.now(), where, { ...options, limit: 1 }))[0];
+        return (await finder.find(reader, occasion(), where, { ...options, limit: 1 }))[0];
       }
 
       async function locked(key: Scalar): Promise<Values> {

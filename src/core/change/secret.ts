@@ -9,10 +9,17 @@ export const SALT_LENGTH = 16;
 
 /** A secret's slow hash with its salt, in the form `$scrypt$ln=15,r=8,p=1$salt$hash`. */
 export async function hashSecret(secret: string, salt: Uint8Array): Promise<string> {
-  const hash = await derive(secret, salt, COST, BLOCK, LANES);
-  const [saltText, hashText] = [Buffer.from(salt), hash].map((bytes) => bytes.toString('base64').replace(/=+$/, ''));
-  return `$scrypt$ln=${COST},r=${BLOCK},p=${LANES}$${saltText}$${hashText}`;
+  return sealed(salt, await derive(secret, salt, COST, BLOCK, LANES));
 }
+
+/** What looks like the hash of a secret that nobody has. */
+export const sealedLike = (random: (bytes: number) => Uint8Array): string =>
+  sealed(random(SALT_LENGTH), random(LENGTH));
+
+const sealed = (salt: Uint8Array, hash: Uint8Array): string => {
+  const [saltText, hashText] = [salt, hash].map((bytes) => Buffer.from(bytes).toString('base64').replace(/=+$/, ''));
+  return `$scrypt$ln=${COST},r=${BLOCK},p=${LANES}$${saltText}$${hashText}`;
+};
 
 /** Whether a secret is the one that was hashed; false for what is no hash. */
 export async function isSecret(secret: string, hashed: string): Promise<boolean> {

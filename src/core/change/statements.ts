@@ -1,18 +1,29 @@
+import type { Occasion } from '../access/caller.ts';
+import { both } from '../access/condition.ts';
+import type { Condition } from '../access/condition.ts';
+import { seenBy } from '../access/seen.ts';
+import type { Sight } from '../access/sight.ts';
 import type { Field, Graph, Model, Relation } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import { linkedOf } from '../model/related.ts';
 import { shownSql } from '../query/shown-sql.ts';
 import { derivedOf, isOpen, isStored, storedOf, wholeOf } from '../query/shown.ts';
-import { shownStatement, storedStatement, storedText } from '../query/statements.ts';
+import { guardSql, shownStatement, storedStatement, storedText, thereStatement } from '../query/statements.ts';
 import type { ShownStatement } from '../query/statements.ts';
-import type { Statement } from '../store/contract.ts';
+import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
+
+/** A statement, and the values of its last placeholders. */
+export interface Valued extends Statement {
+  values(occasion: Occasion): StoreValue[];
+}
 
 /** Something that keeps records of a model from being deleted. */
 export interface Referrer {
   readonly model: Model;
   readonly relation: Relation;
-  /** One row with the number of records that refer to a key. */
-  readonly count: Statement;
+  /** One row with the number of records that refer to a key, and of those that may be told of. */
+  readonly count: Valued;
 }
 
 /** Every statement that the writes of a model need, made once. */
@@ -27,14 +38,7 @@ export interface ChangeStatements {
   readonly updated: readonly Field[];
   /** Whether the texts of that row are the record's: it is more than its row where it is linked or computed. */
   readonly returnsAll: boolean;
-  /** One row: what answers show of a record, and all that is stored of it. */
-  readonly readShown: ShownStatement;
-  /** One row with the JSON of what is worked out from other values; undefined where nothing is. */
-  readonly readDerived: ShownStatement | undefined;
   readonly delete: Statement;
-  /** One row: for each relation of the model, whether the record that it would refer to is there. */
-  readonly exist: Statement;
-  readonly referrers: readonly Referrer[];
 }
 
 export function changeStatements(graph: Graph, model: Model, dialect: Dialect): ChangeStatements {
@@ -46,7 +50,6 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
   const json = returnsAll ? dialect.text(shownSql(graph, model, whole, dialect, 0).json) : 'NULL';
   const stored = !returnsAll || isOpen(graph, model) ? 'NULL' : storedText(graph, model, dialect);
   const returned = `${key}, ${json}, ${stored}`;
-  const derived = derivedOf(graph, model);
   const places = (fields: readonly Field[]): string => fields.map((_field, index) => placeholder(index + 1)).join(', ');
 
   const inserted = model.keyKind === 'serial' ? model.fields.filter((field) => field !== model.key) : model.fields;
@@ -62,33 +65,71 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
     },
     updated,
     returnsAll,
-    readShown: shownStatement(graph, model, whole, dialect, !isOpen(graph, model)),
-    readDerived: derived.length === 0 ? undefined : shownStatement(graph, model, derived, dialect, false),
     delete: { sql: `DELETE FROM ${table} WHERE ${key} = ${placeholder(1)}` },
-    exist: existStatement(graph, model.relations, dialect),
-    referrers: referrersOf(graph, model, dialect),
   };
 }
 
-function existStatement(graph: Graph, relations: readonly Relation[], { name, placeholder }: Dialect): Statement {
-  const looks = relations.map(({ target }, at) => {
-    const other = modelOf(graph, target);
-    return `EXISTS (SELECT 1 FROM ${name(other.table)} WHERE ${name(other.key.column)} = ${placeholder(at + 1)})`;
-  });
-  return { sql: `SELECT ${looks.join(', ')}` };
+/** What writes look up for one kind of viewer. */
+export interface LookUps {
+  /** Whether they see all of every record, so that nothing needs to be left out of an answer. */
+  readonly seesAll: boolean;
+  /** One row: what answers show of a record, and all that is stored of it; none where it may not be read. */
+  readonly readShown: ShownStatement;
+  /** One row with the JSON of what is worked out from other values; undefined where nothing is. */
+  readonly readDerived: ShownStatement | undefined;
+  /** One row: for each relation of the model, whether the record that it would refer to is there, and can be read. */
+  readonly exist: Valued;
+  /** The same of the records that a many-to-many relation would lead to, one by one, by its member. */
+  readonly linked: ReadonlyMap<string, Valued>;
+  readonly referrers: readonly Referrer[];
 }
 
-function referrersOf(graph: Graph, model: Model, { name, placeholder }: Dialect): Referrer[] {
+export function lookUps(model: Model, sight: Sight, dialect: Dialect): LookUps {
+  const { graph } = sight;
+  const whole = wholeOf(graph, model);
+  const seen = seenBy(sight, model, whole);
+  const guard = sight.may(model, 'read');
+  const derived = seenBy(sight, model, derivedOf(graph, model));
+  return {
+    seesAll: guard === true && seen.length === whole.length && seen.every((member, at) => member === whole[at]),
+    readShown: shownStatement(graph, model, seen, dialect, { whole: !isOpen(graph, model), guard }),
+    readDerived: derived.length === 0 ? undefined : shownStatement(graph, model, derived, dialect),
+    exist: existStatement(model, sight, dialect),
+    linked: new Map(linkedOf(model).map((links) => [links.member, thereStatement(graph, modelOf(graph, links.target), dialect, sight.reaches(model, links))])), // prettier-ignore
+    referrers: referrersOf(model, sight, dialect),
+  };
+}
+
+function existStatement(model: Model, sight: Sight, dialect: Dialect): Valued {
+  const { name, placeholder } = dialect;
+  const { graph } = sight;
+  let placed = model.relations.length;
+  const guards: ((occasion: Occasion) => StoreValue[])[] = [];
+  const looks = model.relations.map((relation, at) => {
+    const other = modelOf(graph, relation.target);
+    // Of a new record nobody can say yet what its parent lets them read: it is asked itself.
+    const guard = guardSql(graph, other, sight.may(other, 'read'), dialect, placed);
+    placed += guard.places;
+    guards.push(guard.values);
+    return `EXISTS (SELECT 1 FROM ${name(other.table)} WHERE ${name(other.key.column)} = ${placeholder(at + 1)}${guard.sql})`;
+  });
+  return { sql: `SELECT ${looks.join(', ')}`, values: (occasion) => guards.flatMap((values) => values(occasion)) };
+}
+
+function referrersOf(model: Model, sight: Sight, dialect: Dialect): Referrer[] {
+  const { name, placeholder } = dialect;
+  const { graph } = sight;
   return graph.models.flatMap((other) =>
     other.relations
       .filter((relation) => relation.target === model.name && relation.onDelete === 'restrict')
       .map((relation) => {
-        const column = name(relation.field.column);
-        return {
-          model: other,
-          relation,
-          count: { sql: `SELECT count(*) FROM ${name(other.table)} WHERE ${column} = ${placeholder(1)}` },
-        };
+        const { sql, values } = guardSql(graph, other, readWith(sight, other, relation), dialect, 1);
+        const from = `SELECT count(*) FROM ${name(other.table)} WHERE ${name(relation.field.column)} = ${placeholder(1)}`;
+        return { model: other, relation, count: { sql: `SELECT (${from}), (${from}${sql})`, values } };
       }),
   );
 }
+
+/** That a record can be read, and where its relation leads. */
+const readWith = (sight: Sight, other: Model, relation: Relation): Condition =>
+  both(sight.may(other, 'read'), sight.sees(other, relation.field.member));

@@ -1,24 +1,25 @@
+import type { Caller, Occasion } from '../access/caller.ts';
+import type { Sight } from '../access/sight.ts';
+import type { Asker } from '../http/admission.ts';
 import type { Scalar } from '../model/graph.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Transaction } from '../store/contract.ts';
-
-/** Who asks for a write. */
-export interface Caller {
-  /** The key of their record. */
-  readonly key: Scalar;
-}
 
 /** What one transaction does, while it is under way. Where it has to be run again it begins with a new one. */
 export interface Work {
   readonly transaction: Transaction;
   /** Null where nobody is signed in, in scripts, and where samples are loaded. */
   readonly caller: Caller | null;
+  /** What may be told of other records where something is refused. */
+  readonly sight: Sight;
   /** The time that its writes carry. */
   now(): Date;
   /** What the journal will say of it. */
   readonly entries: Entry[];
   /** What happened, for those who want to know once it is kept. */
   readonly events: CommitEvent[];
+  /** Whether it changed records of callers. */
+  readonly told: { callers: boolean };
   /** How many hooks it is inside of. */
   depth: number;
   /** Those of code on its scope. */
@@ -26,6 +27,9 @@ export interface Work {
   /** The last of its parts, which wait for each other. */
   line: Promise<unknown>;
 }
+
+/** What expressions can tell of it that stands in no record. */
+export const occasionOf = (work: Work): Occasion => ({ now: work.now(), caller: work.caller });
 
 /** How many calls on a scope have begun and not ended: code that goes on without them would lose them. */
 export interface Calls {
@@ -55,12 +59,14 @@ export interface CommitEvent {
   readonly before?: Values | undefined;
 }
 
-export const beginWork = (transaction: Transaction, caller: Caller | null, now: () => Date): Work => ({
+export const beginWork = (transaction: Transaction, { caller, sight }: Asker, now: () => Date): Work => ({
   transaction,
   caller,
+  sight,
   now,
   entries: [],
   events: [],
+  told: { callers: false },
   depth: 0,
   calls: { pending: 0 },
   line: Promise.resolve(),

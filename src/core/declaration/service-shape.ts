@@ -1,5 +1,5 @@
 import type { Shape } from './shape.ts';
-import { entries, list, map, text, word } from './shape.ts';
+import { either, entries, list, map, text, word } from './shape.ts';
 import { modelName } from './model-shape.ts';
 
 const atLeastOne: Shape = { kind: 'number', integer: true, least: 1 };
@@ -21,7 +21,11 @@ export const serviceShape = entries('the service file', {
       description: { shape: text(), about: 'for people, and for the OpenAPI document' },
     }),
   },
-  key: { shape: text(), about: 'signs tokens and cursors; at least 32 bytes; made and kept in .vantfell/ if left out' },
+  key: {
+    shape: either('a text, or a list of texts', text(), list(text(), 1)),
+    about:
+      'signs tokens and cursors; at least 32 bytes; made and kept in .vantfell/ if left out. Of a list the first signs, and what the others signed is still known',
+  },
   store: {
     shape: text(/^(sqlite:.|postgres:\/\/.)/, 'sqlite:./data/huts.db or postgres://user@host:5432/name'),
     about: 'the database; a SQLite file in .vantfell/ if left out',

@@ -229,7 +229,7 @@ export function bodySchema(graph: Graph, model: Model, kind: ClientKind): JsonSc
   const members = model.fields.filter((field) => kind !== 'create' || isSettable(field, kind));
   const required = members
     .filter((field) => isSettable(field, kind))
-    .filter((field) => isNeeded(field, kind))
+    .filter((field) => isNeeded(field, kind, model))
     .map((field) => field.member);
   const properties = members.map((field) => {
     if (kind === 'update' && field.type === 'object') return [field.member, patchSchema(field)];

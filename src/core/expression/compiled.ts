@@ -1,4 +1,5 @@
-import type { Graph, Model } from '../model/graph.ts';
+import type { Occasion } from '../access/caller.ts';
+import type { Graph, Model, Scalar } from '../model/graph.ts';
 import type { StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
 import { toSql } from './sql.ts';
@@ -10,9 +11,9 @@ export interface CompiledExpression {
   readonly sql: string;
   /** How many placeholders it has. Its statement may repeat it: they stand for the same values again. */
   readonly places: number;
-  /** Whether its values are the same at any time. */
+  /** Whether its values are the same at any time, and for anybody. */
   readonly fixed: boolean;
-  values(now: Date): StoreValue[];
+  values(occasion: Occasion): StoreValue[];
 }
 
 /** How an expression stands in its statement. */
@@ -45,12 +46,11 @@ export function compileExpression(
     sql,
     places: bounds.length,
     fixed: bounds.every(({ kind }) => kind === 'constant'),
-    values: (now) => bounds.map((bound) => dialect.bindKind(bound.type, boundValue(bound, now))),
+    values: (occasion) => bounds.map((bound) => dialect.bindKind(bound.type, boundValue(bound, occasion))),
   };
 }
 
-/** Nobody is signed in yet. */
-function boundValue(bound: Bound, now: Date): string | number | boolean | null {
+function boundValue(bound: Bound, { now, caller }: Occasion): Scalar {
   switch (bound.kind) {
     case 'constant':
       return bound.value as string | number | boolean;
@@ -59,8 +59,9 @@ function boundValue(bound: Bound, now: Date): string | number | boolean | null {
     case 'today':
       return now.toISOString().slice(0, 10);
     case 'me':
-      return null;
+      // The journal knows callers by the texts of their keys.
+      return caller === null ? null : bound.type.kind === 'text' ? String(caller.key) : caller.key;
     case 'role':
-      return false;
+      return caller?.roles.includes(bound.role) ?? false;
   }
 }

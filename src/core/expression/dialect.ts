@@ -10,6 +10,8 @@ export interface ExpressionDialect {
   parameter(type: ValueKind, placeholder: string): string;
   /** What stands at a path inside a column that holds an object. */
   inside(column: string, path: readonly string[], type: ValueKind): string;
+  /** A text that holds a key, as that key: an index of keys can be asked for it. */
+  keyOfText(type: ValueKind, text: string): string;
   /** A SELECT of the items of an array, as `v`. */
   items(array: string, items: ValueKind): string;
   /** Where it is `bounded`, a decimal of more than 18 digits is null. */

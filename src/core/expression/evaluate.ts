@@ -1,3 +1,4 @@
+import type { Caller } from '../access/caller.ts';
 import { formatDecimal, parseDecimal } from '../model/decimal.ts';
 import type { FieldValue, Links, Reverse } from '../model/graph.ts';
 import type { Step } from '../model/related.ts';
@@ -11,8 +12,8 @@ export type Values = Readonly<Record<string, FieldValue | undefined>>;
 export interface Circumstances {
   readonly values: Values;
   readonly now: Date;
-  /** Undefined for nobody. */
-  readonly caller?: { readonly key: FieldValue; readonly roles: readonly string[] } | undefined;
+  /** Null or left out for nobody. */
+  readonly caller?: Caller | null | undefined;
   /** The records at the other end of a step or a to-many relation; left out where the record's own values are enough. */
   related?(via: Step | Links, target: string, values: Values): readonly Values[];
 }
@@ -35,15 +36,19 @@ function inner(expression: Expression, around: Circumstances): Inner {
     case 'today':
       return around.now.toISOString().slice(0, 10);
     case 'me':
-      return around.caller === undefined ? null : kept(around.caller.key, expression.type);
+      return around.caller ? kept(around.caller.key, expression.type) : null;
     case 'has-role':
       return around.caller?.roles.includes(expression.role) ?? false;
     case 'field':
       return fieldOf(expression, around.values);
     case 'at': {
-      const [values] = relatedTo(expression.step, expression.target, around);
+      const [values] = relatedTo(expression.step, expression.target, around).filter(
+        guardedBy(expression.guard, around),
+      );
       return values === undefined ? null : inner(expression.of, { ...around, values });
     }
+    case 'when':
+      return inner(expression.condition, around) === true ? inner(expression.of, around) : null;
     case 'convert': {
       const value = converted(inner(expression.of, around), expression.of.type, expression.type);
       return expression.bounded === true && typeof value === 'bigint' ? inUnits(value) : value;
@@ -160,15 +165,21 @@ function relatedTo(via: Step | Links, target: string, around: Circumstances): re
   return around.related(via, target, around.values);
 }
 
+const guardedBy =
+  (guard: Expression | undefined, around: Circumstances) =>
+  (values: Values): boolean =>
+    guard === undefined || inner(guard, { ...around, values }) === true;
+
 /** The record that a to-many relation belongs to may itself be a few steps away. */
-function recordsOf({ of, via, target }: Many, around: Circumstances): readonly Values[] {
+function recordsOf({ of, via, target, guard }: Many, around: Circumstances): readonly Values[] {
   let at: Values | undefined = around.values;
   let from = of;
   while (from.op === 'at' && at !== undefined) {
-    at = relatedTo(from.step, from.target, { ...around, values: at })[0];
+    at = relatedTo(from.step, from.target, { ...around, values: at }).find(guardedBy(from.guard, around));
     from = from.of;
   }
-  return at === undefined ? [] : relatedTo(via satisfies Links | Reverse, target, { ...around, values: at });
+  if (at === undefined) return [];
+  return relatedTo(via satisfies Links | Reverse, target, { ...around, values: at }).filter(guardedBy(guard, around));
 }
 
 function itemsOf(list: List, around: Circumstances): ReadonlySet<Inner> | null {

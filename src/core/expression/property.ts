@@ -50,13 +50,19 @@ function walkPath(
   wrap: (value: Expression) => Expression,
 ): End {
   const [name = '', ...rest] = path;
+  const sight = scope.sees?.(model.name, name) ?? true;
+  if (sight === false) throw unknown(model, name, property, scope);
+  const seen = (value: Expression): Expression => scope.seen?.(model.name, name, value) ?? value;
+  /** What lies behind a relation that only some records show. */
+  const behind = (value: Expression): Expression =>
+    sight === true ? value : { op: 'when', condition: sight, of: value, type: value.type };
   const field = model.shownByMember.get(name);
-  if (field !== undefined) return { kind: 'value', value: wrap(fieldValue(field, rest, property)) };
+  if (field !== undefined) return { kind: 'value', value: wrap(seen(fieldValue(field, rest, property))) };
 
   const computed = scope.computed(model.name, name);
   if (computed !== undefined) {
     if (rest.length > 0) throw nothingInside(name, rest[0]!, property);
-    return { kind: 'value', value: wrap(computed) };
+    return { kind: 'value', value: wrap(seen(computed)) };
   }
   const one = stepCalled(model, name);
   if (one !== undefined) {
@@ -66,16 +72,20 @@ function walkPath(
       throw new ExpressionError('wrong-type', message, `name one of its members, as ${name}.${scope.models.get(target)?.key.member}`, property.spot); // prettier-ignore
     }
     const next = scope.models.get(target)!;
-    return walkPath(next, rest, property, scope, (of) => wrap({ op: 'at', step, target, of, type: of.type }));
+    const guard = scope.guard?.(model.name, step);
+    return walkPath(next, rest, property, scope, (of) =>
+      wrap(behind({ op: 'at', step, target, of, guard, type: of.type })),
+    );
   }
   const keys = linksShownAs(model, name);
   if (keys !== undefined) {
     if (rest.length > 0) throw nothingInside(name, rest[0]!, property);
-    const many: Many = { of: wrap(fieldExpression(model.key)), via: keys, target: keys.target };
+    const guard = scope.guard?.(model.name, keys);
+    const many: Many = { of: wrap(behind(fieldExpression(model.key))), via: keys, target: keys.target, guard };
     return { kind: 'many', many, value: fieldExpression(scope.models.get(keys.target)!.key) };
   }
   const related = viaCalled(model, name);
-  if (related !== undefined) return throughMany(model, related, rest, property, scope, wrap);
+  if (related !== undefined) return throughMany(model, related, rest, property, scope, (of) => wrap(behind(of)));
   throw unknown(model, name, property, scope);
 }
 
@@ -87,7 +97,8 @@ function throughMany(
   scope: Scope,
   wrap: (value: Expression) => Expression,
 ): End {
-  const many: Many = { of: wrap(fieldExpression(model.key)), via, target };
+  const guard = scope.guard?.(model.name, via);
+  const many: Many = { of: wrap(fieldExpression(model.key)), via, target, guard };
   if (rest.length === 0) return { kind: 'many', many };
   const inside = walkPath(scope.models.get(target)!, rest, property, scope, (value) => value);
   if (inside.kind === 'value') return { kind: 'many', many, value: inside.value };
@@ -128,7 +139,7 @@ function unknown(model: Nameable, name: string, { spot }: Property, scope: Scope
     ...scope.computedNames(model.name),
     ...relatedNames(model),
     ...model.links.flatMap(({ member }) => member ?? []),
-  ];
+  ].filter((member) => scope.sees?.(model.name, member) !== false);
   const message = `${model.name} has no field or relation \`${name}\``;
   return new ExpressionError('unknown-property', message, didYouMean(name, known), spot);
 }

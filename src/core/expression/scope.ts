@@ -1,4 +1,5 @@
 import type { Field, Model } from '../model/graph.ts';
+import type { Step, Via } from '../model/related.ts';
 import type { Letters } from './letters.ts';
 import type { Spot } from './syntax.ts';
 import type { Expression } from './typed.ts';
@@ -22,6 +23,12 @@ export interface Scope {
   readonly caller?: { readonly key: Field; readonly roles?: readonly string[] };
   /** What is declared under this name is wrong, and told already. */
   isBroken?(model: string, name: string): boolean;
+  /** What has to be true of a record for whoever writes the expression to see a member; where it is false, there is none. */
+  sees?(model: string, name: string): boolean | Expression;
+  /** A member's value as they see it: null where it is hidden from them. */
+  seen?(model: string, member: string, value: Expression): Expression;
+  /** What has to be true of a record behind a relation to be there for them. */
+  guard?(model: string, via: Step | Via): Expression | undefined;
   readonly letters: Letters;
   /** The author of the models writes it, not a client: it is told of what is hidden, and of values that can't be. */
   strange?(message: string, remedy: string, spot: Spot): void;

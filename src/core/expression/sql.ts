@@ -84,8 +84,11 @@ export function toSql(expression: Expression, model: Model, alias: string, aroun
         const inside = around.alias();
         const value = valueOver(node.of, target, inside);
         const joined = oneJoined(node.step, target, over, inside, row, name);
-        return `(SELECT ${value} FROM ${name(target.table)} AS ${inside} WHERE ${joined})`;
+        const guard = guarded(node.guard, target, inside);
+        return `(SELECT ${value} FROM ${name(target.table)} AS ${inside} WHERE ${joined}${guard})`;
       }
+      case 'when':
+        return `(CASE WHEN ${of(node.condition)} THEN ${of(node.of)} END)`;
       case 'convert':
         return dialect.convert(of(node.of), node.of.type, node.type, node.bounded ?? false);
       case '+':
@@ -150,7 +153,12 @@ export function toSql(expression: Expression, model: Model, alias: string, aroun
     const inside = around.alias();
     const shown = value === undefined ? '1' : valueOver(value, target, inside);
     const key = sql(many.of, over, row, beside);
-    return `SELECT ${shown} AS v ${manyJoined(many.via, target, key, inside, around.alias(), name)}`;
+    const joined = manyJoined(many.via, target, key, inside, around.alias(), name);
+    return `SELECT ${shown} AS v ${joined}${guarded(many.guard, target, inside)}`;
+  }
+
+  function guarded(guard: Expression | undefined, target: Model, row: string): string {
+    return guard === undefined ? '' : ` AND ${valueOver(guard, target, row)}`;
   }
 
   function listsSql(

@@ -28,7 +28,16 @@ export type Expression = { readonly type: ValueKind } & (
   /** A stored member, or what stands inside it. */
   | { readonly op: 'field'; readonly field: Field; readonly inside: readonly string[] }
   /** The value of an expression over the one record that a step leads to; null where there is none. */
-  | { readonly op: 'at'; readonly step: Step; readonly target: string; readonly of: Expression }
+  | {
+      readonly op: 'at';
+      readonly step: Step;
+      readonly target: string;
+      readonly of: Expression;
+      /** Over that record: where it isn't true, there is none. */
+      readonly guard?: Expression | undefined;
+    }
+  /** The value of an expression where a condition is true, and null elsewhere. */
+  | { readonly op: 'when'; readonly condition: Expression; readonly of: Expression }
   /** Where it is `bounded`, a decimal of more than 18 digits is null; without, it is only compared with. */
   | { readonly op: 'convert'; readonly of: Expression; readonly bounded?: boolean }
   | { readonly op: Arithmetic; readonly left: Expression; readonly right: Expression }
@@ -58,6 +67,8 @@ export interface Many {
   readonly via: Via;
   /** Their model. */
   readonly target: string;
+  /** Over each of them: those for which it isn't true don't count. */
+  readonly guard?: Expression | undefined;
 }
 
 /** Several values, whose order and repeats don't count. */
@@ -110,6 +121,7 @@ export function walk(expression: Expression, visit: (node: Expression) => void):
   if ('of' in expression) walk(expression.of, visit);
   if ('many' in expression) walk(expression.many.of, visit);
   if ('value' in expression && expression.op !== 'constant') walk(expression.value, visit);
+  if (expression.op === 'when') walk(expression.condition, visit);
   if ('args' in expression) expression.args.forEach((arg) => walk(arg, visit));
   if ('among' in expression) expression.among.forEach((item) => walk(item, visit));
   if (expression.op === 'between') [expression.low, expression.high].forEach((end) => walk(end, visit));

@@ -1,11 +1,11 @@
 import { didYouMean } from '../declaration/nearest.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import { fromJson } from '../expression/json.ts';
-import { letters } from '../expression/letters.ts';
 import { parse } from '../expression/parse.ts';
 import type { Scope } from '../expression/scope.ts';
 import { ExpressionError } from '../expression/syntax.ts';
 import type { Syntax } from '../expression/syntax.ts';
+import type { Expression } from '../expression/typed.ts';
 import { typedCondition } from '../expression/type.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import { askedOf } from '../query/bounds.ts';
@@ -21,18 +21,9 @@ export type FilterReader = (
   text: string,
   language: string | undefined,
   failures: ParameterFailure[],
-) => Condition | undefined;
+) => Expression | undefined;
 
-/** What clients can name: all that answers may show. */
-export const clientScope = (graph: Graph, model: Model): Scope => ({
-  model,
-  models: graph.byName,
-  computedNames: (name) => (graph.byName.get(name)?.computed ?? []).map(({ member }) => member),
-  computed: (name, member) => graph.byName.get(name)?.computed.find((one) => one.member === member)?.value,
-  letters,
-});
-
-export function filterReader(graph: Graph, model: Model, dialect: Dialect, scope: Scope): FilterReader {
+export function filterReader(scope: Scope): FilterReader {
   return (text, language = filterLanguages[0], failures) => {
     const refuse = (parameter: string, detail: string): undefined => void failures.push({ parameter, detail });
     if (!(filterLanguages as readonly string[]).includes(language)) {
@@ -43,14 +34,19 @@ export function filterReader(graph: Graph, model: Model, dialect: Dialect, scope
     }
     try {
       const syntax = language === 'cql2-json' ? fromJsonText(text) : parse(text);
-      const condition = typedCondition(syntax, scope);
-      return { ...compileExpression(condition, model, graph, dialect), asked: askedOf(condition) };
+      return typedCondition(syntax, scope);
     } catch (error) {
       if (!(error instanceof ExpressionError)) throw error;
       return refuse('filter', `${whereOf(error)}${error.message}; ${error.remedy}`);
     }
   };
 }
+
+/** A condition on a list of a model's records; its placeholders are the first of the statement. */
+export const compileCondition = (graph: Graph, model: Model, dialect: Dialect, condition: Expression): Condition => ({
+  ...compileExpression(condition, model, graph, dialect),
+  asked: askedOf(condition),
+});
 
 function fromJsonText(text: string): Syntax {
   let value: unknown;

@@ -1,4 +1,5 @@
 import { createHmac, createSecretKey } from 'node:crypto';
+import type { KeyObject } from 'node:crypto';
 import type { Work } from '../change/work.ts';
 import { StoreError } from '../store/contract.ts';
 import type { Statement, Store } from '../store/contract.ts';
@@ -9,8 +10,16 @@ import { HttpProblem } from './problems.ts';
 
 /** Requests that carry an Idempotency-Key, and are answered once, however often they come. */
 export interface Idempotency {
-  /** Answers a request that carries a key: by `answer`, or as the first one was answered. */
-  once(request: Request, path: string, query: string, answer: (claimed: Request) => Promise<Reply>): Promise<Reply>;
+  /**
+   * Answers a request that carries a key: by `answer`, or as the first one was answered, which `again` may shorten. The
+   * key belongs to whoever asks.
+   */
+  once(
+    request: Request,
+    asked: { readonly by: string; readonly path: string; readonly query: string },
+    answer: (claimed: Request) => Promise<Reply>,
+    again: (reply: Reply) => Promise<Reply>,
+  ): Promise<Reply>;
   /** Does a write with its claim: the answer is kept in the same transaction, or none of it is. */
   within(work: Work, claim: Claim | undefined, write: (work: Work) => Promise<Reply>): Promise<Reply>;
 }
@@ -21,9 +30,10 @@ const LONGEST_KEY = 255;
 /** After so many claims, those that are older are cleared away. */
 const CLEARED_EVERY = 100;
 
-export function makeIdempotency(store: Store, serviceKey: string, now: () => Date): Idempotency {
-  const secret = createSecretKey(createHmac('sha256', serviceKey).update('vantfell idempotency').digest());
-  const digest = (...parts: (string | Uint8Array)[]): string => {
+/** Claims are made with the first key, and those of all are known. */
+export function makeIdempotency(store: Store, serviceKeys: readonly string[], now: () => Date): Idempotency {
+  const secrets = serviceKeys.map((key) => createSecretKey(createHmac('sha256', key).update('vantfell idempotency').digest())); // prettier-ignore
+  const digest = (secret: KeyObject, ...parts: (string | Uint8Array)[]): string => {
     const hmac = createHmac('sha256', secret);
     for (const part of parts) hmac.update(`${part.length}:`).update(part);
     return hmac.digest('hex');
@@ -48,25 +58,31 @@ export function makeIdempotency(store: Store, serviceKey: string, now: () => Dat
   }
 
   return {
-    async once(request, path, query, answer) {
+    async once(request, { by, path, query }, answer, again) {
       const key = String(request.headers['idempotency-key']);
       if (!/^[\x21-\x7e]+$/.test(key) || key.length > LONGEST_KEY) {
         throw new HttpProblem('malformed-request', `Idempotency-Key must be 1 to ${LONGEST_KEY} visible characters`);
       }
-      const id = digest(request.client ?? '', request.method, path, query, key);
-      const claim = { id, body: digest(request.body ?? '') };
+      const claims = secrets.map((secret) => ({
+        id: digest(secret, by, request.method, path, query, key),
+        body: digest(secret, request.body ?? ''),
+      }));
+      const claim = claims[0]!;
+      const { id } = claim;
       if (running.has(id)) throw new HttpProblem('still-running', undefined, { headers: { 'retry-after': '1' } });
       running.add(id);
       try {
-        const before = await known(claim);
-        if (before !== undefined) return before;
+        for (const one of claims) {
+          const before = await known(one);
+          if (before !== undefined) return await again(before);
+        }
         try {
           return await answer({ ...request, claim });
         } catch (error) {
           // Another process was answering it.
           const after = isClaimed(error) ? await known(claim) : undefined;
           if (after === undefined) throw error;
-          return after;
+          return await again(after);
         }
       } finally {
         running.delete(id);

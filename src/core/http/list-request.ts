@@ -1,16 +1,30 @@
+import { clientScope } from '../access/client-scope.ts';
+import { both, expressionOf } from '../access/condition.ts';
+import type { Condition } from '../access/condition.ts';
+import { hides, seenValue } from '../access/sight.ts';
+import type { Sight } from '../access/sight.ts';
 import { didYouMean } from '../declaration/nearest.ts';
+import { compileExpression } from '../expression/compiled.ts';
+import type { CompiledExpression } from '../expression/compiled.ts';
+import { fieldExpression } from '../expression/property.ts';
+import { constant, plain } from '../expression/typed.ts';
+import type { Expression } from '../expression/typed.ts';
 import { LIST_PARAMETERS } from '../model/collisions.ts';
-import type { Field, FieldValue, Model } from '../model/graph.ts';
+import type { Field, FieldValue, Model, Relation } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
 import { isScalar } from '../model/types.ts';
 import { fromText } from '../model/value.ts';
 import type { Cursors } from '../query/cursor.ts';
-import type { ListForm } from '../query/list-statement.ts';
+import type { Condition as ListCondition, ListForm } from '../query/list-statement.ts';
+import type { Dialect } from '../store/dialect.ts';
+import { compileCondition, filterReader } from './filter.ts';
 import type { FilterReader } from './filter.ts';
+import { sortReader } from './sort.ts';
 import type { SortReader } from './sort.ts';
 import type { ParameterFailure } from './problems.ts';
 import { refuseParameters } from './problems.ts';
 import { readQuery } from './query.ts';
-import { shownParameters } from './shown.ts';
+import { shownParameters, shownReader } from './shown.ts';
 import type { ShownReader } from './shown.ts';
 
 /** A list's query, understood. */
@@ -37,7 +51,7 @@ export const listParameters = [
 ] as const;
 type ListParameter = (typeof listParameters)[number];
 
-/** The fields that a list can be narrowed by as `?field=value`. */
+/** The fields that a list can be narrowed by as `?field=value`, where nothing is hidden. */
 export const filterable = (model: Model): Field[] =>
   model.shown.filter((field) => isScalar(field.type) && !(LIST_PARAMETERS as readonly string[]).includes(field.member));
 
@@ -45,12 +59,38 @@ export const filterable = (model: Model): Field[] =>
 export const sortable = (model: Model): string[] =>
   [...model.shown, ...model.computed].filter(({ type }) => isScalar(type)).map(({ member }) => member);
 
-/** What reads those parts of a query that need more than the model. */
+/** What reads the lists of a model for one kind of viewer. */
 export interface ListReaders {
+  readonly sight: Sight;
+  readonly dialect: Dialect;
   readonly cursors: Cursors;
   readonly readFilter: FilterReader;
   readonly readSort: SortReader;
   readonly readShown: ShownReader;
+}
+
+export function listReaders(model: Model, sight: Sight, dialect: Dialect, cursors: Cursors): ListReaders {
+  const { graph } = sight;
+  const scope = clientScope(sight, model);
+  return {
+    sight,
+    dialect,
+    cursors,
+    readFilter: filterReader(scope),
+    readSort: sortReader(graph, model, dialect, scope),
+    readShown: shownReader(sight, model, model.listView),
+  };
+}
+
+/** What a list is of, beside what its query asks for. */
+export interface ListOf {
+  /** What has to be true of its records. */
+  readonly condition: Condition;
+  /** Values that all its records have. */
+  readonly always?: ListForm['filters'];
+  /** A condition that is no expression; it is given the number of placeholders before its own. */
+  readonly extra?: ((before: number) => CompiledExpression) | undefined;
+  readonly under?: { readonly relation: Relation; readonly key: FieldValue } | undefined;
 }
 
 export interface Paging {
@@ -64,13 +104,16 @@ export function readListRequest(
   path: string,
   query: string,
   paging: Paging,
-  { cursors, readFilter, readSort, readShown }: ListReaders,
-  under?: ListForm['under'],
+  readers: ListReaders,
+  of: ListOf,
 ): ListRequest {
+  const { sight, dialect, cursors, readFilter, readSort, readShown } = readers;
+  const { graph } = sight;
   const failures: ParameterFailure[] = [];
   const single = new Map<ListParameter, string>();
   const filters = new Map<Field, FieldValue[]>();
-  const columns = new Map(filterable(model).map((field) => [field.member, field]));
+  const narrowing = filterable(model).filter(({ member }) => !hides(sight, model, member));
+  const columns = new Map(narrowing.map((field) => [field.member, field]));
   const shared: string[] = [];
 
   for (const [name, value] of readQuery(query)) {
@@ -95,11 +138,18 @@ export function readListRequest(
   const [text, language] = [single.get('filter'), single.get('filter-lang')];
   if (text === undefined && language !== undefined)
     failures.push({ parameter: 'filter-lang', detail: 'goes with filter' });
-  const filter = text === undefined ? undefined : readFilter(text, language, failures);
+  const asked = text === undefined ? undefined : readFilter(text, language, failures);
+  const wanted = [...filters].map(([field, values]) => ({ field, values }));
+  // A value that not everybody sees is compared as this viewer sees it.
+  const seen = ({ field }: { field: Field }): Expression => seenValue(sight, model, field.member, fieldExpression(field)); // prettier-ignore
+  const open = wanted.filter((one) => seen(one).op === 'field');
+  const guarded = wanted.filter((one) => !open.includes(one)).map((one) => oneOf(seen(one), one.values));
+  const condition = expressionOf(both(...(asked === undefined ? [] : [asked]), ...guarded, of.condition));
+  const filter = withExtra(condition && compileCondition(graph, model, dialect, condition), of.extra);
   const sort = readSort(single.get('sort'), filter?.places ?? 0, failures);
   const offset = readOffset(single.get('offset'), failures);
   const total = readFlag('total', single.get('total'), failures);
-  const wanted = [...filters].map(([field, values]) => ({ field, values }));
+  const places = sort.reduce((sum, { compiled }) => sum + (compiled?.places ?? 0), filter?.places ?? 0);
   const binding = JSON.stringify([
     path,
     sort.map(({ field, descending }) => [field.member, descending]),
@@ -127,11 +177,56 @@ export function readListRequest(
   refuseParameters(failures);
 
   return {
-    form: { shown, sort, filters: wanted, filter, offset, total, from, backward: before !== undefined, under },
+    form: {
+      shown,
+      sort,
+      filters: [...(of.always ?? []), ...open],
+      filter,
+      offset,
+      total,
+      from,
+      backward: before !== undefined,
+      under: of.under && underOf(sight, of.under, dialect, places),
+    },
     limit,
     binding,
     shared: shared.join('&'),
   };
+}
+
+const BOOLEAN = plain('boolean');
+
+function oneOf(value: Expression, among: readonly FieldValue[]): Expression {
+  const constants = among.map((one) => constant(one, value.type));
+  return constants.length === 1
+    ? { op: '=', left: value, right: constants[0]!, type: BOOLEAN }
+    : { op: 'in', of: value, among: constants, type: BOOLEAN };
+}
+
+function withExtra(condition: ListCondition | undefined, extra: ListOf['extra']): ListCondition | undefined {
+  if (extra === undefined) return condition;
+  const more = extra(condition?.places ?? 0);
+  const all = condition === undefined ? [more] : [condition, more];
+  return {
+    sql: all.map(({ sql }) => `(${sql})`).join(' AND '),
+    places: all.reduce((sum, { places }) => sum + places, 0),
+    fixed: all.every(({ fixed }) => fixed),
+    values: (occasion) => all.flatMap(({ values }) => values(occasion)),
+    asked: { equal: [], ranges: [], ...condition?.asked, more: true },
+  };
+}
+
+function underOf(
+  sight: Sight,
+  { relation, key }: NonNullable<ListOf['under']>,
+  dialect: Dialect,
+  before: number,
+): ListForm['under'] {
+  const { graph } = sight;
+  const parent = modelOf(graph, relation.target);
+  const guard = expressionOf(sight.may(parent, 'read'));
+  const compiled = guard && compileExpression(guard, parent, graph, dialect, { before });
+  return { parent, field: relation.field, key, guard: compiled };
 }
 
 /** What says where in the list a page begins: the links to other pages say that by themselves. */

@@ -1,3 +1,8 @@
+import type { Occasion } from '../access/caller.ts';
+import { operationAct } from '../access/condition.ts';
+import { seenBy } from '../access/seen.ts';
+import { bySight } from '../access/sight.ts';
+import type { Sight } from '../access/sight.ts';
 import { blamed, CodeError } from '../change/code.ts';
 import { refusePending } from '../change/scope.ts';
 import type { Scope } from '../change/scope.ts';
@@ -10,11 +15,14 @@ import { modelOf } from '../model/graph.ts';
 import { canonical, fromText } from '../model/value.ts';
 import { noRules } from '../model/rules.ts';
 import { isOpen, wholeOf } from '../query/shown.ts';
-import { shownStatement, storedStatement } from '../query/statements.ts';
+import { guardSql, shownStatement, storedStatement, thereStatement } from '../query/statements.ts';
 import { forCode } from '../change/for-code.ts';
+import type { Valued } from '../change/statements.ts';
 import { valueReader } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Reader } from '../store/contract.ts';
+import { admit, admitTo, refusedOn, unknownRecord } from './admission.ts';
+import type { Asker } from './admission.ts';
 import { readBodyOf } from './body.ts';
 import { guardOf } from './condition.ts';
 import { recordTags } from './entity-tag.ts';
@@ -28,7 +36,7 @@ import { readQuery, refuseQuery } from './query.ts';
 import type { Serving } from './serving.ts';
 
 /** Answers the requests for one operation. The key is that of its record, where it has one. */
-export type Operate = (request: Request, query: string, keyText?: string) => Promise<Reply>;
+export type Operate = (asker: Asker, request: Request, query: string, keyText?: string) => Promise<Reply>;
 
 export function makeOperation(model: Model, operation: Operation, serving: Serving): Operate {
   const { store, writes, code, answer, graph, moment } = serving;
@@ -38,10 +46,24 @@ export function makeOperation(model: Model, operation: Operation, serving: Servi
   const changes = writes.changesOf(model);
   const tags = recordTags(serving.tags, isOpen(graph, model));
   const readInput = inputReader(operation, () => moment.now());
-  const stored = storedStatement(graph, model, dialect, false);
+  const act = operationAct(operation.name);
+  const heldOf = bySight((sight: Sight) => {
+    const stored = storedStatement(graph, model, dialect, false).sql;
+    const [read, may] = (['read', act] as const).map((one): Valued => {
+      const { sql, values } = guardSql(graph, model, sight.may(model, one), dialect, 1);
+      return { sql: stored + sql, values };
+    });
+    return { read: read!, may: may! };
+  });
   const outputOf = outputWriter(name, operation, serving);
 
-  async function called(input: Values, scope: Scope, record: Values | undefined, reader: Reader): Promise<string> {
+  async function called(
+    asker: Asker,
+    input: Values,
+    scope: Scope,
+    record: Values | undefined,
+    reader: Reader,
+  ): Promise<string> {
     // No service opens without the code that it was declared to have.
     if (run === undefined) throw new CodeError(name, 'has no code');
     const seen = record === undefined ? scope : withRecord(scope, forCode(model, record));
@@ -51,7 +73,24 @@ export function makeOperation(model: Model, operation: Operation, serving: Servi
     } catch (error) {
       throw blamed(error, name);
     }
-    return outputOf(output, reader);
+    return outputOf(asker, output, reader);
+  }
+
+  function admitted(sight: Sight): void {
+    if (operation.target === 'record') admitTo(sight, model, act);
+    // What depends on a record can't be true of none.
+    else if (admit(sight, model, act) !== true) throw refusedOn(sight, model, act);
+  }
+
+  /** The record of an operation that only reads. */
+  async function heldBy({ caller, sight }: Asker, key: Scalar): Promise<Values> {
+    const { read, may } = heldOf(sight);
+    const look = (statement: Valued) =>
+      store.first(statement, [dialect.bind(model.key, key), ...statement.values({ now: moment.now(), caller })]);
+    if ((await look(read)) === undefined) throw unknownRecord(sight, model);
+    const row = await look(may);
+    if (row === undefined) throw refusedOn(sight, model, act);
+    return JSON.parse(String(row[0])) as Values;
   }
 
   function reply(data: string, request: Request): Reply {
@@ -64,29 +103,28 @@ export function makeOperation(model: Model, operation: Operation, serving: Servi
   }
 
   if (operation.reads) {
-    return async (request, query, keyText) => {
-      const input = readInput.fromQuery(query);
-      let record: Values | undefined;
-      if (keyText !== undefined) {
-        const row = await store.first(stored, [dialect.bind(model.key, keyFromText(model.key, keyText))]);
-        if (row === undefined) throw new HttpProblem('not-found');
-        record = JSON.parse(String(row[0])) as Values;
-      }
+    return async (asker, request, query, keyText) => {
+      admitted(asker.sight);
+      const key = keyText === undefined ? undefined : keyFromText(model.key, keyText);
+      const input = readInput.fromQuery(query, asker);
+      const record = key === undefined ? undefined : await heldBy(asker, key);
       const data = await store.reading((reader, signal) =>
-        called(input, writes.readingScope(null, reader, signal), record, reader),
+        called(asker, input, writes.readingScope(asker.caller, reader, signal), record, reader),
       );
       return reply(data, request);
     };
   }
-  return async (request, query, keyText) => {
+  return async (asker, request, query, keyText) => {
+    admitted(asker.sight);
     refuseQuery(query);
     const key = keyText === undefined ? undefined : keyFromText(model.key, keyText);
     const guard =
       key === undefined || request.headers['if-match'] === undefined ? undefined : guardOf(model, tags, request);
-    const input = readInput.fromBody(request);
-    return answer(request, async (work: Work) => {
-      const record = key === undefined ? undefined : await changes.lock(work, key, guard);
-      const data = await called(input, writes.scopeOf(work), record, work.transaction);
+    const input = readInput.fromBody(request, asker);
+    return answer(asker, request, async (work: Work) => {
+      const { sight } = asker;
+      const held = key === undefined ? undefined : await changes.hold(work, key, act, { sight, guard });
+      const data = await called(asker, input, writes.scopeOf(work), held?.record, work.transaction);
       refusePending(work.calls, 0, name);
       return reply(data, request);
     });
@@ -100,15 +138,15 @@ function withRecord(scope: Scope, record: Values): Scope & { readonly record: Va
 
 /** What an operation takes, from where its requests give it. */
 interface InputReader {
-  fromBody(request: Request): Values;
-  fromQuery(query: string): Values;
+  fromBody(request: Request, asker: Asker): Values;
+  fromQuery(query: string, asker: Asker): Values;
 }
 
 function inputReader({ input }: Operation, now: () => Date): InputReader {
   const whole = valueReader({ type: 'object', scale: 0, properties: input, examples: [], rules: { ...noRules, required: true } }, ''); // prettier-ignore
 
-  function read(given: unknown): { values: Values; failures: ReturnType<typeof whole>['failures'] } {
-    const filled = isRecord(given) ? { ...defaultsAt(given), ...given } : given;
+  function read(given: unknown, { caller }: Asker): { values: Values; failures: ReturnType<typeof whole>['failures'] } {
+    const filled = isRecord(given) ? { ...defaultsAt(given, { now: now(), caller }), ...given } : given;
     const { value, failures } = whole(filled);
     if (failures.length > 0) return { values: {}, failures };
     const values = value as Values;
@@ -116,18 +154,18 @@ function inputReader({ input }: Operation, now: () => Date): InputReader {
     return { values: { ...Object.fromEntries([...input.keys()].map((name) => [name, null])), ...values }, failures };
   }
 
-  const defaultsAt = (given: Readonly<Record<string, unknown>>): Values =>
+  const defaultsAt = (given: Readonly<Record<string, unknown>>, occasion: Occasion): Values =>
     Object.fromEntries(
       [...input].flatMap(([name, { rules }]) =>
         rules.defaultTo === undefined || Object.hasOwn(given, name)
           ? []
-          : [[name, evaluate(rules.defaultTo, { values: {}, now: now() })]],
+          : [[name, evaluate(rules.defaultTo, { values: {}, ...occasion })]],
       ),
     );
 
   return {
-    fromBody(request) {
-      const { values, failures } = read(isEmpty(request) ? {} : readBodyOf(request, 'create'));
+    fromBody(request, asker) {
+      const { values, failures } = read(isEmpty(request) ? {} : readBodyOf(request, 'create'), asker);
       if (failures.length > 0) {
         const title =
           failures.length === 1 ? 'The request breaks a rule' : `The request breaks ${failures.length} rules`;
@@ -135,7 +173,7 @@ function inputReader({ input }: Operation, now: () => Date): InputReader {
       }
       return values;
     },
-    fromQuery(query) {
+    fromQuery(query, asker) {
       const told: ParameterFailure[] = [];
       const given: Record<string, FieldValue> = {};
       for (const [parameter, text] of readQuery(query)) {
@@ -150,7 +188,7 @@ function inputReader({ input }: Operation, now: () => Date): InputReader {
         }
       }
       refuseParameters(told);
-      const { values, failures } = read(given);
+      const { values, failures } = read(given, asker);
       refuseParameters(failures.map(({ pointer, detail }) => ({ parameter: pointer.slice(1), detail })));
       return values;
     },
@@ -166,13 +204,13 @@ function outputWriter(
   name: string,
   { output }: Operation,
   { graph, store, moment }: Serving,
-): (given: unknown, reader: Reader) => Promise<string> {
+): (asker: Asker, given: unknown, reader: Reader) => Promise<string> {
   const { dialect } = store;
   if (output === undefined) return () => Promise.resolve('');
   if (output.kind === 'fields') {
     const rules = { ...noRules, required: true };
     const read = valueReader({ type: 'object', scale: 0, properties: output.fields, examples: [], rules }, '');
-    return (given) => {
+    return (_asker, given) => {
       const { value, failures } = read(given ?? {});
       const [first] = failures;
       if (first === undefined) return Promise.resolve(JSON.stringify(value));
@@ -182,22 +220,29 @@ function outputWriter(
     };
   }
   const model = modelOf(graph, output.model);
-  const statement = shownStatement(graph, model, wholeOf(graph, model), dialect, false);
-  const one = async (given: unknown, reader: Reader): Promise<string> => {
+  const there = thereStatement(graph, model, dialect, true);
+  const statementOf = bySight((sight: Sight) => {
+    const shown = seenBy(sight, model, wholeOf(graph, model));
+    return shownStatement(graph, model, shown, dialect, { guard: sight.may(model, 'read') });
+  });
+  /** Undefined for a record that is not for this caller. */
+  const one = async ({ caller, sight }: Asker, given: unknown, reader: Reader): Promise<string | undefined> => {
     const key = keyOf(given, model);
     if (key === undefined) {
       throw new CodeError(name, `declares to give back ${output.kind} ${model.name}: a record, or its key`);
     }
-    const row = await reader.first(statement, [dialect.bind(model.key, key), ...statement.values(moment.now())]);
-    if (row === undefined)
+    const statement = statementOf(sight);
+    const bound = dialect.bind(model.key, key);
+    const row = await reader.first(statement, [bound, ...statement.values({ now: moment.now(), caller })]);
+    if (row === undefined && (await reader.first(there, [bound])) === undefined)
       throw new CodeError(name, `gave back the ${model.name} ${String(key)}, which does not exist`);
-    return row[0] as string;
+    return row?.[0] as string | undefined;
   };
-  if (output.kind === 'one') return one;
-  return async (given, reader) => {
+  if (output.kind === 'one') return async (asker, given, reader) => (await one(asker, given, reader)) ?? 'null';
+  return async (asker, given, reader) => {
     if (!Array.isArray(given)) throw new CodeError(name, `declares to give back many ${model.plural}: an array`);
     const texts: string[] = [];
-    for (const item of given) texts.push(await one(item, reader));
+    for (const item of given) texts.push(...[await one(asker, item, reader)].filter((text) => text !== undefined));
     return `[${texts.join(',')}]`;
   };
 }

@@ -7,7 +7,7 @@ import { JSON_HEADERS } from './message.ts';
 import type { Reply } from './message.ts';
 
 /** JSON text holds no raw line feed, so this can only stand between two records. */
-const BETWEEN = ',\n';
+export const BETWEEN = ',\n';
 
 /**
  * The records at the ends of a page when it was last asked for, and their cursors. The first pages of lists are asked for
@@ -19,14 +19,15 @@ export interface PageEnds {
 }
 
 /** The answer to a list: the records as the database wrote them, between a prefix and the page's links. */
-export function pageReply(
+export async function pageReply(
   path: string,
   { form, limit, binding, shared }: ListRequest,
   statement: ListStatement,
   row: Row,
   cursors: Cursors,
   ends: PageEnds,
-): Reply {
+  finish?: (records: string) => Promise<string>,
+): Promise<Reply> {
   const count = Number(row[1]);
   const surplus = count > limit;
   let records = cutSurplus(row[0] as string | null, surplus);
@@ -55,7 +56,8 @@ export function pageReply(
   if (next !== null) link += `, <${next}>; rel="next"`;
   const total = form.total === true ? `,"total":${Number(row[4])}` : '';
   const page = `{"limit":${limit},"next":${JSON.stringify(next)},"prev":${JSON.stringify(prev)}${total}}`;
-  return { status: 200, headers: { ...JSON_HEADERS, link }, body: `{"data":[${records}],"page":${page}}` };
+  const data = finish === undefined ? records : await finish(records);
+  return { status: 200, headers: { ...JSON_HEADERS, link }, body: `{"data":[${data}],"page":${page}}` };
 }
 
 const cutSurplus = (texts: string | null, surplus: boolean): string =>

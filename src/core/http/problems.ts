@@ -12,10 +12,33 @@ export const problemTypes = {
     title: 'A query parameter is wrong',
     about: 'A parameter is unknown to this endpoint, or its value can not be used. `errors` names each one.',
   },
+  'sign-in-required': {
+    status: 401,
+    title: 'Somebody has to sign in for this',
+    about:
+      'Nobody may do this without signing in, or nobody may know whether there is such a record. POST /tokens gives a token, which goes into the header Authorization.',
+  },
+  'invalid-token': {
+    status: 401,
+    title: 'The token is not good, or not any more',
+    about:
+      'It is not one of this service, its time is over, or it was ended by a new secret or on request. Sign in again.',
+  },
+  'wrong-credentials': {
+    status: 401,
+    title: 'Nobody has this name and this secret',
+    about: 'Whether there is somebody of this name is not told.',
+  },
+  'not-allowed': {
+    status: 403,
+    title: 'You may not do this',
+    about:
+      'The record may be known, but this is not for you to do with it; or only some roles may do it at all. Nothing was changed.',
+  },
   'not-found': {
     status: 404,
     title: 'There is no such record',
-    about: 'No record has this key, or it has been deleted.',
+    about: 'No record has this key, it has been deleted, or it is not for you to know of.',
   },
   'unknown-path': {
     status: 404,
@@ -70,6 +93,11 @@ export const problemTypes = {
     about:
       'The header If-Match names another state of the record, or the body repeats a value that has changed meanwhile. Read the record again. Nothing was changed.',
   },
+  'url-too-long': {
+    status: 414,
+    title: 'The URL is too long',
+    about: 'Paths and queries may have 8000 bytes.',
+  },
   'too-large': {
     status: 413,
     title: 'The body is too large',
@@ -101,6 +129,11 @@ export const problemTypes = {
     title: 'The request must say which state of the record it is about',
     about:
       'Writes of this model carry the header If-Match, with the ETag of the record as it was read. Nothing was changed.',
+  },
+  'too-many-requests': {
+    status: 429,
+    title: 'Too many requests',
+    about: 'Try again after the time in the header Retry-After; `limits.rate` and `limits.sign-in` are the limits.',
   },
   'inner-defect': {
     status: 500,

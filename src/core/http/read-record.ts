@@ -1,14 +1,19 @@
 import { LRUCache } from 'lru-cache';
+import { seenBy } from '../access/seen.ts';
+import { bySight } from '../access/sight.ts';
+import type { Sight } from '../access/sight.ts';
 import { didYouMean } from '../declaration/nearest.ts';
 import type { Model } from '../model/graph.ts';
 import { isOpen, wholeOf } from '../query/shown.ts';
 import { shownStatement } from '../query/statements.ts';
 import type { ShownStatement } from '../query/statements.ts';
+import { admit, unknownRecord } from './admission.ts';
+import type { Asker } from './admission.ts';
 import { isNamed, recordTags } from './entity-tag.ts';
 import { keyFromText } from './key.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
 import type { Reply, Request } from './message.ts';
-import { HttpProblem, refuseParameters } from './problems.ts';
+import { refuseParameters } from './problems.ts';
 import type { ParameterFailure } from './problems.ts';
 import { readQuery } from './query.ts';
 import { KEPT_FORMS, LONGEST_KEPT } from './serving.ts';
@@ -17,35 +22,39 @@ import { shownParameters, shownReader } from './shown.ts';
 import type { ShownParameters } from './shown.ts';
 
 /** Answers a read of one record, by the text of a path segment. */
-export function makeRecordReader(
-  model: Model,
-  { graph, store, tags, moment }: Serving,
-): (keyText: string, request: Request, query: string) => Promise<Reply> {
+export type RecordReader = (asker: Asker, keyText: string, request: Request, query: string) => Promise<Reply>;
+
+export function makeRecordReader(model: Model, { graph, store, tags, moment }: Serving): RecordReader {
   const { dialect } = store;
-  const readShown = shownReader(graph, model, 'default');
   const open = isOpen(graph, model);
   const { tagOf } = recordTags(tags, open);
-  const readWhole = shownStatement(graph, model, wholeOf(graph, model), dialect, !open);
-  const forms = new LRUCache<string, ShownStatement>({ max: KEPT_FORMS });
+  const statementsOf = bySight((sight: Sight) => {
+    const guard = sight.may(model, 'read');
+    const readShown = shownReader(sight, model, 'default');
+    const whole = seenBy(sight, model, wholeOf(graph, model));
+    const readWhole = shownStatement(graph, model, whole, dialect, { whole: !open, guard });
+    const forms = new LRUCache<string, ShownStatement>({ max: KEPT_FORMS });
 
-  function statementOf(query: string): ShownStatement {
-    if (query === '') return readWhole;
-    let statement = forms.get(query);
-    if (statement === undefined) {
-      const failures: ParameterFailure[] = [];
-      const shown = readShown(readParameters(query, failures), 1, failures);
-      refuseParameters(failures);
-      statement = shownStatement(graph, model, shown, dialect, true);
-      if (query.length <= LONGEST_KEPT) forms.set(query, statement);
-    }
-    return statement;
-  }
+    return (query: string): ShownStatement => {
+      if (query === '') return readWhole;
+      let statement = forms.get(query);
+      if (statement === undefined) {
+        const failures: ParameterFailure[] = [];
+        const shown = readShown(readParameters(query, failures), 1, failures);
+        refuseParameters(failures);
+        statement = shownStatement(graph, model, shown, dialect, { whole: true, guard });
+        if (query.length <= LONGEST_KEPT) forms.set(query, statement);
+      }
+      return statement;
+    };
+  });
 
-  return async (keyText, { headers }, query) => {
+  return async ({ caller, sight }, keyText, { headers }, query) => {
+    admit(sight, model, 'read');
     const key = dialect.bind(model.key, keyFromText(model.key, keyText));
-    const statement = statementOf(query);
-    const row = await store.first(statement, [key, ...statement.values(moment.now())]);
-    if (row === undefined) throw new HttpProblem('not-found');
+    const statement = statementsOf(sight)(query);
+    const row = await store.first(statement, [key, ...statement.values({ now: moment.now(), caller })]);
+    if (row === undefined) throw unknownRecord(sight, model);
     const etag = tagOf(row[0] as string, row[1] as string | undefined);
     if (isNamed(headers['if-none-match'], etag)) return { status: 304, headers: { ...COMMON_HEADERS, etag } };
     return { status: 200, headers: { ...JSON_HEADERS, etag }, body: `{"data":${row[0] as string}}` };

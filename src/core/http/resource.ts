@@ -1,4 +1,5 @@
 import type { Model } from '../model/graph.ts';
+import type { Asker } from './admission.ts';
 import { makeClear } from './clear.ts';
 import type { Endpoint } from './endpoints.ts';
 import type { Reply, Request } from './message.ts';
@@ -11,6 +12,7 @@ import { makeRecordWriter } from './write-record.ts';
 
 /** A request for one of a model's endpoints. */
 export interface Asked {
+  readonly asker: Asker;
   readonly request: Request;
   readonly path: string;
   /** Without its `?`. */
@@ -30,27 +32,27 @@ export function makeResource(model: Model, serving: Serving): (endpoint: Endpoin
   return ({ name, operation }) => {
     switch (name) {
       case 'list':
-        return ({ path, query, key }) => list(path, query, key);
+        return ({ asker, path, query, key }) => list(asker, path, query, key);
       case 'read':
-        return ({ request, query, key }) => read(key!, request, query);
+        return ({ asker, request, query, key }) => read(asker, key!, request, query);
       case 'create':
-        return ({ request, query, key }) => write.create(request, query, key);
+        return ({ asker, request, query, key }) => write.create(asker, request, query, key);
       case 'replace':
       case 'update':
-        return ({ request, query, key }) => write.change(name, key!, request, query);
+        return ({ asker, request, query, key }) => write.change(asker, name, key!, request, query);
       case 'delete':
-        return ({ request, query, key }) => write.delete(key!, request, query);
+        return ({ asker, request, query, key }) => write.delete(asker, key!, request, query);
       case 'clear': {
         const clear = makeClear(model, serving);
-        return ({ request, path, query }) => clear(request, path, query);
+        return ({ asker, request, path, query }) => clear(asker, request, path, query);
       }
       case 'journal': {
         const journal = makeJournalReader(model, serving);
-        return ({ path, query, key }) => journal(path, query, key);
+        return ({ asker, path, query, key }) => journal(asker, path, query, key);
       }
       case 'operation': {
         const operate = makeOperation(model, operation!, serving);
-        return ({ request, query, key }) => operate(request, query, key);
+        return ({ asker, request, query, key }) => operate(asker, request, query, key);
       }
     }
   };

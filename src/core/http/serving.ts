@@ -5,6 +5,7 @@ import type { Work } from '../change/work.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Cursors } from '../query/cursor.ts';
 import type { Store } from '../store/contract.ts';
+import type { Asker } from './admission.ts';
 import type { EntityTags } from './entity-tag.ts';
 import type { Reply, Request } from './message.ts';
 
@@ -18,7 +19,7 @@ export interface Serving {
   readonly code: Code;
   readonly writes: Writes;
   /** Answers a request by a write, in one transaction; whatever the answer looks at is in it too. */
-  answer(request: Request, write: (work: Work) => Promise<Reply>): Promise<Reply>;
+  answer(asker: Asker, request: Request, write: (work: Work) => Promise<Reply>): Promise<Reply>;
 }
 
 /** Forms of requests whose statements are kept: clients use a few, and a flood of others must not fill the memory. */

@@ -1,5 +1,8 @@
+import { seenBy } from '../access/seen.ts';
+import { hides } from '../access/sight.ts';
+import type { Sight } from '../access/sight.ts';
 import { didYouMean } from '../declaration/nearest.ts';
-import type { Graph, Model, ValueSpec, ViewMember } from '../model/graph.ts';
+import type { Model, ValueSpec, ViewMember } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { relatedNames, stepCalled, viaCalled } from '../model/related.ts';
 import { depthOf, MOST_DEPTH, mostRecords, ownMember, ownNames, viewOf, wholeOf } from '../query/shown.ts';
@@ -19,8 +22,14 @@ const MOST_NAMED = 200;
 const MOST_RECORDS = 10_000;
 
 /** `usual` is the view of those who don't ask for another. */
-export function shownReader(graph: Graph, model: Model, usual: string): ShownReader {
+export function shownReader(sight: Sight, model: Model, usual: string): ShownReader {
+  const { graph } = sight;
   const plain = viewOf(graph, model, usual);
+  const ownMemberOf = (over: Model, name: string): ShownMember | undefined =>
+    hides(sight, over, name) ? undefined : ownMember(over, name);
+  const relatedOf = (over: Model, name: string): Related | undefined =>
+    hides(sight, over, name) ? undefined : relatedCalled(over, name);
+  const known = (over: Model, names: readonly string[]): string[] => names.filter((name) => !hides(sight, over, name));
 
   return ({ view, fields, include }, records, failures) => {
     let shown = plain;
@@ -33,11 +42,11 @@ export function shownReader(graph: Graph, model: Model, usual: string): ShownRea
       shown = readPaths(fields, 'fields', failures, (paths) => named(model, paths, [], failures));
     }
     if (include !== undefined) {
-      const known = fields === undefined ? [] : shown;
-      shown = readPaths(include, 'include', failures, (paths) => included(model, paths, shown, known, failures));
+      const chosen = fields === undefined ? [] : shown;
+      shown = readPaths(include, 'include', failures, (paths) => included(model, paths, shown, chosen, failures));
       refuseTooMany(shown, records, failures);
     } else if (fields !== undefined) refuseTooMany(shown, records, failures);
-    return shown;
+    return seenBy(sight, model, shown);
   };
 
   function readPaths(
@@ -64,14 +73,15 @@ export function shownReader(graph: Graph, model: Model, usual: string): ShownRea
     return [...paths].flatMap(([name, inside]): ShownMember[] => {
       const refuse = (detail: string): [] => (failures.push({ parameter: 'fields', detail }), []);
       const path = [...trail, name].join('.');
-      const own = ownMember(over, name);
+      const own = ownMemberOf(over, name);
       if (own !== undefined) {
         if (inside.size === 0) return [own];
         const parts = own.kind === 'field' ? partsOf(own.field, inside) : undefined;
         return parts === undefined ? refuse(`${quoted(path)} has no such parts`) : [{ ...own, inside: parts } as ShownMember]; // prettier-ignore
       }
-      const related = relatedCalled(over, name);
-      if (related === undefined) return refuse(unknownMember(over, name, [...ownNames(over), ...relatedNames(over)]));
+      const related = relatedOf(over, name);
+      if (related === undefined)
+        return refuse(unknownMember(over, name, known(over, [...ownNames(over), ...relatedNames(over)])));
       const target = modelOf(graph, related.target);
       if (inside.size > 0) return [{ ...related, shown: named(target, inside, [...trail, name], failures) }];
       const way = `name its members, as ${path}.${target.key.member}, or ask for include=${path}`;
@@ -79,19 +89,19 @@ export function shownReader(graph: Graph, model: Model, usual: string): ShownRea
     });
   }
 
-  /** What is shown, with the records that `include` names. They come whole, but for those whose members are `known`. */
-  function included(over: Model, paths: Paths, shown: Shown, known: Shown, failures: ParameterFailure[]): Shown {
+  /** What is shown, with the records that `include` names. They come whole, but for those whose members are `chosen`. */
+  function included(over: Model, paths: Paths, shown: Shown, chosen: Shown, failures: ParameterFailure[]): Shown {
     const members = new Map(shown.map((member) => [member.name, member]));
     for (const [name, inside] of paths) {
-      const related = relatedCalled(over, name);
+      const related = relatedOf(over, name);
       if (related === undefined) {
-        const detail = unknownRelation(over, name);
+        const detail = unknownRelation(over, name, known(over, relatedNames(over)));
         failures.push({ parameter: 'include', detail });
         continue;
       }
       const target = modelOf(graph, related.target);
-      const chosen = known.find((member) => member.name === name);
-      const own = chosen !== undefined && 'shown' in chosen ? chosen.shown : undefined;
+      const before = chosen.find((member) => member.name === name);
+      const own = before !== undefined && 'shown' in before ? before.shown : undefined;
       const whole = included(target, inside, own ?? wholeOf(graph, target), own ?? [], failures);
       members.set(name, { ...related, shown: whole });
     }
@@ -148,8 +158,9 @@ const quoted = (text: string): string => JSON.stringify(text.slice(0, 60));
 const unknownMember = (model: Model, name: string, known: readonly string[]): string =>
   `${model.name} has no field ${quoted(name)}; ${didYouMean(name, known)}`;
 
-function unknownRelation(model: Model, name: string): string {
+function unknownRelation(model: Model, name: string, known: readonly string[]): string {
   const relation = model.relations.find(({ field }) => field.member === name) ?? model.links.find(({ member }) => member === name); // prettier-ignore
-  const way = relation === undefined ? didYouMean(name, relatedNames(model)) : `did you mean ${relation.name}?`;
+  const meant = relation !== undefined && known.includes(relation.name);
+  const way = meant ? `did you mean ${relation.name}?` : didYouMean(name, known);
   return `${model.name} has no relation ${quoted(name)}; ${way}`;
 }

@@ -1,13 +1,18 @@
+import { bySight } from '../access/sight.ts';
+import type { Sight } from '../access/sight.ts';
 import type { Written } from '../change/contract.ts';
 import type { Work } from '../change/work.ts';
-import type { FieldValue, Model } from '../model/graph.ts';
+import type { Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import { ownerField } from '../model/owner.ts';
 import { isOpen } from '../query/shown.ts';
-import { readStatement } from '../query/statements.ts';
+import { thereStatement } from '../query/statements.ts';
 import type { Failure } from '../rules/failure.ts';
 import { pointerTo } from '../rules/failure.ts';
 import { bodyReader } from '../rules/schema.ts';
 import type { BodyReader, ReadBody, Values } from '../rules/schema.ts';
+import { admit, admitTo, unknownRecord } from './admission.ts';
+import type { Asker } from './admission.ts';
 import { JSON_PATCH, mediaTypeOf, readBodyOf } from './body.ts';
 import type { ClientKind } from './body.ts';
 import { guardOf } from './condition.ts';
@@ -23,35 +28,41 @@ import type { Serving } from './serving.ts';
 
 /** Writes of a model's records over HTTP. Keys come as the text of a path segment, queries without their `?`. */
 export interface RecordWriter {
-  create(request: Request, query: string, parentKey?: string): Promise<Reply>;
-  change(how: 'replace' | 'update', keyText: string, request: Request, query: string): Promise<Reply>;
-  delete(keyText: string, request: Request, query: string): Promise<Reply>;
+  create(asker: Asker, request: Request, query: string, parentKey?: string): Promise<Reply>;
+  change(asker: Asker, how: 'replace' | 'update', keyText: string, request: Request, query: string): Promise<Reply>;
+  delete(asker: Asker, keyText: string, request: Request, query: string): Promise<Reply>;
 }
 
 /** So many records may be made by one request. */
 const MOST_AT_ONCE = 10_000;
 
 export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
-  const { graph, store, writes, answer } = serving;
+  const { graph, store, writes, answer, moment } = serving;
   const { dialect } = store;
   const collection = `${graph.service.prefix}/${model.plural}`;
   const changes = writes.changesOf(model);
   const tags = recordTags(serving.tags, isOpen(graph, model));
   const parent = model.parent === undefined ? undefined : modelOf(graph, model.parent.target);
-  const parentThere = parent === undefined ? undefined : readStatement(parent, [parent.key], dialect);
+  const parentThere = bySight(
+    (sight: Sight) => parent && thereStatement(graph, parent, dialect, sight.may(parent, 'read')),
+  );
+  const owner = ownerField(model);
   const readers: Readonly<Record<ClientKind, BodyReader>> = {
     create: bodyReader(model, 'create'),
     replace: bodyReader(model, 'replace'),
     update: bodyReader(model, 'update'),
   };
 
-  /** What a client gives of a new record, with what the path says of it; pointers go on from `prefix`. */
-  function readNew(body: unknown, add: Readonly<Record<string, FieldValue>>, prefix: string): Read {
+  /** What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`. */
+  function readNew(body: unknown, { add, fill }: Given, prefix: string): Read {
     const isObject = typeof body === 'object' && body !== null && !Array.isArray(body);
-    const read = readers.create(isObject ? { ...add, ...body } : body);
+    const read = readers.create(isObject ? { ...fill, ...add, ...body } : body);
     // Nobody can have read a record that is only being made: what is not for clients to set is refused at once.
     const given = [...[...read.repeated.keys()].map(({ member }) => member), ...read.derived.keys()];
     const failures: Failure[] = [...read.failures, ...given.map(notForClients)];
+    if (owner?.rules.required && isObject && read.values[owner.member] === undefined) {
+      failures.push({ pointer: pointerTo(owner.member), rule: 'required', detail: 'must be given' });
+    }
     for (const [member, value] of Object.entries(add)) {
       if (read.values[member] === value) continue;
       const detail = `the path says ${JSON.stringify(value)}; leave it out of the body`;
@@ -60,16 +71,18 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
     return { values: read.values, failures: failures.map((one) => ({ ...one, pointer: prefix + one.pointer })) };
   }
 
-  async function shownOf(work: Work, { key, texts }: Written): Promise<{ shown: string; etag: string }> {
-    const { shown, stored } = texts ?? (await changes.shown(work, key));
-    return { shown, etag: tags.tagOf(shown, stored) };
+  /** Whoever may write a record, but not read it, gets its key alone. */
+  async function shownOf(work: Work, { key, texts }: Written): Promise<Shown> {
+    const found = texts ?? (await changes.shown(work, key, work.sight));
+    if (found === undefined) return { shown: JSON.stringify({ [model.key.member]: key }), tag: {} };
+    return { shown: found.shown, tag: { etag: tags.tagOf(found.shown, found.stored) } };
   }
 
   const pathOf = ({ key }: Written): string => `${collection}/${encodeURIComponent(String(key))}`;
 
   async function created(work: Work, one: Written, request: Request): Promise<Reply> {
-    const { shown, etag } = await shownOf(work, one);
-    const headers = { location: pathOf(one), etag };
+    const { shown, tag } = await shownOf(work, one);
+    const headers = { location: pathOf(one), ...tag };
     if (preferredReturn(request) !== 'minimal') {
       return { status: 201, headers: { ...JSON_HEADERS, ...headers }, body: `{"data":${shown}}` };
     }
@@ -85,21 +98,29 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
   }
 
   return {
-    async create(request, query, parentKey) {
+    async create(asker, request, query, parentKey) {
+      const { caller, sight } = asker;
+      admit(sight, model, 'create');
       refuseQuery(query);
-      let add: Record<string, FieldValue> = {};
+      const fill: Values = owner === undefined || caller === null ? {} : { [owner.member]: caller.key };
+      let add: Values = {};
       if (parent !== undefined && parentKey !== undefined) {
         const { member } = model.parent!.field;
+        if (sight.may(parent, 'read') === false) throw unknownRecord(sight, parent);
         add = { [member]: keyFromText(parent.key, parentKey) };
-        const found = await store.first(parentThere!, [dialect.bind(parent.key, add[member]!)]);
-        if (found === undefined) throw new HttpProblem('not-found');
+        const there = parentThere(sight)!;
+        const bound = [dialect.bind(parent.key, add[member]!), ...there.values({ now: moment.now(), caller })];
+        if ((await store.first(there, bound)) === undefined) throw unknownRecord(sight, parent);
       }
+      const given = { add, fill };
       const body = readBodyOf(request, 'create');
       if (!Array.isArray(body)) {
-        const { values, failures } = readNew(body, add, '');
+        const { values, failures } = readNew(body, given, '');
         if (failures.length > 0) throw brokenRules(failures);
         const sealed = await changes.seal(values);
-        return answer(request, async (work) => created(work, await changes.create(work, sealed), request));
+        return answer(asker, request, async (work) =>
+          created(work, await changes.create(work, sealed, sight), request),
+        );
       }
       if (body.length === 0) {
         throw brokenRules([{ pointer: '', rule: 'minItems', detail: 'give at least one record' }]);
@@ -108,43 +129,47 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
         const detail = `has ${body.length} records; ${MOST_AT_ONCE} is the most`;
         throw brokenRules([{ pointer: '', rule: 'maxItems', detail }]);
       }
-      const read = body.map((one: unknown, at) => readNew(one, add, pointerTo(at)));
+      const read = body.map((one: unknown, at) => readNew(one, given, pointerTo(at)));
       const failures = read.flatMap((one) => one.failures);
       if (failures.length > 0) throw brokenRules(failures, 'The records break');
       const sealed: Values[] = [];
       for (const { values } of read) sealed.push(await changes.seal(values));
-      return answer(request, async (work) => {
+      return answer(asker, request, async (work) => {
         const all: Written[] = [];
-        for (const [at, values] of sealed.entries()) all.push(await inPlace(at, changes.create(work, values)));
+        for (const [at, values] of sealed.entries()) all.push(await inPlace(at, changes.create(work, values, sight)));
         return createdAll(work, all, request);
       });
     },
 
-    async change(how, keyText, request, query) {
+    async change(asker, how, keyText, request, query) {
+      const { sight } = asker;
+      admitTo(sight, model, how);
       refuseQuery(query);
       const key = keyFromText(model.key, keyText);
       const guard = guardOf(model, tags, request);
       const body = await bodyOf(how, request);
-      return answer(request, async (work) => {
-        const written = await changes.change(work, how, key, (record) => body(work, record), guard);
-        const { shown, etag } = await shownOf(work, written);
+      return answer(asker, request, async (work) => {
+        const written = await changes.change(work, how, key, (record) => body(work, record), { sight, guard });
+        const { shown, tag } = await shownOf(work, written);
         if (preferredReturn(request) === 'minimal') {
-          return { status: 204, headers: { ...COMMON_HEADERS, etag, ...applied('minimal') } };
+          return { status: 204, headers: { ...COMMON_HEADERS, ...tag, ...applied('minimal') } };
         }
-        return { status: 200, headers: { ...JSON_HEADERS, etag }, body: `{"data":${shown}}` };
+        return { status: 200, headers: { ...JSON_HEADERS, ...tag }, body: `{"data":${shown}}` };
       });
     },
 
-    async delete(keyText, request, query) {
+    async delete(asker, keyText, request, query) {
+      const { sight } = asker;
+      admitTo(sight, model, 'delete');
       refuseQuery(query);
       const key = keyFromText(model.key, keyText);
       const guard = guardOf(model, tags, request);
       const wanted = preferredReturn(request) === 'representation';
-      return answer(request, async (work) => {
+      return answer(asker, request, async (work) => {
         // Locked first, so that it is the record which is deleted.
-        if (wanted) await changes.lock(work, key, guard);
-        const last = wanted ? await changes.shown(work, key) : undefined;
-        await changes.delete(work, key, guard);
+        if (wanted) await changes.hold(work, key, 'delete', { sight, guard });
+        const last = wanted ? await changes.shown(work, key, sight) : undefined;
+        await changes.delete(work, key, { sight, guard });
         if (last === undefined) return { status: 204, headers: COMMON_HEADERS };
         const headers = { ...JSON_HEADERS, ...applied('representation') };
         return { status: 200, headers, body: `{"data":${last.shown}}` };
@@ -161,8 +186,8 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
     if (how === 'update' && mediaTypeOf(request) === JSON_PATCH) {
       const steps = readPatch(body);
       return async (work, record) => {
-        const { shown } = await changes.shown(work, record[model.key.member] as never);
-        const members = patchedMembers(model, JSON.parse(shown) as Record<string, unknown>, steps);
+        const found = await changes.shown(work, record[model.key.member] as never, work.sight);
+        const members = patchedMembers(model, JSON.parse(found!.shown) as Record<string, unknown>, steps);
         return sealed(readers.update(members, true));
       };
     }
@@ -174,6 +199,17 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
     if (read.failures.length > 0) throw brokenRules(read.failures);
     return { ...read, values: await changes.seal(read.values) };
   }
+}
+
+/** What the path says of a new record, and what it is where the body doesn't say. */
+interface Given {
+  readonly add: Values;
+  readonly fill: Values;
+}
+
+interface Shown {
+  readonly shown: string;
+  readonly tag: Readonly<Record<string, string>>;
 }
 
 interface Read {

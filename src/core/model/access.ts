@@ -4,6 +4,8 @@ import type { Relation } from './graph.ts';
 /** One way to be allowed something. Any one of a list is enough. */
 export type Grant =
   | { readonly kind: 'anybody' | 'signed-in' | 'owner' | 'nobody' }
+  /** Whoever makes the record. */
+  | { readonly kind: 'maker' }
   | { readonly kind: 'role'; readonly role: string }
   /** Whoever the relations lead to, from the record. */
   | { readonly kind: 'path'; readonly path: readonly Relation[] }

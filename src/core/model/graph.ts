@@ -231,7 +231,8 @@ export interface ServiceSettings {
   readonly version: string;
   readonly prefix: string;
   readonly description?: string;
-  readonly key?: string;
+  /** The first signs; what the others signed is still known. None where one is kept for the project. */
+  readonly keys: readonly string[];
   readonly store?: string;
   readonly stores: readonly StoreKind[];
   readonly paging: { readonly default: number; readonly most: number };

@@ -22,11 +22,14 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     const message = `a page has ${usual} records by default, and may have ${most} at most`;
     report.error('empty-range', message, 'lower paging.default, or raise paging.most', ['paging', 'default']);
   }
-  const bytes = Buffer.byteLength(declared.key ?? '');
-  if (declared.key !== undefined && bytes < SHORTEST_KEY) {
+  const keys = declared.key === undefined ? [] : typeof declared.key === 'string' ? [declared.key] : declared.key;
+  keys.forEach((key, at) => {
+    const bytes = Buffer.byteLength(key);
+    if (bytes >= SHORTEST_KEY) return;
     const remedy = 'give it 32 bytes or more; or leave it out, and one is made and kept in .vantfell/';
-    report.error('short-key', `this key has ${bytes} bytes; ${SHORTEST_KEY} are the least`, remedy, ['key']);
-  }
+    const path = typeof declared.key === 'string' ? ['key'] : ['key', at];
+    report.error('short-key', `this key has ${bytes} bytes; ${SHORTEST_KEY} are the least`, remedy, path);
+  });
   const kind: StoreKind = declared.store?.startsWith('postgres:') === true ? 'postgres' : 'sqlite';
   const stores = declared.stores ?? [kind];
   if (!stores.includes(kind)) {
@@ -39,7 +42,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     version: declared.service?.version ?? '1.0.0',
     prefix: declared.service?.prefix ?? '',
     description: declared.service?.description,
-    key: declared.key,
+    keys,
     store: declared.store,
     stores,
     paging: { default: usual, most },

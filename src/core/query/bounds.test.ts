@@ -1,6 +1,8 @@
 import { describe, expect, test } from '@jest/globals';
 import { compile } from '../compile.ts';
-import { clientScope } from '../http/filter.ts';
+import { clientScope } from '../access/client-scope.ts';
+import { sightOf } from '../access/sight.ts';
+import { SERVICE } from '../access/viewer.ts';
 import { parse } from '../expression/parse.ts';
 import { typedCondition } from '../expression/type.ts';
 import type { Ordering } from '../model/indexes.ts';
@@ -88,7 +90,7 @@ describe('a list is bounded where an index gives it in order', () => {
     const asked =
       condition === ''
         ? { equal: [], ranges: [], more: false }
-        : askedOf(typedCondition(parse(condition), clientScope(graph, hut)));
+        : askedOf(typedCondition(parse(condition), clientScope(sightOf(graph, SERVICE), hut)));
     expect(bounds.isBounded({ ...asked, order: orderOf(sort) })).toBe(bounded);
   });
 });

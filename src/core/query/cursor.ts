@@ -12,11 +12,11 @@ export interface Cursors {
 /** 128 bits, as base64url. */
 const MAC_LENGTH = 22;
 
-/** Cursors signed with a key derived from the service's own, so that all its instances read each other's. */
-export function makeCursors(serviceKey: string): Cursors {
-  const key = createSecretKey(createHmac('sha256', serviceKey).update('vantfell cursors').digest());
+/** Cursors signed with a key derived from the service's first, and read with all: so its instances read each other's. */
+export function makeCursors(serviceKeys: readonly string[]): Cursors {
+  const keys = serviceKeys.map((one) => createSecretKey(createHmac('sha256', one).update('vantfell cursors').digest()));
   // Text in and text out: on the way of every list, buffers would cost as much again as the digest itself.
-  const sign = (binding: string, payload: string): string =>
+  const sign = (binding: string, payload: string, key = keys[0]!): string =>
     createHmac('sha256', key).update(`${binding}\0${payload}`).digest('base64url').slice(0, MAC_LENGTH);
 
   return {
@@ -28,9 +28,12 @@ export function makeCursors(serviceKey: string): Cursors {
       const payload = Buffer.from(text.slice(MAC_LENGTH), 'base64url').toString();
       // There is one way to write a cursor: decoding passes over what doesn't belong.
       if (Buffer.from(payload).toString('base64url') !== text.slice(MAC_LENGTH)) return undefined;
-      const [given, wanted] = [Buffer.from(text.slice(0, MAC_LENGTH)), Buffer.from(sign(binding, payload))];
-      if (given.length !== wanted.length || !timingSafeEqual(given, wanted)) return undefined;
-      return JSON.parse(payload) as FieldValue[];
+      const given = Buffer.from(text.slice(0, MAC_LENGTH));
+      const isOurs = keys.some((key) => {
+        const wanted = Buffer.from(sign(binding, payload, key));
+        return given.length === wanted.length && timingSafeEqual(given, wanted);
+      });
+      return isOurs ? (JSON.parse(payload) as FieldValue[]) : undefined;
     },
   };
 }

@@ -1,4 +1,5 @@
 import { LRUCache } from 'lru-cache';
+import type { Occasion } from '../access/caller.ts';
 import type { CompiledExpression } from '../expression/compiled.ts';
 import type { Field, FieldValue, Graph, Model, SortKey } from '../model/graph.ts';
 import type { Statement, StoreValue } from '../store/contract.ts';
@@ -9,7 +10,7 @@ import type { OrderedBy } from './keyset.ts';
 import { orderTerm } from './order.ts';
 import { shownSql } from './shown-sql.ts';
 import { isStored, mostRecords, nameOf } from './shown.ts';
-import type { Shown } from './shown.ts';
+import type { Shown, ShownMember } from './shown.ts';
 
 /** What a list is sorted by: a column, or else an expression, whose value has the form of `field`. */
 export interface ListKey extends SortKey {
@@ -36,9 +37,17 @@ export interface ListForm {
   /** The position to go on from, a value for each sort key; undefined at the beginning. */
   readonly from?: readonly FieldValue[] | undefined;
   /** Only the parts of one record of the model that this one is within. */
-  readonly under?: { readonly parent: Model; readonly field: Field; readonly key: FieldValue } | undefined;
+  readonly under?: Under | undefined;
   /** Towards the beginning: the records are found, and come, in the opposite order. */
   readonly backward: boolean;
+}
+
+/** The record that a list's records are parts of. It counts as absent where its guard isn't true, the last of the list's expressions. */
+export interface Under {
+  readonly parent: Model;
+  readonly field: Field;
+  readonly key: FieldValue;
+  readonly guard?: CompiledExpression | undefined;
 }
 
 /** Its row: the records' JSON texts, joined; their number; the texts of their positions, joined; whether the parent is there; the number of all records. */
@@ -48,7 +57,7 @@ export interface ListStatement extends Statement {
   /** Which values of the form's position the placeholders stand for, in their order. */
   readonly positions: readonly number[];
   /** The values of the last placeholders, those of what is shown. */
-  shownValues(now: Date): StoreValue[];
+  shownValues(occasion: Occasion): StoreValue[];
   /** Whether these are the same at any time. */
   readonly shownFixed: boolean;
 }
@@ -169,38 +178,42 @@ export function listValues(
   form: ListForm,
   limit: number,
   dialect: Dialect,
-  now: Date = new Date(0),
+  occasion: Occasion,
 ): StoreValue[] {
   const { under, from, offset } = form;
-  const expressions = expressionsOf(form).flatMap((expression) => expression.values(now));
+  const expressions = expressionsOf(form).flatMap((expression) => expression.values(occasion));
   const parent =
     under === undefined ? [] : [dialect.bind(under.field, under.key), dialect.bind(under.field, under.key)];
   const filters = form.filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
   const position = statement.positions.map((index) => dialect.bind(form.sort[index]!.field, from![index]!));
   const end = offset === undefined ? [limit + 1] : [limit + 1, offset];
-  return [...expressions, ...parent, ...filters, ...position, ...end, ...statement.shownValues(now)];
+  return [...expressions, ...parent, ...filters, ...position, ...end, ...statement.shownValues(occasion)];
 }
 
 const whereOf = (conditions: readonly string[]): string =>
   conditions.length === 0 ? '' : ` WHERE ${conditions.join(' AND ')}`;
 
-function parentExists({ parent }: NonNullable<ListForm['under']>, dialect: Dialect, placeholder: () => string): string {
+function parentExists({ parent, guard }: Under, dialect: Dialect, placeholder: () => string): string {
   const key = `${dialect.name(parent.key.column)} = ${placeholder()}`;
-  return `EXISTS (SELECT 1 FROM ${dialect.name(parent.table)} WHERE ${key})`;
+  return `EXISTS (SELECT 1 FROM ${dialect.name(parent.table)} WHERE ${key}${guard === undefined ? '' : ` AND ${guard.sql}`})`;
 }
 
 /** The expressions of a form, in the order of their placeholders. */
-const expressionsOf = ({ filter, sort }: ListForm): CompiledExpression[] =>
-  [filter, ...sort.map(({ compiled }) => compiled)].filter((expression) => expression !== undefined);
+const expressionsOf = ({ filter, sort, under }: ListForm): CompiledExpression[] =>
+  [filter, ...sort.map(({ compiled }) => compiled), under?.guard].filter((expression) => expression !== undefined);
 
 /** Whether the values of a form's statement are the same at any time. */
 export const isFixed = (form: ListForm, statement: ListStatement): boolean =>
   statement.shownFixed && expressionsOf(form).every(({ fixed }) => fixed);
 
 const isPlain = (shown: Shown, field: Field): boolean =>
-  shown.some((member) => member.kind === 'field' && member.field === field && member.inside === undefined) &&
+  shown.some((member) => isWhole(member) && member.field === field) &&
   // A position is cheaper to write out than to read from a record with others inside it.
   shown.every(({ kind }) => kind !== 'one' && kind !== 'many');
+
+/** Whether a member is a field of the record, as it is stored. */
+const isWhole = (member: ShownMember): member is ShownMember & { kind: 'field' } =>
+  member.kind === 'field' && member.inside === undefined && member.value === undefined && member.when === undefined;
 
 /** What a form asks of the table's indexes. */
 function askedBy({ filters, filter, under, sort }: ListForm): Asked {

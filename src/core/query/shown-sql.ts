@@ -1,7 +1,9 @@
 import { compileExpression } from '../expression/compiled.ts';
-import type { CompiledExpression } from '../expression/compiled.ts';
+import type { CompiledExpression, Standing } from '../expression/compiled.ts';
+import type { Expression } from '../expression/typed.ts';
+import type { Occasion } from '../access/caller.ts';
 import { manyJoined, oneJoined } from '../expression/joins.ts';
-import type { Computed, Graph, Links, Model, ViewMember } from '../model/graph.ts';
+import type { Graph, Links, Model, ViewMember } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import type { StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
@@ -13,10 +15,12 @@ import type { Shown, ShownMember } from './shown.ts';
 export interface ShownSql {
   /** A JSON object. */
   readonly json: string;
-  /** Whether its values are the same at any time. */
+  /** How many placeholders it has. */
+  readonly places: number;
+  /** Whether its values are the same at any time, and for anybody. */
   readonly fixed: boolean;
   /** The values of its placeholders, in their order. */
-  values(now: Date): StoreValue[];
+  values(occasion: Occasion): StoreValue[];
 }
 
 /** The row that something is shown of, and how deep it stands in others. */
@@ -41,12 +45,36 @@ export function shownSql(graph: Graph, model: Model, shown: Shown, dialect: Dial
   const json = objectOf(shown, { model, row: name(model.table), depth: 0 });
   return {
     json,
+    places: placed - before,
     fixed: expressions.every(({ fixed }) => fixed),
-    values: (now) => expressions.flatMap((expression) => expression.values(now)),
+    values: (occasion) => expressions.flatMap((expression) => expression.values(occasion)),
   };
 
   function objectOf(members: Shown, over: Over): string {
-    return dialect.object(members.map((member) => ({ name: member.name, value: valueOf(member, over) })));
+    const conditions = new Map<Expression, string>();
+    const whenOf = (when: Expression): string => {
+      if (!conditions.has(when)) conditions.set(when, compiled(when, over));
+      return conditions.get(when)!;
+    };
+    return dialect.object(
+      members.map((member) => ({
+        name: member.name,
+        value: valueOf(member, over),
+        when: member.when && whenOf(member.when),
+      })),
+    );
+  }
+
+  /** The SQL of an expression over a row, whose placeholders come after all that were placed so far. */
+  function compiled(expression: Expression, { model: from, row, depth }: Over, finish?: Standing['finish']): string {
+    const made = compileExpression(expression, from, graph, dialect, { before: placed, row, inside: depth, finish });
+    placed += made.places;
+    expressions.push(made);
+    return made.sql;
+  }
+
+  function guardOf(guard: Expression | undefined, over: Over): string {
+    return guard === undefined ? '' : ` AND ${compiled(guard, over)}`;
   }
 
   function valueOf(member: ShownMember, over: Over): string {
@@ -54,20 +82,26 @@ export function shownSql(graph: Graph, model: Model, shown: Shown, dialect: Dial
     switch (member.kind) {
       case 'field': {
         const column = `${row}.${name(member.field.column)}`;
+        if (member.value !== undefined) {
+          const spec = { ...member.field, rules: { ...member.field.rules, required: false } };
+          return compiled(member.value, over, (value) => dialect.computedValue(spec, value));
+        }
         return member.inside === undefined
           ? dialect.value(member.field, column)
           : `CASE WHEN ${column} IS NOT NULL THEN ${partsOf(column, member.inside, [])} END`;
       }
       case 'computed':
-        return computedValue(member.computed, over);
+        return compiled(member.computed.value, over, (value) => dialect.computedValue(member.computed, value));
       case 'keys':
-        return keysOf(member.links, over);
+        return keysOf(member.links, member.guard, over);
       case 'one': {
         const target = modelOf(graph, member.target);
         const inside = alias();
         const joined = oneJoined(member.step, target, from, inside, row, name);
-        const object = objectOf(member.shown, { model: target, row: inside, depth: over.depth + DEPTH_OF.one });
-        return `(SELECT ${object} FROM ${name(target.table)} AS ${inside} WHERE ${joined})`;
+        const within = { model: target, row: inside, depth: over.depth + DEPTH_OF.one };
+        const object = objectOf(member.shown, within);
+        const guard = guardOf(member.guard, within);
+        return `(SELECT ${object} FROM ${name(target.table)} AS ${inside} WHERE ${joined}${guard})`;
       }
       case 'many':
         return manyOf(member, over);
@@ -85,35 +119,31 @@ export function shownSql(graph: Graph, model: Model, shown: Shown, dialect: Dial
     );
   }
 
-  function computedValue(computed: Computed, { model: from, row, depth }: Over): string {
-    const finish = (value: string): string => dialect.computedValue(computed, value);
-    const compiled = compileExpression(computed.value, from, graph, dialect, {
-      before: placed,
-      row,
-      inside: depth,
-      finish,
-    });
-    placed += compiled.places;
-    expressions.push(compiled);
-    return compiled.sql;
-  }
-
-  function keysOf({ table, near, far, target }: Links, { model: from, row }: Over): string {
+  function keysOf({ table, near, far, target }: Links, guard: Expression | undefined, over: Over): string {
+    const { model: from, row, depth } = over;
     const links = alias();
     const [own, other] = [`${links}.${name(near)}`, `${links}.${name(far)}`];
-    const { key } = modelOf(graph, target);
+    const linked = modelOf(graph, target);
+    const { key } = linked;
     const text = dialect.scalar(dialect.value(key, other));
     const mine = `${own} = ${row}.${name(from.key.column)}`;
-    return dialect.list(`SELECT ${text} AS j FROM ${name(table)} AS ${links} WHERE ${mine} ORDER BY ${other}`);
+    let seen = '';
+    if (guard !== undefined) {
+      const inside = alias();
+      const condition = guardOf(guard, { model: linked, row: inside, depth: depth + DEPTH_OF.one });
+      seen = ` AND EXISTS (SELECT 1 FROM ${name(linked.table)} AS ${inside} WHERE ${inside}.${name(key.column)} = ${other}${condition})`;
+    }
+    return dialect.list(`SELECT ${text} AS j FROM ${name(table)} AS ${links} WHERE ${mine}${seen} ORDER BY ${other}`);
   }
 
   function manyOf(member: ShownMember & { kind: 'many' }, { model: over, row, depth }: Over): string {
     const target = modelOf(graph, member.target);
     const key = `${row}.${name(over.key.column)}`;
     const inside = alias();
-    const from = manyJoined(member.via, target, key, inside, alias(), name);
+    const within = { model: target, row: inside, depth: depth + DEPTH_OF.many };
+    const from = manyJoined(member.via, target, key, inside, alias(), name) + guardOf(member.guard, within);
     const order = target.sort.map((one) => orderTerm(one, `${inside}.${name(one.field.column)}`, false, dialect));
-    const text = dialect.text(objectOf(member.shown, { model: target, row: inside, depth: depth + DEPTH_OF.many }));
+    const text = dialect.text(objectOf(member.shown, within));
     const rows = `SELECT ${text} AS j ${from} ORDER BY ${order.join(', ')} LIMIT ${MOST_RELATED}`;
     // Whether there are more is only looked up where as many came as may.
     const beyond = `SELECT 1 ${from} LIMIT 1 OFFSET ${MOST_RELATED}`;

@@ -1,3 +1,4 @@
+import type { Expression } from '../expression/typed.ts';
 import type { Computed, Field, Graph, Links, Model, ViewMember } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { linkedOf, linksShownAs, stepCalled } from '../model/related.ts';
@@ -6,17 +7,38 @@ import type { Step, Via } from '../model/related.ts';
 /** What an answer shows of a record, in the order of its JSON. */
 export type Shown = readonly ShownMember[];
 
-export type ShownMember = { readonly name: string } &
-  /** `inside` are the only parts of an object that are shown. */
+export type ShownMember = {
+  readonly name: string;
+  /** Where it isn't true of the record, the member is left out. */
+  readonly when?: Expression | undefined;
+} &
+  /** `inside` are the only parts of an object that are shown; `value` is what is shown in a field's place. */
   (
-    | { readonly kind: 'field'; readonly field: Field; readonly inside?: readonly ViewMember[] }
+    | {
+        readonly kind: 'field';
+        readonly field: Field;
+        readonly inside?: readonly ViewMember[];
+        readonly value?: Expression;
+      }
     | { readonly kind: 'computed'; readonly computed: Computed }
     /** The keys of the records that a many-to-many relation leads to. */
-    | { readonly kind: 'keys'; readonly links: Links }
+    | { readonly kind: 'keys'; readonly links: Links; readonly guard?: Expression | undefined }
     /** A related record, or null. */
-    | { readonly kind: 'one'; readonly step: Step; readonly target: string; readonly shown: Shown }
+    | {
+        readonly kind: 'one';
+        readonly step: Step;
+        readonly target: string;
+        readonly shown: Shown;
+        readonly guard?: Expression | undefined;
+      }
     /** The first of many related records, and whether there are more. */
-    | { readonly kind: 'many'; readonly via: Via; readonly target: string; readonly shown: Shown }
+    | {
+        readonly kind: 'many';
+        readonly via: Via;
+        readonly target: string;
+        readonly shown: Shown;
+        readonly guard?: Expression | undefined;
+      }
   );
 
 /** So many records of a relation to many come along with a record. */
@@ -75,12 +97,17 @@ export const derivedOf = (graph: Graph, model: Model): Shown => {
   return derivedNames(model).map((name) => whole.find((member) => member.name === name) ?? ownMember(model, name)!);
 };
 
-/** Whether everybody sees all that is stored of a model's records, in the same words. */
+/** Whether everybody who reads a model's records sees all that is stored of them, in the same words. */
 export const isOpen = (graph: Graph, model: Model): boolean =>
+  model.access.fields.size === 0 &&
+  [...model.relations, ...model.links].every(({ target }) => isReadByAll(modelOf(graph, target))) &&
   nameOf(wholeOf(graph, model)) === nameOf(storedOf(model));
 
-/** Whether all that is shown stands in the record's own row. */
-export const isStored = (shown: Shown): boolean => shown.every(({ kind }) => kind === 'field');
+const isReadByAll = ({ access }: Model): boolean => access.verbs.read.some(({ kind }) => kind === 'anybody');
+
+/** Whether all that is shown stands in the record's own row, whoever looks. */
+export const isStored = (shown: Shown): boolean =>
+  shown.every((member) => member.kind === 'field' && member.value === undefined && member.when === undefined);
 
 /** How many records one record may bring along at most, itself among them. */
 export const mostRecords = (shown: Shown): number =>

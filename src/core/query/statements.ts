@@ -1,3 +1,7 @@
+import type { Occasion } from '../access/caller.ts';
+import { expressionOf } from '../access/condition.ts';
+import type { Condition } from '../access/condition.ts';
+import { compileExpression } from '../expression/compiled.ts';
 import type { Field, Graph, Model } from '../model/graph.ts';
 import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
@@ -33,31 +37,55 @@ export function storedStatement(graph: Graph, model: Model, dialect: Dialect, lo
 /** A statement for one record: the first placeholder is that of its key. */
 export interface ShownStatement extends Statement {
   /** The values of the other placeholders. */
-  values(now: Date): StoreValue[];
+  values(occasion: Occasion): StoreValue[];
 }
 
 /** So many records at once are no quick answer. */
 const MANY = 1_000;
 
-/** One record by its key, as an answer shows it: its JSON, and where `whole` that of all it has stored. */
+/**
+ * One record by its key, as an answer shows it: its JSON, and where `whole` that of all it has stored. There is none
+ * where the guard isn't true of it.
+ */
 export function shownStatement(
   graph: Graph,
   model: Model,
   shown: Shown,
   dialect: Dialect,
-  whole: boolean,
+  { whole = false, guard = true }: { readonly whole?: boolean; readonly guard?: Condition } = {},
 ): ShownStatement {
-  const { json, values } = shownSql(graph, model, shown, dialect, 1);
+  const { json, values, places } = shownSql(graph, model, shown, dialect, 1);
+  const guarded = guardSql(graph, model, guard, dialect, 1 + places);
   const stored = whole ? `, ${storedText(graph, model, dialect)}` : '';
   return {
-    sql: `SELECT ${dialect.text(json)}${stored} ${fromKey(model, dialect)}`,
+    sql: `SELECT ${dialect.text(json)}${stored} ${fromKey(model, dialect)}${guarded.sql}`,
     slow: mostRecords(shown) > MANY,
     light: mostRecords(shown) === 1,
-    values,
+    values: (occasion) => [...values(occasion), ...guarded.values(occasion)],
   };
 }
 
-const fromKey = (model: Model, dialect: Dialect): string => {
+/** What follows the WHERE of a statement over a model's table where a condition is to be true. */
+export function guardSql(
+  graph: Graph,
+  model: Model,
+  guard: Condition,
+  dialect: Dialect,
+  before: number,
+): { readonly sql: string; readonly places: number; values(occasion: Occasion): StoreValue[] } {
+  const expression = expressionOf(guard);
+  if (expression === undefined) return { sql: '', places: 0, values: () => [] };
+  const { sql, values, places } = compileExpression(expression, model, graph, dialect, { before });
+  return { sql: ` AND ${sql}`, places, values };
+}
+
+/** Whether a record is there: its key comes first. */
+export function thereStatement(graph: Graph, model: Model, dialect: Dialect, guard: Condition): ShownStatement {
+  const { sql, values } = guardSql(graph, model, guard, dialect, 1);
+  return { sql: `SELECT 1 ${fromKey(model, dialect)}${sql}`, values };
+}
+
+export const fromKey = (model: Model, dialect: Dialect): string => {
   const table = dialect.name(model.table);
   return `FROM ${table} WHERE ${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(1)}`;
 };

@@ -3,6 +3,7 @@ import type { AnySchema, ArraySchema } from 'yup';
 import { describe, isRecord } from '../declaration/check-shape.ts';
 import { nearest } from '../declaration/nearest.ts';
 import type { Field, FieldValue, Links, Model, ValueSpec } from '../model/graph.ts';
+import { ownerField } from '../model/owner.ts';
 import { linkedOf } from '../model/related.ts';
 import { noRules } from '../model/rules.ts';
 import { isWritten } from '../model/types.ts';
@@ -70,7 +71,7 @@ export function bodyReader(model: Model, kind: Kind): BodyReader {
   const links = new Map(linkedOf(model).map((one) => [one.member, linkSpec(one)]));
   const schema = object(
     Object.fromEntries([
-      ...settable.map((field): [string, AnySchema] => [field.member, valueSchema(field, isNeeded(field, kind))]),
+      ...settable.map((field): [string, AnySchema] => [field.member, valueSchema(field, isNeeded(field, kind, model))]),
       ...[...links].map(([member, spec]): [string, AnySchema] => [member, valueSchema(spec, false)]),
     ]),
   );
@@ -107,7 +108,10 @@ export function bodyReader(model: Model, kind: Kind): BodyReader {
 export const isMerged = (field: Field): boolean => field.type === 'object' || field.type === 'json';
 
 /** Whether a write must give this member a value. */
-export function isNeeded({ rules, derivedFrom, drawnOn = false }: Field, kind: Kind): boolean {
+export function isNeeded(field: Field, kind: Kind, model: Pick<Model, 'owner'>): boolean {
+  const { rules, derivedFrom, drawnOn = false } = field;
+  // A client's own records have an owner without their saying so.
+  if ((kind === 'create' || kind === 'replace') && field === ownerField(model)) return false;
   if (kind === 'replace' && drawnOn) return false;
   if (kind === 'update' || kind === 'amend' || rules.readOnly || derivedFrom !== undefined) return false;
   if (kind === 'replace' && rules.writeOnly) return false;

@@ -11,7 +11,7 @@ import { bodyReader, ownBody } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Store, Transaction } from '../store/contract.ts';
 import { designTables } from '../tables/design.ts';
-import { journalTable, requestsTable, samplesTable } from '../tables/own-tables.ts';
+import { credentialsTable, journalTable, requestsTable, samplesTable } from '../tables/own-tables.ts';
 import { digestOf } from './digest.ts';
 import { keyOf, sampleMemory } from './memory.ts';
 import type { SampleMemory } from './memory.ts';
@@ -97,7 +97,9 @@ export async function loadSamples(
   };
   if (!emptyFirst) return store.transaction(load, { unlimited: true });
   return store.alter(async (alteration) => {
-    const tables = [...designTables(graph), samplesTable, journalTable, requestsTable].map(({ name }) => name);
+    const tables = [...designTables(graph), samplesTable, journalTable, requestsTable, credentialsTable].map(
+      ({ name }) => name,
+    );
     await alteration.script(store.ddl.empty(tables));
     return load(alteration);
   });

@@ -6,6 +6,12 @@ import type { StoreValue } from './contract.ts';
 /** What the form of a value in JSON depends on. */
 export type Spec = Pick<ValueSpec, 'type' | 'scale' | 'rules'>;
 
+export interface ObjectMember {
+  readonly name: string;
+  readonly value: string;
+  readonly when?: string | undefined;
+}
+
 /** How one kind of database spells what the core asks of it. Set-up work: nothing here runs during a request but `bind`. */
 export interface Dialect {
   /** An identifier, quoted. */
@@ -18,8 +24,8 @@ export interface Dialect {
   computedValue(spec: Spec, value: string): string;
   /** What stands at a path inside a column that holds an object, as JSON. */
   part(column: string, path: readonly string[]): string;
-  /** A JSON object of such values, in this order. */
-  object(members: readonly { readonly name: string; readonly value: string }[]): string;
+  /** A JSON object of such values, in this order; those whose condition `when` isn't true are left out. */
+  object(members: readonly ObjectMember[]): string;
   /** A JSON array of such values. */
   array(values: readonly string[]): string;
   /** One such value as a JSON text. */

@@ -73,6 +73,13 @@ export const requestsTable: Table = {
   indexes: [{ name: 'vantfell_requests_by_at', columns: ['at'], descending: [] }],
 };
 
+/** What the tokens of callers are held to: the mark that they carry, and the time before which an outside issuer's are void. */
+export const credentialsTable = own('credentials', [
+  column('caller'),
+  column('mark', 'text', true),
+  column('since', 'text', true),
+]);
+
 /**
  * What CASEI, ACCENTI, lower and upper make of each letter beyond ASCII. Databases differ in what they know of such
  * letters; with a table of them, all give the answers that this program gives. Its rows are those of `allLetters`.
@@ -90,6 +97,7 @@ export const ownTables: readonly Table[] = [
   lettersTable,
   journalTable,
   requestsTable,
+  credentialsTable,
 ];
 
 export const isOwn = (name: string): boolean => name.startsWith('vantfell_');

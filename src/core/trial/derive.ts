@@ -183,7 +183,7 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
         );
         continue;
       }
-      if (isNeeded(field, 'create')) {
+      if (isNeeded(field, 'create', model)) {
         const made = make();
         const { [member]: _left, ...rest } = made.body;
         add('create', `${member} left out is refused`, refused(rest, made, broken('required', member)));

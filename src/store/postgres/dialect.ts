@@ -1,4 +1,4 @@
-import type { Dialect } from '../../core/store/dialect.ts';
+import type { Dialect, ObjectMember } from '../../core/store/dialect.ts';
 import type { Field } from '../../core/model/graph.ts';
 import { isNested } from '../../core/model/types.ts';
 import { quoteName, quoteText } from '../quote.ts';
@@ -22,6 +22,22 @@ export function postgresJsonValue(type: Field['type'], column: string): string {
 /** json_agg would put blanks and line feeds between the values. */
 const LIST = `('[' || coalesce(string_agg(j, ','), '') || ']')::json`;
 
+function rowObject(members: readonly ObjectMember[]): string {
+  const columns = members.map(({ name, value }) => `${value} AS ${quoteName(name)}`);
+  return `(SELECT row_to_json(r) FROM (SELECT ${columns.join(', ')}) AS r)`;
+}
+
+/** Members that follow each other and have the same condition. */
+function runsOf(members: readonly ObjectMember[]): ObjectMember[][] {
+  const runs: ObjectMember[][] = [];
+  for (const member of members) {
+    const last = runs.at(-1);
+    if (last !== undefined && last[0]!.when === member.when) last.push(member);
+    else runs.push([member]);
+  }
+  return runs;
+}
+
 export const postgresDialect: Dialect = {
   name: quoteName,
   placeholder: (position) => `$${position}`,
@@ -31,8 +47,13 @@ export const postgresDialect: Dialect = {
     type === 'decimal' ? `round(${value}, ${scale})::text` : postgresJsonValue(type, value),
   part: (column, path) => `(${column} #> ${quoteText(`{${path.map((name) => JSON.stringify(name)).join(',')}}`)})`,
   object(members) {
-    const columns = members.map(({ name, value }) => `${value} AS ${quoteName(name)}`);
-    return `(SELECT row_to_json(r) FROM (SELECT ${columns.join(', ')}) AS r)`;
+    if (members.every(({ when }) => when === undefined)) return rowObject(members);
+    // Members that are shown on the same condition make an object; the insides of all make one.
+    const inner = runsOf(members).map((run) => {
+      const inside = `(SELECT substr(t, 2, length(t) - 2) FROM (SELECT ${rowObject(run)}::text AS t) AS text)`;
+      return run[0]!.when === undefined ? inside : `CASE WHEN ${run[0]!.when} THEN ${inside} END`;
+    });
+    return `('{' || concat_ws(',', ${inner.join(', ')}) || '}')::json`;
   },
   array: (values) => `json_build_array(${values.join(', ')})`,
   scalar: (value) => `to_json(${value})::text`,

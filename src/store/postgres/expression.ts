@@ -31,6 +31,15 @@ export const postgresExpressions: ExpressionDialect = {
   name: quoteName,
   parameter: (type, placeholder) => typed(placeholder, type.kind),
   inside: (column, path, type) => typed(`(${column}) #>> ${quoteText(`{${path.join(',')}}`)}`, type.kind),
+  // What has another form was the key of another time: it is nobody's.
+  keyOfText: ({ kind }, text) =>
+    kind === 'uuid'
+      ? `(CASE WHEN ${text} ~ '^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$' THEN ${text}::uuid END)`
+      : kind === 'integer'
+        ? `(CASE WHEN ${text} ~ '^-?[0-9]{1,18}$' THEN ${text}::bigint END)`
+        : kind === 'date'
+          ? `(CASE WHEN ${text} ~ '^[0-9]{4}-[0-9]{2}-[0-9]{2}$' THEN ${text}::date END)`
+          : text,
   items: (array, items) =>
     `SELECT ${typed('value', items.kind)} AS v FROM json_array_elements_text((${array})::json) WHERE value IS NOT NULL`,
 

@@ -46,7 +46,14 @@ export const sqliteDialect: Dialect = {
   value: jsonValue,
   computedValue: jsonValue,
   part: (column, path) => `json(${column} -> ${quoteText(`$.${path.map((name) => JSON.stringify(name)).join('.')}`)})`,
-  object: (members) => `json_object(${members.map(({ name, value }) => `${quoteText(name)}, ${value}`).join(', ')})`,
+  object(members) {
+    const whole = `json_object(${members.map(({ name, value }) => `${quoteText(name)}, ${value}`).join(', ')})`;
+    // A path that leads nowhere takes nothing away.
+    const hidden = members.flatMap(({ name, when }) =>
+      when === undefined ? [] : [`CASE WHEN ${when} THEN '$."~"' ELSE ${quoteText(`$.${JSON.stringify(name)}`)} END`],
+    );
+    return hidden.length === 0 ? whole : `json_remove(${[whole, ...hidden].join(', ')})`;
+  },
   array: (values) => `json_array(${values.join(', ')})`,
   scalar: (value) => `json_quote(${value})`,
   text: (json) => json,

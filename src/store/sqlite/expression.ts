@@ -25,6 +25,8 @@ export const sqliteExpressions: ExpressionDialect = {
     return type.kind === 'number' ? `CAST(${value} AS REAL)` : value;
   },
 
+  keyOfText: ({ kind }, text) => (kind === 'integer' ? `CAST(${text} AS INTEGER)` : text),
+
   items(array, items) {
     if (items.kind === 'decimal') {
       return `SELECT CAST(replace(value, '.', '') AS INTEGER) AS v FROM json_each(${array}) WHERE value IS NOT NULL`;

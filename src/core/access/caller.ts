@@ -1,0 +1,15 @@
+import type { Scalar } from '../model/graph.ts';
+
+/** Who asks for something. */
+export interface Caller {
+  /** The key of their record. */
+  readonly key: Scalar;
+  readonly roles: readonly string[];
+}
+
+/** When something is asked for, and by whom: what expressions can tell that stands in no record. */
+export interface Occasion {
+  readonly now: Date;
+  /** Null where nobody is signed in, and where the service itself asks. */
+  readonly caller: Caller | null;
+}

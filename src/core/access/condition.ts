@@ -1,0 +1,102 @@
+import { constant, kindOf, plain } from '../expression/typed.ts';
+import type { Expression } from '../expression/typed.ts';
+import { fieldExpression } from '../expression/property.ts';
+import type { Access, Grant, Verb } from '../model/access.ts';
+import type { Graph, Model, Relation } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import type { Viewer } from './viewer.ts';
+
+/** What has to be true of a record: nothing, what never is, or an expression over it. */
+export type Condition = boolean | Expression;
+
+const BOOLEAN = plain('boolean');
+export const NEVER: Expression = constant(false, BOOLEAN);
+
+/** A condition as an expression; undefined where nothing has to be true. */
+export const expressionOf = (condition: Condition): Expression | undefined =>
+  condition === true ? undefined : condition === false ? NEVER : condition;
+
+export function both(...conditions: readonly Condition[]): Condition {
+  if (conditions.includes(false)) return false;
+  const open = conditions.filter((one): one is Expression => typeof one !== 'boolean');
+  if (open.length < 2) return open[0] ?? true;
+  return { op: 'and', args: open, type: BOOLEAN };
+}
+
+export function either(conditions: readonly Condition[]): Condition {
+  if (conditions.includes(true)) return true;
+  const open = conditions.filter((one): one is Expression => typeof one !== 'boolean');
+  if (open.length < 2) return open[0] ?? false;
+  return { op: 'or', args: open, type: BOOLEAN };
+}
+
+/** What somebody asks to do with the records of a model. */
+export type Act = Verb | `operation ${string}`;
+
+export const operationAct = (name: string): Act => `operation ${name}`;
+
+const isVerb = (access: Access, act: Act): act is Verb => Object.hasOwn(access.verbs, act);
+
+export const grantsOf = ({ access }: Model, act: Act): readonly Grant[] =>
+  isVerb(access, act) ? access.verbs[act] : (access.operations.get(act.slice('operation '.length)) ?? []);
+
+/** What has to be true of a record for a viewer to have one of these grants on it. */
+export function conditionOf(graph: Graph, model: Model, grants: readonly Grant[], viewer: Viewer): Condition {
+  if (viewer.kind === 'service') return true;
+  return either(grants.map((grant) => grantCondition(graph, model, grant, viewer)));
+}
+
+function grantCondition(graph: Graph, model: Model, grant: Grant, viewer: Viewer): Condition {
+  switch (grant.kind) {
+    case 'anybody':
+      return true;
+    case 'nobody':
+    case 'maker':
+      return false;
+    case 'signed-in':
+      return viewer.kind === 'caller';
+    case 'role':
+      return viewer.roles.has(grant.role);
+    case 'where':
+      return grant.where;
+    case 'owner':
+      return viewer.kind === 'caller' && model.owner !== undefined && isCaller(graph, model, model.owner);
+    case 'path':
+      return viewer.kind === 'caller' && isCaller(graph, model, grant.path);
+    case 'parent': {
+      const { parent } = model;
+      if (parent === undefined) return false;
+      const whole = modelOf(graph, parent.target);
+      const inner = conditionOf(graph, whole, whole.access.verbs[grant.verb], viewer);
+      return typeof inner === 'boolean' ? inner : along(parent, inner);
+    }
+  }
+}
+
+/** That the caller is whom a path of relations leads to. */
+function isCaller(graph: Graph, model: Model, path: readonly Relation[]): Expression {
+  const last = path.at(-1);
+  const key = last?.field ?? model.key;
+  const me: Expression = { op: 'me', type: kindOf(modelOf(graph, graph.identity!.model).key) };
+  const same: Expression = { op: '=', left: fieldExpression(key), right: me, type: BOOLEAN };
+  return path.slice(0, -1).reduceRight<Expression>((of, step) => along(step, of), same);
+}
+
+const along = (step: Relation, of: Expression): Expression => ({
+  op: 'at',
+  step,
+  target: step.target,
+  of,
+  type: of.type,
+});
+
+/** Whether signing in could give somebody one of these grants who has none without. */
+export function couldBeHeld(graph: Graph, model: Model, grants: readonly Grant[]): boolean {
+  if (graph.identity === undefined) return false;
+  return grants.some((grant) => {
+    if (grant.kind !== 'parent')
+      return grant.kind !== 'nobody' && grant.kind !== 'maker' && grant.kind !== 'anybody' && grant.kind !== 'where';
+    const whole = modelOf(graph, model.parent!.target);
+    return couldBeHeld(graph, whole, whole.access.verbs[grant.verb]);
+  });
+}

@@ -1,0 +1,129 @@
+import { LRUCache } from 'lru-cache';
+import { fieldExpression } from '../expression/property.ts';
+import type { Expression } from '../expression/typed.ts';
+import type { Graph, Model, Relation } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { isReverse } from '../model/related.ts';
+import type { Step, Via } from '../model/related.ts';
+import type { Caller } from './caller.ts';
+import { both, conditionOf, expressionOf, grantsOf, NEVER } from './condition.ts';
+import type { Act, Condition } from './condition.ts';
+import { SERVICE, viewersOf } from './viewer.ts';
+import type { Viewer } from './viewer.ts';
+
+/** What one kind of viewer may do and see, as conditions over the records. */
+export interface Sight {
+  readonly graph: Graph;
+  readonly viewer: Viewer;
+  /** For something to be done with a record; whoever may not read it may do nothing with it. */
+  may(model: Model, act: Act): Condition;
+  /** For a member of a readable record to be seen, or for what stands behind a relation of that name. */
+  sees(model: Model, name: string): Condition;
+  /** For a member of a record to be given a value. */
+  sets(model: Model, member: string): Condition;
+  /** For a record that a relation leads to to be there: over that record. */
+  reaches(model: Model, via: Step | Via): Condition;
+}
+
+export function sightOf(graph: Graph, viewer: Viewer): Sight {
+  const kept = new Map<Model, Map<string, Condition>>();
+  const once = (model: Model, name: string, make: () => Condition): Condition => {
+    let ofModel = kept.get(model);
+    if (ofModel === undefined) kept.set(model, (ofModel = new Map<string, Condition>()));
+    let condition = ofModel.get(name);
+    if (condition === undefined) ofModel.set(name, (condition = make()));
+    return condition;
+  };
+  const member = (model: Model, among: 'fields' | 'set', name: string): Condition => {
+    const grants = model.access[among].get(name);
+    return grants === undefined || once(model, `${among} ${name}`, () => conditionOf(graph, model, grants, viewer));
+  };
+  const may = (model: Model, act: Act): Condition =>
+    once(model, act, () => conditionOf(graph, model, grantsOf(model, act), viewer));
+  return {
+    graph,
+    viewer,
+    may,
+    sees: (model, name) => member(model, 'fields', memberBehind(model, name)),
+    sets: (model, name) => member(model, 'set', name),
+    reaches(model, via) {
+      // A part that is read by whoever reads its whole has one that can be read.
+      if (via === model.parent && grantsOf(model, 'read').every(({ kind }) => kind === 'parent')) return true;
+      const target = modelOf(graph, isReverse(via) ? via.source : via.target);
+      // What may not be known of the other end by itself can't be found out from this one.
+      const other = otherEnd(target, via);
+      return both(may(target, 'read'), other === undefined ? true : member(target, 'fields', other));
+    },
+  };
+}
+
+/** The member of a record that says where a relation leads; what is none is itself. */
+function memberBehind({ relations, links }: Model, name: string): string {
+  const found = relations.find((relation) => relation.name === name)?.field.member ?? links.find((one) => one.name === name)?.member; // prettier-ignore
+  return found ?? name;
+}
+
+/** The member of the records at the other end that makes them lead back here. */
+function otherEnd(target: Model, via: Step | Via): string | undefined {
+  if (isReverse(via)) return target.relations.find(({ name }) => name === via.relation)?.field.member;
+  if (!('table' in via) || via.member !== undefined) return undefined;
+  return target.links.find(({ table, member }) => table === via.table && member !== undefined)?.member;
+}
+
+/** For something to be done with a record that can be read. */
+export const mayBoth = (sight: Sight, model: Model, act: Act): Condition =>
+  act === 'read' || act === 'create' ? sight.may(model, act) : both(sight.may(model, 'read'), sight.may(model, act));
+
+/** The sights of a service's callers. They are few: as many as there are combinations of roles that grants ask for. */
+export interface Sights {
+  readonly service: Sight;
+  of(caller: Caller | null): Sight;
+}
+
+/** However many combinations of roles there are, so many are kept. */
+const MOST_KEPT = 64;
+
+export function makeSights(graph: Graph): Sights {
+  const viewerOf = viewersOf(graph);
+  const kept = new LRUCache<string, Sight>({ max: MOST_KEPT });
+  return {
+    service: sightOf(graph, SERVICE),
+    of(caller) {
+      const viewer = viewerOf(caller);
+      let sight = kept.get(viewer.id);
+      if (sight === undefined) kept.set(viewer.id, (sight = sightOf(graph, viewer)));
+      return sight;
+    },
+  };
+}
+
+/** Works something out once for each sight. */
+export function bySight<Made>(make: (sight: Sight) => Made): (sight: Sight) => Made {
+  const known = new WeakMap<Sight, { readonly made: Made }>();
+  return (sight) => {
+    let found = known.get(sight);
+    if (found === undefined) known.set(sight, (found = { made: make(sight) }));
+    return found.made;
+  };
+}
+
+/** Whether a viewer never sees a member, on any record. */
+export const hides = (sight: Sight, model: Model, name: string): boolean => sight.sees(model, name) === false;
+
+/** A value of a record as a viewer sees it: null where it is hidden, or leads to a record that is. */
+export function seenValue(sight: Sight, model: Model, member: string, value: Expression): Expression {
+  const relation = model.relations.find(({ field }) => field.member === member);
+  const reached = relation === undefined ? value : reachedKey(sight, model, relation);
+  const condition = expressionOf(sight.sees(model, member));
+  return condition === undefined ? reached : { op: 'when', condition, of: reached, type: reached.type };
+}
+
+/** The key that a relation holds, as far as its record can be read. */
+export function reachedKey(sight: Sight, model: Model, relation: Relation): Expression {
+  const own = fieldExpression(relation.field);
+  const guard = sight.reaches(model, relation);
+  if (guard === true) return own;
+  if (guard === false) return { op: 'when', condition: NEVER, of: own, type: own.type };
+  const { key } = modelOf(sight.graph, relation.target);
+  return { op: 'at', step: relation, target: relation.target, of: fieldExpression(key), guard, type: own.type };
+}

@@ -1,0 +1,51 @@
+import { walk } from '../expression/typed.ts';
+import type { Expression } from '../expression/typed.ts';
+import type { Grant } from '../model/access.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Caller } from './caller.ts';
+
+/** Somebody, as far as grants can tell callers apart without looking at a record. */
+export interface Viewer {
+  /** The service itself may everything. */
+  readonly kind: 'service' | 'anonymous' | 'caller';
+  /** Of those that any grant asks for. */
+  readonly roles: ReadonlySet<string>;
+  /** Two viewers are alike where these are. */
+  readonly id: string;
+}
+
+export const SERVICE: Viewer = { kind: 'service', roles: new Set(), id: 'service' };
+export const ANONYMOUS: Viewer = { kind: 'anonymous', roles: new Set(), id: 'anonymous' };
+
+/** Tells as whom a caller sees; the roles that no grant asks for make no difference. */
+export function viewersOf(graph: Graph): (caller: Caller | null) => Viewer {
+  const asked = rolesAskedFor(graph);
+  return (caller) => {
+    if (caller === null) return ANONYMOUS;
+    const held = asked.filter((role) => caller.roles.includes(role));
+    return { kind: 'caller', roles: new Set(held), id: `caller ${JSON.stringify(held)}` };
+  };
+}
+
+function rolesAskedFor({ models }: Graph): string[] {
+  const roles = new Set<string>();
+  const note = (grants: readonly Grant[]): void => {
+    for (const grant of grants) if (grant.kind === 'role') roles.add(grant.role);
+  };
+  for (const { access } of models) {
+    Object.values(access.verbs).forEach(note);
+    for (const named of [access.operations, access.fields, access.set]) [...named.values()].forEach(note);
+  }
+  return [...roles].sort();
+}
+
+/** Whether an expression's value depends on the links of a record, which are written after its row. */
+export function asksForLinks(expression: Expression): boolean {
+  let found = false;
+  walk(expression, (node) => {
+    const lists = 'left' in node ? [node.left, node.right] : [];
+    const many = 'many' in node ? [node.many] : lists.flatMap((list) => ('kind' in list && list.kind === 'many' ? [list.many] : [])); // prettier-ignore
+    found ||= many.some(({ of, via }) => of.op !== 'at' && 'table' in via);
+  });
+  return found;
+}

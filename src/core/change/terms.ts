@@ -1,0 +1,214 @@
+import { expressionOf, grantsOf } from '../access/condition.ts';
+import type { Act, Condition } from '../access/condition.ts';
+import type { Occasion } from '../access/caller.ts';
+import { seenBy } from '../access/seen.ts';
+import type { Sight } from '../access/sight.ts';
+import { asksForLinks } from '../access/viewer.ts';
+import { admit, notAllowed, refusedOn, signInRequired, unknownRecord } from '../http/admission.ts';
+import { compileExpression } from '../expression/compiled.ts';
+import type { CompiledExpression } from '../expression/compiled.ts';
+import type { Field, Graph, Model, Scalar } from '../model/graph.ts';
+import { ownerField } from '../model/owner.ts';
+import { isSame } from '../model/value.ts';
+import { shownSql } from '../query/shown-sql.ts';
+import { storedOf } from '../query/shown.ts';
+import { fromKey, guardSql, storedText } from '../query/statements.ts';
+import { pointerTo } from '../rules/failure.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Statement } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+import type { Guard } from './contract.ts';
+import { occasionOf } from './work.ts';
+import type { Work } from './work.ts';
+
+/** A record that a client is about to change. */
+export interface Held {
+  readonly record: Values;
+  /** As the client would read it: what is hidden is not there, and relations to hidden records are null. */
+  readonly seen: Values;
+  /** Whether the client may give a member a value. */
+  sets(member: string): boolean;
+}
+
+/** What one kind of viewer may write of a model's records. */
+export interface Terms {
+  /** A record, locked; refused where this viewer may not read it, or not do this to it. */
+  hold(work: Work, key: Scalar, act: Act, guard?: Guard): Promise<Held>;
+  /** Refuses a draft that this viewer may not make of a record, or make. */
+  judge(work: Work, act: Act, draft: Values): Promise<void>;
+  /** The same of what only its links can tell, once they are written. */
+  judgeStored(work: Work, act: Act, key: Scalar): Promise<void>;
+  /** Refuses members of a new record that are not for this viewer to set. */
+  judgeGiven(work: Work, given: Values, draft: Values, defaults: Values): Promise<void>;
+  /** Refuses to make somebody else the owner, but for roles that may. */
+  judgeOwner(work: Work, act: Act, draft: Values, before: Values): void;
+}
+
+export function termsOf(model: Model, sight: Sight, dialect: Dialect): Terms {
+  const { graph, viewer } = sight;
+  const bindKey = (key: Scalar) => dialect.bind(model.key, key);
+  const owner = ownerField(model);
+  const settable = settersOf(model, sight);
+  const held = keptBy((act: Act) => heldStatement(graph, model, sight, act, settable.open, dialect));
+  const drafts = keptBy((act: Act) => {
+    const condition = sight.may(model, act);
+    if (typeof condition === 'boolean' || asksForLinks(condition)) return undefined;
+    return draftStatement(graph, model, [condition], dialect);
+  });
+  const storeds = keptBy((act: Act) => {
+    const condition = sight.may(model, act);
+    if (typeof condition === 'boolean' || !asksForLinks(condition)) return undefined;
+    const { sql, values } = guardSql(graph, model, condition, dialect, 1);
+    return { sql: `SELECT 1 ${fromKey(model, dialect)}${sql}`, values };
+  });
+  const isMaker = (member: string): boolean => model.access.set.get(member)?.some(({ kind }) => kind === 'maker') === true; // prettier-ignore
+
+  return {
+    async hold(work, key, act, guard) {
+      admit(sight, model, act);
+      if (sight.may(model, 'read') === false) throw unknownRecord(sight, model);
+      const statement = held(act);
+      const row = await work.transaction.first(statement, [bindKey(key), ...statement.values(occasionOf(work))]);
+      if (row === undefined || !isTrue(row[2])) throw unknownRecord(sight, model);
+      if (!isTrue(row[3])) throw refusedOn(sight, model, act);
+      guard?.(row[0] as string);
+      const record = JSON.parse(row[0] as string) as Values;
+      const seen = row[1] === null ? record : (JSON.parse(row[1] as string) as Values);
+      const open = new Map(settable.open.map(([member], at) => [member, isTrue(row[4 + at])]));
+      return { record, seen, sets: (member) => open.get(member) ?? !settable.closed.has(member) };
+    },
+
+    async judge(work, act, draft) {
+      const statement = drafts(act);
+      if (admit(sight, model, act) === true || statement === undefined) return;
+      const [allowed] = await statement.judge(work, draft);
+      if (allowed !== true) throw refusedOn(sight, model, act);
+    },
+
+    async judgeStored(work, act, key) {
+      const statement = storeds(act);
+      if (statement === undefined) return;
+      const bound = [bindKey(key), ...statement.values(occasionOf(work))];
+      if ((await work.transaction.first(statement, bound)) === undefined) throw refusedOn(sight, model, act);
+    },
+
+    async judgeGiven(work, given, draft, defaults) {
+      const named = Object.keys(given).filter((member) => !isMaker(member) && !isSame(given[member], defaults[member]));
+      const closed = named.filter((member) => settable.closed.has(member));
+      const open = settable.open.filter(([member]) => named.includes(member));
+      const judged = open.length === 0 ? [] : await draftStatement(graph, model, open.map(([, condition]) => condition), dialect).judge(work, draft); // prettier-ignore
+      refuseSetting(sight, [...closed, ...open.filter((_one, at) => judged[at] !== true).map(([member]) => member)]);
+    },
+
+    judgeOwner(work, act, draft, before) {
+      if (viewer.kind === 'service' || owner === undefined || isSame(draft[owner.member], before[owner.member])) return;
+      const value = draft[owner.member] ?? null;
+      if (value === null || value === work.caller?.key) return;
+      const may = grantsOf(model, act).some((grant) => grant.kind === 'role' && viewer.roles.has(grant.role));
+      if (may) return;
+      if (work.caller === null) throw signInRequired();
+      throw notAllowed('only you can be the owner, unless a role lets you choose another', pointerTo(owner.member));
+    },
+  };
+}
+
+/** 403 for members that are not for this caller to set. */
+export function refuseSetting({ viewer, graph }: Sight, members: readonly string[]): void {
+  const [first] = members;
+  if (first === undefined) return;
+  if (viewer.kind === 'anonymous' && graph.identity !== undefined) throw signInRequired(`${members.join(', ')} may not be set without signing in`); // prettier-ignore
+  throw notAllowed(`not for you to set${members.length > 1 ? `: ${members.join(', ')}` : ''}`, pointerTo(first));
+}
+
+/** Databases have no, or another, boolean. */
+const isTrue = (value: unknown): boolean => value !== null && Number(value) === 1;
+
+/** Members that are never, and those that are only sometimes, for a viewer to set. */
+function settersOf(
+  model: Model,
+  sight: Sight,
+): { readonly closed: ReadonlySet<string>; readonly open: readonly (readonly [string, Condition])[] } {
+  const all = [...model.access.set.keys()].map((member) => [member, sight.sets(model, member)] as const);
+  return {
+    closed: new Set(all.flatMap(([member, condition]) => (condition === false ? [member] : []))),
+    open: all.filter(([, condition]) => typeof condition !== 'boolean'),
+  };
+}
+
+/** One row: all that is stored, the same as it is seen where that is less, whether it is read and done, and who sets what. */
+function heldStatement(
+  graph: Graph,
+  model: Model,
+  sight: Sight,
+  act: Act,
+  setters: readonly (readonly [string, Condition])[],
+  dialect: Dialect,
+): Statement & { values(occasion: Occasion): ReturnType<CompiledExpression['values']> } {
+  const stored = storedOf(model);
+  const readable = stored.filter(({ name }) => model.byMember.get(name)?.rules.writeOnly !== true);
+  const seen = seenBy(sight, model, readable);
+  const isWhole = seen.length === stored.length && seen.every((member, at) => member === stored[at]);
+  const shown = isWhole ? undefined : shownSql(graph, model, seen, dialect, 1);
+  let placed = 1 + (shown?.places ?? 0);
+  const compiled: CompiledExpression[] = [];
+  const flag = (condition: Condition): string => {
+    const expression = expressionOf(condition);
+    if (expression === undefined) return '1';
+    const one = compileExpression(expression, model, graph, dialect, { before: placed });
+    placed += one.places;
+    compiled.push(one);
+    return `CASE WHEN ${one.sql} THEN 1 ELSE 0 END`;
+  };
+  const flags = [sight.may(model, 'read'), sight.may(model, act), ...setters.map(([, condition]) => condition)].map(flag); // prettier-ignore
+  const texts = [storedText(graph, model, dialect), shown === undefined ? 'NULL' : dialect.text(shown.json)];
+  return {
+    sql: `SELECT ${[...texts, ...flags].join(', ')} ${fromKey(model, dialect)}${dialect.lock}`,
+    values: (occasion) => [...(shown?.values(occasion) ?? []), ...compiled.flatMap((one) => one.values(occasion))],
+  };
+}
+
+interface DraftStatement {
+  /** Whether each condition is true of a record that is not stored. */
+  judge(work: Work, draft: Values): Promise<boolean[]>;
+}
+
+function draftStatement(
+  graph: Graph,
+  model: Model,
+  conditions: readonly Condition[],
+  dialect: Dialect,
+): DraftStatement {
+  const { name, placeholder } = dialect;
+  // No table has such a name.
+  const row = name('@draft');
+  const fields: readonly Field[] = model.fields;
+  let placed = fields.length;
+  const compiled = conditions.map((condition) => {
+    const one = compileExpression(expressionOf(condition)!, model, graph, dialect, { before: placed, row });
+    placed += one.places;
+    return one;
+  });
+  const columns = fields.map(({ column }) => name(column)).join(', ');
+  const values = fields.map((_field, at) => placeholder(at + 1)).join(', ');
+  // No row of the table: it lends its columns their names and types.
+  const draft = `SELECT ${columns} FROM ${name(model.table)} WHERE 1 = 0 UNION ALL SELECT ${values}`;
+  const flags = compiled.map(({ sql }) => `CASE WHEN ${sql} THEN 1 ELSE 0 END`).join(', ');
+  const statement: Statement = { sql: `SELECT ${flags} FROM (${draft}) AS ${row}` };
+  return {
+    async judge(work, values) {
+      const occasion = occasionOf(work);
+      const bound = fields.map((field) => dialect.bind(field, values[field.member] ?? null));
+      const all = [...bound, ...compiled.flatMap((one) => one.values(occasion))];
+      return (await work.transaction.first(statement, all))!.map(isTrue);
+    },
+  };
+}
+
+function keptBy<Made>(make: (act: Act) => Made): (act: Act) => Made {
+  const kept = new Map<Act, { readonly made: Made }>();
+  return (act) => {
+    let found = kept.get(act);
+    if (found === undefined) kept.set(act, (found = { made: make(act) }));
+    return found.made;
+  };
+}

@@ -1,0 +1,47 @@
+import { LRUCache } from 'lru-cache';
+
+/** How often something may be done in a minute: so often at once, and again as time goes by. */
+export interface Allowance {
+  /** Takes one turn of somebody's. Gives the seconds until there is one where none is left, and 0 where there was. */
+  take(name: string): number;
+  /** Gives a turn back that was not used up. */
+  giveBack(name: string): void;
+}
+
+interface Standing {
+  left: number;
+  /** Milliseconds. */
+  at: number;
+}
+
+/** So many are remembered; whoever asks least is forgotten first, and has all their turns again. */
+const MOST_KEPT = 100_000;
+const MINUTE_MS = 60_000;
+
+export function makeAllowance(perMinute: number, now: () => Date): Allowance {
+  // Nobody who has been away for a minute has anything to be remembered for.
+  const standings = new LRUCache<string, Standing>({ max: MOST_KEPT });
+  const each = MINUTE_MS / perMinute;
+
+  function standingOf(name: string): Standing {
+    const time = now().getTime();
+    let standing = standings.get(name);
+    if (standing === undefined) standings.set(name, (standing = { left: perMinute, at: time }));
+    standing.left = Math.min(perMinute, standing.left + Math.max(0, time - standing.at) / each);
+    standing.at = time;
+    return standing;
+  }
+
+  return {
+    take(name) {
+      const standing = standingOf(name);
+      if (standing.left < 1) return Math.max(1, Math.ceil(((1 - standing.left) * each) / 1000));
+      standing.left -= 1;
+      return 0;
+    },
+    giveBack(name) {
+      const standing = standingOf(name);
+      standing.left = Math.min(perMinute, standing.left + 1);
+    },
+  };
+}

@@ -1,0 +1,58 @@
+import type { Scalar } from '../model/graph.ts';
+import type { Reader, Statement, Transaction } from '../store/contract.ts';
+import type { Dialect } from '../store/dialect.ts';
+import { credentialsTable, stateTable } from '../tables/own-tables.ts';
+
+/** What the tokens of callers are held to: a mark that nobody can guess, and the time before which they are void. */
+export interface Credentials {
+  /** The mark of a caller; `fresh` becomes it where they have none. */
+  mark(transaction: Transaction, caller: Scalar, fresh: string): Promise<string>;
+  /** Ends all tokens that carry the mark. */
+  forget(transaction: Transaction, caller: Scalar): Promise<void>;
+  /** Ends all tokens of an outside issuer that are older. */
+  endBefore(transaction: Transaction, caller: Scalar, since: Date): Promise<void>;
+  /** The database's own id: tokens of one are no good for another. */
+  database(reader: Reader): Promise<string | undefined>;
+  /** Gives it one, where it has none. */
+  name(transaction: Transaction, id: string): Promise<void>;
+}
+
+const DATABASE = 'database';
+
+export function makeCredentials({ name, placeholder }: Dialect): Credentials {
+  const table = name(credentialsTable.name);
+  const [caller, mark, since] = credentialsTable.columns.map((column) => name(column.name)) as [string, string, string];
+  const [first, second] = [placeholder(1), placeholder(2)];
+  const put = (column: string, last: string): Statement => ({
+    sql: `INSERT INTO ${table} (${caller}, ${column}) VALUES (${first}, ${second}) ON CONFLICT (${caller}) DO UPDATE SET ${column} = ${last}`,
+  });
+  const statements = {
+    mark: { sql: `SELECT ${mark} FROM ${table} WHERE ${caller} = ${first}` },
+    keep: put(mark, `coalesce(${table}.${mark}, excluded.${mark})`),
+    forget: { sql: `UPDATE ${table} SET ${mark} = NULL WHERE ${caller} = ${first}` },
+    endBefore: put(since, `excluded.${since}`),
+    database: { sql: `SELECT ${name('value')} FROM ${name(stateTable.name)} WHERE ${name('name')} = '${DATABASE}'` },
+    name: {
+      sql: `INSERT INTO ${name(stateTable.name)} (${name('name')}, ${name('value')}) VALUES ('${DATABASE}', ${first}) ON CONFLICT DO NOTHING`,
+    },
+  };
+  return {
+    async mark(transaction, key, fresh) {
+      await transaction.run(statements.keep, [String(key), fresh]);
+      return String((await transaction.first(statements.mark, [String(key)]))![0]);
+    },
+    async forget(transaction, key) {
+      await transaction.run(statements.forget, [String(key)]);
+    },
+    async endBefore(transaction, key, time) {
+      await transaction.run(statements.endBefore, [String(key), time.toISOString()]);
+    },
+    async database(reader) {
+      const row = await reader.first(statements.database, []);
+      return row === undefined ? undefined : String(row[0]);
+    },
+    async name(transaction, id) {
+      await transaction.run(statements.name, [id]);
+    },
+  };
+}

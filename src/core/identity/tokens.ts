@@ -1,0 +1,109 @@
+import { createHash } from 'node:crypto';
+import { errors, jwtVerify, SignJWT } from 'jose';
+import type { JWTPayload, JWTVerifyGetKey } from 'jose';
+import { LRUCache } from 'lru-cache';
+
+/** What a token of this service says. */
+export interface TokenClaims {
+  /** The key of the caller's record, as text. */
+  readonly subject: string;
+  /** That of their credentials, when it was made. */
+  readonly mark: string;
+}
+
+/** Makes and reads the service's own tokens: JSON Web Tokens (RFC 7519), signed with HMAC and SHA-256. */
+export interface Tokens {
+  /** Good for so many seconds from `now` on, and for the database `audience` alone. */
+  write(claims: TokenClaims, audience: string, now: Date, lifetime: number): Promise<string>;
+  /** Undefined for what is none, not of this service or this database, or over. */
+  read(token: string, audience: string, now: Date): Promise<TokenClaims | undefined>;
+}
+
+const MOST_KEPT = 10_000;
+const ALGORITHM = 'HS256';
+
+/** Signs with the first key, and knows tokens of all: so a key can be changed while older tokens are still good. */
+export function makeTokens(keys: readonly string[]): Tokens {
+  const secrets = new Map(keys.map((key) => [keyName(key), new TextEncoder().encode(key)]));
+  const [current] = [...secrets.keys()];
+  // A signature is looked at once; the time is looked at each time.
+  const known = new LRUCache<string, JWTPayload>({ max: MOST_KEPT });
+
+  return {
+    write: ({ subject, mark }, audience, now, lifetime) =>
+      new SignJWT({ mark })
+        .setProtectedHeader({ alg: ALGORITHM, typ: 'JWT', kid: current })
+        .setSubject(subject)
+        .setAudience(audience)
+        .setIssuedAt(seconds(now))
+        .setExpirationTime(seconds(now) + lifetime)
+        .sign(secrets.get(current!)!),
+
+    async read(token, audience, now) {
+      let payload = known.get(token);
+      if (payload === undefined) {
+        payload = await verified(token, secrets, now);
+        if (payload === undefined) return undefined;
+        known.set(token, payload);
+      }
+      const { sub, mark, aud, exp } = payload;
+      if (aud !== audience || exp === undefined || exp <= seconds(now)) return undefined;
+      return typeof sub === 'string' && typeof mark === 'string' ? { subject: sub, mark } : undefined;
+    },
+  };
+}
+
+async function verified(
+  token: string,
+  secrets: ReadonlyMap<string, Uint8Array>,
+  now: Date,
+): Promise<JWTPayload | undefined> {
+  try {
+    const { payload } = await jwtVerify(
+      token,
+      ({ kid }) => {
+        const secret = secrets.get(kid ?? '');
+        if (secret === undefined) throw new errors.JWSInvalid('no such key');
+        return secret;
+      },
+      { algorithms: [ALGORITHM], currentDate: now, requiredClaims: ['sub', 'aud', 'exp', 'mark'] },
+    );
+    return payload;
+  } catch (error) {
+    if (error instanceof errors.JOSEError) return undefined;
+    throw error;
+  }
+}
+
+/** Names a key without telling anything of it. */
+const keyName = (key: string): string => createHash('sha256').update(`vantfell token key ${key}`).digest('hex').slice(0, 16); // prettier-ignore
+
+export const seconds = (time: Date): number => Math.floor(time.getTime() / 1000);
+
+/** What a token of an outside issuer says. */
+export type OutsideClaims = JWTPayload & { readonly sub: string };
+
+/** Reads tokens of an outside issuer; undefined for what is none of its, not for this service, or over. */
+export type OutsideTokens = (token: string, now: Date) => Promise<OutsideClaims | undefined>;
+
+/** Their keys are public: whoever has them can't make tokens. */
+const ASYMMETRIC = ['RS256', 'RS384', 'RS512', 'PS256', 'PS384', 'PS512', 'ES256', 'ES384', 'ES512', 'EdDSA', 'Ed25519']; // prettier-ignore
+
+export function makeOutsideTokens(issuer: string, audience: string, keys: JWTVerifyGetKey): OutsideTokens {
+  return async (token, now) => {
+    try {
+      const { payload } = await jwtVerify(token, keys, {
+        algorithms: ASYMMETRIC,
+        issuer,
+        audience,
+        currentDate: now,
+        requiredClaims: ['iss', 'aud', 'exp', 'sub'],
+      });
+      return typeof payload.sub === 'string' && payload.sub !== '' ? (payload as OutsideClaims) : undefined;
+    } catch (error) {
+      // That its keys can't be had is not the token's fault.
+      if (error instanceof errors.JOSEError && !(error instanceof errors.JWKSTimeout)) return undefined;
+      throw error;
+    }
+  };
+}

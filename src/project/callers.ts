@@ -1,0 +1,46 @@
+import { nearest } from '../core/declaration/nearest.ts';
+import type { Graph, Scalar } from '../core/model/graph.ts';
+import { modelOf } from '../core/model/graph.ts';
+import { fromText } from '../core/model/value.ts';
+import type { Store } from '../core/store/contract.ts';
+import { samplesTable } from '../core/tables/own-tables.ts';
+import { EXIT, Failure } from './failure.ts';
+
+/** The key of somebody who can sign in: named as a sample (`member/ines`, or `ines`), by their login, or by the key itself. */
+export async function callerCalled(graph: Graph, store: Store, who: string): Promise<Scalar> {
+  const identity = graph.identity!;
+  const model = modelOf(graph, identity.model);
+  const { dialect } = store;
+  const name = (text: string): string => dialect.name(text);
+  const place = dialect.placeholder(1);
+  const own = name(model.key.column);
+  const keyWhere = (column: string) => ({
+    sql: `SELECT ${dialect.text(dialect.object([{ name: 'key', value: dialect.value(model.key, own) }]))} FROM ${name(model.table)} WHERE ${name(column)} = ${place}`,
+  });
+  const read = (row: readonly unknown[] | undefined): Scalar | undefined =>
+    row === undefined ? undefined : (JSON.parse(String(row[0])) as { key: Scalar }).key;
+
+  const sample = { sql: `SELECT ${name('key')} FROM ${name(samplesTable.name)} WHERE ${name('name')} = ${place}` };
+  const handle = who.startsWith(`${model.name}/`) ? who : `${model.name}/${who}`;
+  const known = (await store.first(sample, [handle]))?.[0];
+  for (const [field, text] of [
+    [model.key, known === undefined ? who : String(known)],
+    [identity.login, who],
+  ] as const) {
+    const value = field && fromText(field, field.rules.letters === 'lower' ? text.toLowerCase() : text);
+    if (value === undefined || 'fault' in value) continue;
+    const key = read(await store.first(keyWhere(field!.column), [dialect.bind(field!, value.value)]));
+    if (key !== undefined) return key;
+  }
+  const names = {
+    sql: `SELECT ${name('name')} FROM ${name(samplesTable.name)} WHERE ${name('name')} LIKE ${place} ORDER BY ${name('name')} LIMIT 200`,
+  };
+  const handles = (await store.all(names, [`${model.name}/%`])).map(([one]) => String(one));
+  const near = nearest(handle, handles) ?? handles[0];
+  const login = identity.login === undefined ? '' : `, or the ${identity.login.member} of one`;
+  throw new Failure(
+    EXIT.foundWrong,
+    `there is no ${model.name} ${who}`,
+    near === undefined ? `load samples with vantfell seed, or name the key of a ${model.name}${login}` : `did you mean ${near}? A key${login} does as well`, // prettier-ignore
+  );
+}
