@@ -6,8 +6,17 @@ import { fieldExpression } from '../expression/property.ts';
 import type { Grant } from '../model/access.ts';
 import type { DeclaredModel } from '../model/draft.ts';
 import { modelOf } from '../model/graph.ts';
-import type { Graph } from '../model/graph.ts';
+import type { Field, Graph, Model } from '../model/graph.ts';
 import { revealedBy } from './reveals.ts';
+
+/** The value that an order goes by: of a relation, the key of its record. */
+function orderedBy(graph: Graph, model: Model, field: Field): Expression {
+  const value = fieldExpression(field);
+  const step = model.relations.find((relation) => relation.field === field);
+  if (step === undefined) return value;
+  const of = fieldExpression(modelOf(graph, step.target).key);
+  return { op: 'at', step, target: step.target, of, type: value.type };
+}
 
 /**
  * What is worked out from other values may only use what is as visible as itself: computed values, labels, rules across
@@ -41,7 +50,7 @@ export function checkReveals(graph: Graph, models: readonly DeclaredModel[]): Pr
       });
     }
     for (const { field } of declaration.sort === undefined ? [] : model.sort) {
-      judge('the order of lists', fieldExpression(field), ['sort'], undefined, false);
+      judge('the order of lists', orderedBy(graph, model, field), ['sort'], undefined, false);
     }
   }
   return problems;

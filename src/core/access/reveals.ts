@@ -102,6 +102,10 @@ function inside(node: Expression, visit: (child: Expression) => void): void {
 
 /** Whether everybody who may read a record of `over` may read the record of `other` that a step leads to. */
 function coversReaders(other: Model, over: Model, step: Step | Links, graph: Graph): boolean {
+  // Parts are read by whoever reads their whole, where nothing else is said of them.
+  const [part, whole] = [other, over].map(followsWhole);
+  if (part === true && isReverse(step) && step.relation === other.parent?.name) return true;
+  if (whole === true && step === over.parent) return true;
   const wanted = expanded(over, over.access.verbs.read, graph);
   const given = expanded(other, other.access.verbs.read, graph);
   if (given.some(({ kind }) => kind === 'anybody')) return true;
@@ -114,6 +118,9 @@ function coversReaders(other: Model, over: Model, step: Step | Links, graph: Gra
     return given.some((candidate) => asText([candidate]) === asText([grant]));
   });
 }
+
+const followsWhole = ({ parent, access }: Model): boolean =>
+  parent !== undefined && access.verbs.read.every(({ kind }) => kind === 'parent');
 
 /** The grants of a part that follow its whole's, as what those say. An owner's grant is the whole's own owner. */
 function expanded(model: Model, grants: Grants, graph: Graph): Grants {

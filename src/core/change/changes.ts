@@ -44,6 +44,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
   const stocks = model.fields.filter(({ drawnOn, member }) => drawnOn === true && model.access.set.has(member));
   const stockReaders = new Map(stocks.map((field) => [field, valueReader(field, pointerTo(field.member))]));
   const owner = ownerField(model);
+  const required = model.fields.filter(({ rules }) => rules.required && !rules.readOnly);
   const secrets = model.fields.filter(({ type }) => type === 'secret');
   const defaultsAt = defaultsOf(model);
   const links = linkWriter(graph, model, dialect);
@@ -196,6 +197,13 @@ export function makeChanges(model: Model, writing: Writing): Changes {
     await writing.credentials.forget(work.transaction, key);
   }
 
+  /** What may be hidden could be left out; what is not, could not. */
+  function refuseMissing(values: Values): void {
+    const missing = required.filter(({ member }) => (values[member] ?? null) === null);
+    if (missing.length === 0) return;
+    throw brokenRules(missing.map(({ member }) => ({ pointer: pointerTo(member), rule: 'required', detail: 'must be given' }))); // prettier-ignore
+  }
+
   /** Names and counts what whoever asked may know of; that something else is there is all that they are told of it. */
   async function refuseReferred(work: Work, key: Scalar): Promise<void> {
     const failures: Failure[] = [];
@@ -314,6 +322,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       const wanted = client === undefined ? asked : wantedOf(asked, held, client.sight);
       const set = { ...defaults, ...wanted };
       const values: Values = { ...record, ...(client === undefined ? set : keepingHidden(set, wanted, held)) };
+      if (client !== undefined) refuseMissing(values);
       const changed = model.fields.filter(({ member }) => !isSame(values[member], record[member]));
       if (changed.length === 0 && links.isSame(values, record)) return { key };
       await checkDraft(work, values, seen, look, client === undefined ? values : set);

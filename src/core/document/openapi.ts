@@ -1,3 +1,4 @@
+import { isOpen } from '../access/open.ts';
 import { BODY_TYPES, JSON_PATCH } from '../http/body.ts';
 import { CLEAR_PARAMETERS } from '../http/clear.ts';
 import { endpointsOf } from '../http/endpoints.ts';
@@ -7,6 +8,7 @@ import { problemTypes } from '../http/problems.ts';
 import type { ProblemName } from '../http/problems.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import { pascalCase, spoken, withArticle } from '../model/names.ts';
+import { callerItems } from './callers.ts';
 import { content, envelope, journalItem, operationItem, PAGE_PARAMETERS, pageParameters, ref } from './operations.ts';
 import { filterName, headerParameters, headersOf, keyName, parametersOf, shownNames } from './parameters.ts';
 import { bodyName, bodySchema, KINDS, recordName, recordSchema } from './schemas.ts';
@@ -40,7 +42,7 @@ const PROBLEMS: Readonly<Record<EndpointName, readonly ProblemName[]>> = {
   ], // prettier-ignore
   journal: ['invalid-parameter', 'not-found', 'not-acceptable'],
 };
-const ALWAYS: readonly ProblemName[] = ['inner-defect', 'store-unavailable', 'time-ran-out'];
+const ALWAYS: readonly ProblemName[] = ['url-too-long', 'inner-defect', 'store-unavailable', 'time-ran-out'];
 
 /** The OpenAPI 3.1 document of a service: the same bytes for the same declarations. */
 export function openApi(graph: Graph): Record<string, unknown> {
@@ -51,11 +53,14 @@ export function openApi(graph: Graph): Record<string, unknown> {
     const item = (paths[endpoint.path] ??= pathItem(endpoint));
     item[endpoint.method.toLowerCase()] = operation(graph, endpoint);
   }
+  const callers = callerItems(graph, problemResponses);
+  Object.assign(paths, callers.paths);
   const lists = endpoints.some(({ name }) => ['list', 'clear', 'journal'].includes(name));
   return {
     openapi: '3.1.0',
     info: { title: name, version, ...(description === undefined ? {} : { description }) },
     servers: [{ url: '/', description: 'The address that this document was read from.' }],
+    ...(graph.identity === undefined ? {} : { security: [{}, { token: [] }] }),
     tags: graph.models.map((model) => ({
       name: model.plural,
       ...(model.description === undefined ? {} : { description: model.description }),
@@ -65,13 +70,15 @@ export function openApi(graph: Graph): Record<string, unknown> {
       schemas: {
         ...Object.fromEntries(graph.models.flatMap((model) => schemasOf(graph, model))),
         ...sharedSchemas(lists, endpoints),
+        ...callers.schemas,
       },
       parameters: Object.fromEntries([
         ...graph.models.flatMap((model) => parametersOf(graph, model)),
         ...headerParameters(endpoints),
         ...(lists ? pageParameters(graph) : []),
       ]),
-      responses: responsesOf(endpoints),
+      responses: responsesOf(graph, endpoints, callers.problems),
+      ...(graph.identity === undefined ? {} : { securitySchemes: callers.securitySchemes }),
     },
   };
 }
@@ -101,8 +108,9 @@ const VERBS: Readonly<Record<Exclude<EndpointName, 'operation' | 'journal'>, str
 
 function operation(graph: Graph, endpoint: Endpoint): Record<string, unknown> {
   const { name, model, under } = endpoint;
-  if (name === 'operation') return operationItem(graph, endpoint, problemResponses(name, false));
-  if (name === 'journal') return journalItem(graph, endpoint, problemResponses(name, false));
+  const problems = problemResponses(problemsOf(graph, endpoint));
+  if (name === 'operation') return operationItem(graph, endpoint, problems);
+  if (name === 'journal') return journalItem(graph, endpoint, problems);
   const many = name === 'list' || name === 'clear';
   const of = under === undefined ? '' : ` of ${withArticle(under.name)}`;
   const summary = `${VERBS[name]} ${name === 'clear' ? 'many ' : ''}${many ? spoken(model.plural) : withArticle(model.name)}${of}`;
@@ -133,7 +141,7 @@ function operation(graph: Graph, endpoint: Endpoint): Record<string, unknown> {
     tags: [model.plural],
     ...(parameters.length > 0 ? { parameters } : {}),
     ...(isWrite(name) ? { requestBody: requestBody(graph, model, name, under) } : {}),
-    responses: { ...success(graph, name, model), ...problemResponses(name, under !== undefined) },
+    responses: { ...success(graph, name, model), ...problems },
   };
 }
 
@@ -210,17 +218,28 @@ function success(
 /** Every problem of a status shares one response. */
 const responseName = (status: number): string => `problem.${status}`;
 
-function problemsOf(name: EndpointName, nested: boolean): ProblemName[] {
-  return [...PROBLEMS[name], ...(nested ? (['not-found'] as const) : []), ...ALWAYS];
+function problemsOf(graph: Graph, { name, under }: Endpoint): ProblemName[] {
+  return [...PROBLEMS[name], ...(under === undefined ? [] : (['not-found'] as const)), ...accessProblems(graph)];
 }
 
-function problemResponses(name: EndpointName, nested: boolean): Record<string, unknown> {
-  const statuses = new Set(problemsOf(name, nested).map((problem) => problemTypes[problem].status));
+/** What any endpoint may answer to callers who may not ask it, or not so often. */
+const accessProblems = ({ identity, service, models }: Graph): ProblemName[] => [
+  ...(identity === undefined ? [] : (['sign-in-required', 'invalid-token'] as const)),
+  ...(models.every(isOpen) ? [] : (['not-allowed'] as const)),
+  ...(service.limits.rate === undefined ? [] : (['too-many-requests'] as const)),
+];
+
+function problemResponses(problems: readonly ProblemName[]): Record<string, unknown> {
+  const statuses = new Set([...problems, ...ALWAYS].map((problem) => problemTypes[problem].status));
   return Object.fromEntries([...statuses].sort().map((status) => [status, ref('responses', responseName(status))]));
 }
 
-function responsesOf(endpoints: readonly Endpoint[]): Record<string, unknown> {
-  const used = new Set(endpoints.flatMap(({ name, under }) => problemsOf(name, under !== undefined)));
+function responsesOf(
+  graph: Graph,
+  endpoints: readonly Endpoint[],
+  more: readonly ProblemName[],
+): Record<string, unknown> {
+  const used = new Set([...endpoints.flatMap((endpoint) => problemsOf(graph, endpoint)), ...more, ...ALWAYS]);
   const statuses = [...new Set([...used].map((problem) => problemTypes[problem].status))].sort();
   return Object.fromEntries(
     statuses.map((status) => {

@@ -78,7 +78,11 @@ function successOf(graph: Graph, { output, status, reads }: Operation): Response
   if (output.kind === 'fields') {
     return answered(status, 'What came of it.', objectOf(output.fields, 'response'), reads);
   }
-  const record = ref('schemas', recordName(modelOf(graph, output.model)));
+  const { access } = modelOf(graph, output.model);
+  const whole = ref('schemas', recordName(modelOf(graph, output.model)));
+  // A record that is not for the caller is null to them.
+  const isForAll = access.verbs.read.some(({ kind }) => kind === 'anybody');
+  const record = isForAll || output.kind === 'many' ? whole : { anyOf: [whole, { type: 'null' }] };
   const many = output.kind === 'many';
   const about = many ? 'The records that came of it.' : 'The record that came of it.';
   return answered(status, about, many ? { type: 'array', items: record } : record, reads);

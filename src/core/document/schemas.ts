@@ -156,13 +156,20 @@ export function recordSchema(graph: Graph, model: Model): JsonSchema {
     type: 'object',
     ...(model.description === undefined ? {} : { description: model.description }),
     properties: {
-      ...Object.fromEntries(model.shown.map((field) => [field.member, memberSchema(field, model, 'response')])),
+      ...Object.fromEntries(model.shown.map((field) => [field.member, memberSchema(asShown(graph, field), model, 'response')])),
       ...computedSchemas(model),
       ...keysSchemas(graph, model),
       ...relatedSchemas(model),
     },
     additionalProperties: false,
   };
+}
+
+/** The key of a record that not everybody may read is null to some. */
+function asShown(graph: Graph, field: Field): Field {
+  if (field.refersTo === undefined) return field;
+  const isForAll = modelOf(graph, field.refersTo).access.verbs.read.some(({ kind }) => kind === 'anybody');
+  return isForAll ? field : { ...field, rules: { ...field.rules, required: false } };
 }
 
 /** What a record shows that is worked out from other values. */

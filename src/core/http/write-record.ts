@@ -1,4 +1,5 @@
 import { bySight } from '../access/sight.ts';
+import { unseenBy } from '../access/unseen.ts';
 import type { Sight } from '../access/sight.ts';
 import type { Written } from '../change/contract.ts';
 import type { Work } from '../change/work.ts';
@@ -14,7 +15,6 @@ import type { BodyReader, ReadBody, Values } from '../rules/schema.ts';
 import { admit, admitTo, unknownRecord } from './admission.ts';
 import type { Asker } from './admission.ts';
 import { JSON_PATCH, mediaTypeOf, readBodyOf } from './body.ts';
-import type { ClientKind } from './body.ts';
 import { guardOf } from './condition.ts';
 import { recordTags } from './entity-tag.ts';
 import { patchedMembers, readPatch } from './json-patch.ts';
@@ -47,16 +47,16 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
     (sight: Sight) => parent && thereStatement(graph, parent, dialect, sight.may(parent, 'read')),
   );
   const owner = ownerField(model);
-  const readers: Readonly<Record<ClientKind, BodyReader>> = {
-    create: bodyReader(model, 'create'),
-    replace: bodyReader(model, 'replace'),
-    update: bodyReader(model, 'update'),
-  };
+  const readNewBody = bodyReader(model, 'create');
+  const readersOf = bySight((sight: Sight): Readonly<Record<'replace' | 'update', BodyReader>> => {
+    const unseen = unseenBy(sight, model);
+    return { replace: bodyReader(model, 'replace', unseen), update: bodyReader(model, 'update', unseen) };
+  });
 
   /** What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`. */
   function readNew(body: unknown, { add, fill }: Given, prefix: string): Read {
     const isObject = typeof body === 'object' && body !== null && !Array.isArray(body);
-    const read = readers.create(isObject ? { ...fill, ...add, ...body } : body);
+    const read = readNewBody(isObject ? { ...fill, ...add, ...body } : body);
     // Nobody can have read a record that is only being made: what is not for clients to set is refused at once.
     const given = [...[...read.repeated.keys()].map(({ member }) => member), ...read.derived.keys()];
     const failures: Failure[] = [...read.failures, ...given.map(notForClients)];
@@ -147,7 +147,7 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
       refuseQuery(query);
       const key = keyFromText(model.key, keyText);
       const guard = guardOf(model, tags, request);
-      const body = await bodyOf(how, request);
+      const body = await bodyOf(how, request, readersOf(sight));
       return answer(asker, request, async (work) => {
         const written = await changes.change(work, how, key, (record) => body(work, record), { sight, guard });
         const { shown, tag } = await shownOf(work, written);
@@ -181,6 +181,7 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
   async function bodyOf(
     how: 'replace' | 'update',
     request: Request,
+    readers: Readonly<Record<'replace' | 'update', BodyReader>>,
   ): Promise<(work: Work, record: Values) => ReadBody | Promise<ReadBody>> {
     const body = readBodyOf(request, how);
     if (how === 'update' && mediaTypeOf(request) === JSON_PATCH) {

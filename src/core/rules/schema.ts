@@ -62,16 +62,27 @@ export const linkSpec = ({ key }: Links): ValueSpec => ({
   rules: { ...noRules, required: true, uniqueItems: true },
 });
 
+/** What a client may leave out, or give as null, because it may be hidden from them: what becomes of it is seen with the record. */
+export interface Unseen {
+  mayLeaveOut(field: Field): boolean;
+  mayBeNull(field: Field): boolean;
+}
+
+const seesAll: Unseen = { mayLeaveOut: () => false, mayBeNull: () => false };
+
+const optional = (field: Field): Field => ({ ...field, rules: { ...field.rules, required: false } });
+
 /**
  * Compiles the rules of a model to a Yup schema for one kind of write. What comes of it reads a parsed JSON body:
  * blanks and letters are changed first, then every failure is found in one go.
  */
-export function bodyReader(model: Model, kind: Kind): BodyReader {
+export function bodyReader(model: Model, kind: Kind, unseen: Unseen = seesAll): BodyReader {
   const settable = model.fields.filter((field) => isSettable(field, kind));
+  const isAsked = (field: Field): boolean => isNeeded(field, kind, model) && !unseen.mayLeaveOut(field);
   const links = new Map(linkedOf(model).map((one) => [one.member, linkSpec(one)]));
   const schema = object(
     Object.fromEntries([
-      ...settable.map((field): [string, AnySchema] => [field.member, valueSchema(field, isNeeded(field, kind, model))]),
+      ...settable.map((field): [string, AnySchema] => [field.member, valueSchema(unseen.mayBeNull(field) ? optional(field) : field, isAsked(field))]),
       ...[...links].map(([member, spec]): [string, AnySchema] => [member, valueSchema(spec, false)]),
     ]),
   );

@@ -16,9 +16,11 @@ export function makeDocumentJudge(document: Record<string, unknown>): DocumentJu
   (addFormats as unknown as (ajv: Ajv2020) => void)(ajv);
   ajv.addSchema({ $id: 'document:/', ...document });
   const compiled = new Map<string, ValidateFunction>();
-  const templates = Object.keys(document.paths as Tree).map((template) => ({
+  // Fewer names of parameters first: what is declared wins over a key, as /huts/journal over /huts/{id}.
+  const parameters = (template: string): number => template.split('{').length;
+  const paths = Object.keys(document.paths as Tree).sort((one, other) => parameters(one) - parameters(other));
+  const templates = paths.map((template) => ({
     template,
-    // More literal segments first: /huts/{id}/nights before /huts/{id}.
     matches: new RegExp(`^${template.replace(/[.*+?^$()|[\]\\]/g, '\\$&').replace(/\{[^}]+\}/g, '[^/]+')}$`),
   }));
 

@@ -1,0 +1,3 @@
+import { operation } from 'vantfell';
+
+export default operation('room.stats', async (_input, scope) => ({ rooms: await scope.model('room').count() }));

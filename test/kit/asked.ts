@@ -1,0 +1,116 @@
+import { cpSync, mkdtempSync, rmSync } from 'node:fs';
+import { Agent, request } from 'node:http';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { Caller } from '../../src/core/access/caller.ts';
+import type { Graph } from '../../src/core/model/graph.ts';
+import { loadSamples } from '../../src/core/samples/load.ts';
+import { readSamples } from '../../src/core/samples/read.ts';
+import type { Store } from '../../src/core/store/contract.ts';
+import { soundCode } from '../../src/project/code.ts';
+import { openDatabase } from '../../src/project/database.ts';
+import { readProject } from '../../src/project/project.ts';
+import type { SoundProject } from '../../src/project/project.ts';
+import { readSampleFiles } from '../../src/project/samples.ts';
+import { serviceOn, storeOptions, writesOn } from '../../src/project/serve.ts';
+import { startServer } from '../../src/server/server.ts';
+import type { Told } from './written.ts';
+import type { Row } from './oracle.ts';
+
+/** Somebody, and how they are known. */
+export interface Person {
+  readonly name: string;
+  readonly caller: Caller | null;
+  readonly token?: string;
+}
+
+/** A project's service with its samples, asked over sockets by everybody whom it knows, and by nobody. */
+export interface AskedProject {
+  readonly graph: Graph;
+  readonly store: Store;
+  readonly people: readonly Person[];
+  /** Everything that was written to the log, defects included. */
+  readonly logged: string[];
+  rows(): Promise<Map<string, readonly Row[]>>;
+  ask(who: Person, method: string, target: string, body?: unknown, headers?: Record<string, string>): Promise<Told>;
+  close(): Promise<void>;
+}
+
+const KEY = 'a-key-for-tests-a-key-for-tests-a-key';
+
+/** `database` is the address of an empty one; left out: an SQLite file. */
+export async function askedProject(projectFolder: string, database?: string): Promise<AskedProject> {
+  const folder = mkdtempSync(join(tmpdir(), 'vantfell-asked-'));
+  cpSync(projectFolder, folder, { recursive: true });
+  const project = readProject(folder) as SoundProject;
+  const { graph } = project;
+  const code = await soundCode(project);
+  const options = { ...storeOptions(graph), slowReads: 0 };
+  const { store } = await openDatabase(project, database ?? `sqlite:${join(folder, 'asked.db')}`, undefined, options);
+  const { rows: samples } = readSamples(graph, readSampleFiles(folder, graph).sources);
+  await loadSamples(graph, store, samples, writesOn(graph, store, code));
+  const logged: string[] = [];
+  const note = (message: string, details: object = {}): void => void logged.push(message + JSON.stringify(details));
+  const log = { info: note, warn: note, error: note };
+  const service = serviceOn(graph, store, [KEY], (error) => logged.push(String(error)), { code, log });
+  const server = await startServer(service, { host: '127.0.0.1', port: 0, largestBody: 1_000_000 });
+  const agent = new Agent({ keepAlive: true, maxSockets: 4 });
+
+  async function rows(): Promise<Map<string, readonly Row[]>> {
+    const found = new Map<string, readonly Row[]>();
+    await service.writes.run(null, async (work) => {
+      const scope = service.writes.scopeOf(work);
+      for (const { name } of graph.models) found.set(name, await scope.model(name).find(undefined, { limit: 9_999 }));
+    });
+    return found;
+  }
+
+  const people: Person[] = [{ name: 'nobody', caller: null }];
+  const { identity } = graph;
+  if (identity !== undefined) {
+    const { key } = graph.byName.get(identity.model)!;
+    for (const row of (await rows()).get(identity.model)!) {
+      const caller: Caller = { key: row[key.member] as string, roles: (row[identity.roles!.member] ?? []) as string[] };
+      people.push({
+        name: row[identity.login!.member] as string,
+        caller,
+        token: await service.token(String(caller.key), 3600),
+      });
+    }
+  }
+
+  return {
+    graph,
+    store,
+    people,
+    logged,
+    rows,
+    ask: ({ token }, method, target, body, headers = {}) =>
+      new Promise((resolve, reject) => {
+        const type = method === 'PATCH' ? 'application/merge-patch+json' : 'application/json';
+        const bytes = body === undefined ? undefined : Buffer.from(JSON.stringify(body));
+        const sent = {
+          ...(bytes === undefined ? {} : { 'content-type': type, 'content-length': String(bytes.length) }),
+          ...(token === undefined ? {} : { authorization: `Bearer ${token}` }),
+          ...headers,
+        };
+        const asked = request(server.url + target, { method, headers: sent, agent }, (response) => {
+          const chunks: Buffer[] = [];
+          response.on('data', (chunk: Buffer) => chunks.push(chunk));
+          response.on('end', () => {
+            const text = Buffer.concat(chunks).toString();
+            const isJson = response.headers['content-type']?.includes('json') === true;
+            resolve({ status: response.statusCode!, headers: response.headers as Record<string, string>, body: isJson ? JSON.parse(text) : text }); // prettier-ignore
+          });
+        });
+        asked.on('error', reject).end(bytes);
+      }),
+    async close() {
+      agent.destroy();
+      await server.close();
+      await service.writes.settled();
+      await store.close();
+      rmSync(folder, { recursive: true });
+    },
+  };
+}

@@ -1,0 +1,210 @@
+import { fileURLToPath } from 'node:url';
+import { afterAll, beforeAll, beforeEach, describe } from '@jest/globals';
+import type { Caller } from '../../src/core/access/caller.ts';
+import { openApi } from '../../src/core/document/openapi.ts';
+import type { Verb } from '../../src/core/model/access.ts';
+import type { Model } from '../../src/core/model/graph.ts';
+import { modelOf } from '../../src/core/model/graph.ts';
+import { linkedOf } from '../../src/core/model/related.ts';
+import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
+import { askedProject } from './asked.ts';
+import type { AskedProject, Person } from './asked.ts';
+import { oracleOf } from './oracle.ts';
+import type { Oracle, Row } from './oracle.ts';
+import { newDatabase, startPostgres } from './postgres.mjs';
+import type { Told } from './written.ts';
+
+const at = (path: string): string => fileURLToPath(new URL(path, import.meta.url));
+const PROJECTS = [
+  ['the demo', at('../../demo'), 'demo'],
+  ['an archive', at('../access/archive'), 'archive'],
+  ['pages without identity', at('../access/open'), 'pages'],
+] as const;
+/** Records of a model that are asked for one by one. */
+const SAMPLED = 7;
+
+/** Every kind of caller, before every kind of record, and what the oracle expects. */
+export type Matrix = ReturnType<typeof makeMatrix>;
+
+/** Runs tests on each project, on both stores, asked over sockets. */
+export function onEachProject(what: string, tests: (matrix: Matrix) => void): void {
+  let server: Awaited<ReturnType<typeof startPostgres>>;
+  beforeAll(async () => void (server = await startPostgres()), 60_000);
+  afterAll(() => server.stop());
+  const cases = (['sqlite', 'postgres'] as const).flatMap((kind) => PROJECTS.map(([whose, folder, name]) => [whose, kind, folder, name] as const)); // prettier-ignore
+  describe.each(cases)(`${what}: %s, on %s`, (_whose, kind, folder, name) => {
+    const matrix = makeMatrix();
+    const database = async (): Promise<string> => newDatabase(server, `access_${name}`);
+    beforeAll(async () => matrix.open(folder, kind === 'sqlite' ? undefined : await database()), 120_000);
+    beforeEach(() => matrix.look());
+    afterAll(() => matrix.close());
+    tests(matrix);
+  });
+}
+
+const textOf = (value: unknown): string => (typeof value === 'string' ? value : JSON.stringify(value));
+
+/** The text of the key of a record. */
+export const keyText = (model: Model, row: Row): string => textOf(row[model.key.member]);
+
+/** The keys of records, in one order. */
+export const keysText = (model: Model, rows: readonly Row[]): string => rows.map((row) => keyText(model, row)).sort().join(); // prettier-ignore
+
+export const query = (parameters: Readonly<Record<string, string>>): string => `?${new URLSearchParams(parameters).toString()}`; // prettier-ignore
+
+function makeMatrix() {
+  let on: AskedProject;
+  let oracle: Oracle;
+  /** Texts that stand in one place alone, and whose it is. */
+  let marks: { text: string; model: Model; row: Row; member: string }[];
+  let checkedBy: ReturnType<typeof makeDocumentJudge>;
+  const surprises: string[] = [];
+
+  const path = (model: Model, row?: Row): string =>
+    `${on.graph.service.prefix}/${model.plural}${row === undefined ? '' : `/${encodeURIComponent(keyText(model, row))}`}`;
+  const rowsOf = (model: Model): readonly Row[] => oracle.rows.get(model.name)!;
+  const nameOf = (person: Person, what: string): string => `${person.name}: ${what}`;
+  const tell = (wrong: boolean, what: string): void => void (wrong && surprises.push(what));
+  const isStranger = ({ caller }: Person): boolean => caller === null && on.graph.identity !== undefined;
+
+  function marksIn(): typeof marks {
+    const counts = new Map<string, number>();
+    const all: typeof marks = [];
+    for (const model of on.graph.models) {
+      for (const row of rowsOf(model)) {
+        for (const [member, value] of Object.entries(row)) {
+          const field = model.byMember.get(member);
+          if (field?.rules.enum !== undefined) continue;
+          const texts = field?.type === 'object' && value !== null ? Object.values(value) : [value];
+          for (const text of texts) {
+            if (typeof text !== 'string' || text.length < 6) continue;
+            counts.set(text, (counts.get(text) ?? 0) + 1);
+            all.push({ text, model, row, member });
+          }
+        }
+      }
+    }
+    return all.filter(({ text, model, member }) => counts.get(text) === 1 && model.key.member !== member && !/^\d{4}-\d\d-\d\d/.test(text)); // prettier-ignore
+  }
+
+  /** Asks, and looks into whatever comes back for what this caller may not know. */
+  async function ask(
+    who: Person,
+    method: string,
+    target: string,
+    body?: unknown,
+    headers: Record<string, string> = {},
+  ): Promise<Told> {
+    // prettier-ignore
+    const answer = await on.ask(who, method, target, body, headers);
+    const what = `${who.name}: ${method} ${target}`;
+    tell(answer.status >= 500, `${what}: ${answer.status} ${JSON.stringify(answer.body)}`);
+    const text = JSON.stringify([answer.body, answer.headers]);
+    const sent = decodeURIComponent(target) + JSON.stringify(body ?? '');
+    for (const mark of marks) {
+      if (!text.includes(mark.text) || sent.includes(mark.text)) continue;
+      const { model, row, member } = mark;
+      const isKnown = oracle.may(model, 'read', row, who.caller) && oracle.sees(model, member, row, who.caller);
+      tell(!isKnown, `${what}: tells ${model.name}.${member} ${mark.text}`);
+    }
+    tell(text.includes('$scrypt$'), `${what}: tells the hash of a secret`);
+    const { body: shown } = answer;
+    const faults = checkedBy.judge(method, target.split('?')[0]!, {
+      ...answer,
+      body: shown === '' ? undefined : shown,
+    });
+    if (method !== 'HEAD') faults.forEach((fault) => tell(true, `${what}: ${JSON.stringify(fault)}`));
+    return answer;
+  }
+
+  async function pages(who: Person, target: string): Promise<Row[]> {
+    const rows: Row[] = [];
+    for (let next: string | null = target; next !== null;) {
+      const { status, body }: Told = await ask(who, 'GET', next);
+      if (status !== 200) throw new Error(`${next}: ${status} ${JSON.stringify(body)}`);
+      rows.push(...(body.data as Row[]));
+      next = body.page.next as string | null;
+    }
+    return rows;
+  }
+
+  const readable = (model: Model, { caller }: Person): Row[] =>
+    rowsOf(model).filter((row) => oracle.may(model, 'read', row, caller));
+
+  /** 401 or 403 for what such a caller can never do; undefined where it depends. */
+  const barred = (model: Model, verb: Verb, who: Person): number | undefined =>
+    oracle.could(model.access.verbs[verb], model, who.caller) ? undefined : isStranger(who) ? 401 : 403;
+
+  const canHelp = (model: Model, verb: Verb, who: Person): boolean =>
+    isStranger(who) && couldSignedIn(model, verb, ['where', 'anybody']);
+
+  /** Whether somebody who signs in could have a grant that is for callers. */
+  function couldSignedIn(model: Model, verb: Verb, but: readonly string[]): boolean {
+    return model.access.verbs[verb].some((grant) => {
+      if (grant.kind === 'parent') return couldSignedIn(modelOf(on.graph, model.parent!.target), grant.verb, but);
+      return grant.kind !== 'nobody' && !but.includes(grant.kind);
+    });
+  }
+
+  /** What is answered to somebody who wants to do something with a record, where nothing else is wrong. */
+  function expected(model: Model, verb: Verb, row: Row, who: Person): number {
+    const bar = barred(model, verb, who);
+    if (bar !== undefined) return bar;
+    if (!oracle.may(model, 'read', row, who.caller)) {
+      return model.access.verbs.read.every(({ kind }) => kind !== 'anybody') && canHelp(model, 'read', who) ? 401 : 404;
+    }
+    if (oracle.may(model, verb, row, who.caller)) return 200;
+    return canHelp(model, verb, who) ? 401 : 403;
+  }
+
+  function isAsSeen(model: Model, shown: Row, row: Row, caller: Caller | null): string | undefined {
+    for (const { member } of [...model.shown, ...linkedOf(model)] as { member: string }[]) {
+      const wanted = oracle.seen(model, member, row, caller);
+      const got = Array.isArray(shown[member]) && linkedOf(model).some((one) => one.member === member) ? [...(shown[member] as string[])].sort() : shown[member]; // prettier-ignore
+      if (JSON.stringify(got) !== JSON.stringify(wanted)) return `${member} is ${JSON.stringify(got)}, not ${JSON.stringify(wanted)}`; // prettier-ignore
+    }
+    for (const { member } of model.computed) {
+      if (Object.hasOwn(shown, member) !== oracle.sees(model, member, row, caller))
+        return `${member} is ${textOf(shown[member])}`;
+    }
+    return undefined;
+  }
+
+  const sampled = (model: Model): Row[] => {
+    const rows = rowsOf(model);
+    return rows.filter((_row, index) => index % Math.max(1, Math.ceil(rows.length / SAMPLED)) === 0);
+  };
+
+  return {
+    get on() {
+      return on;
+    },
+    get oracle() {
+      return oracle;
+    },
+    surprises,
+    async open(folder: string, database: string | undefined) {
+      on = await askedProject(folder, database);
+      checkedBy = makeDocumentJudge(openApi(on.graph));
+    },
+    /** What stands in the database now: tests before may have changed it. */
+    async look() {
+      surprises.splice(0);
+      oracle = oracleOf(on.graph, await on.rows());
+      marks = marksIn();
+    },
+    close: () => on.close(),
+    path,
+    rowsOf,
+    nameOf,
+    tell,
+    isStranger,
+    ask,
+    pages,
+    readable,
+    barred,
+    expected,
+    isAsSeen,
+    sampled,
+  };
+}

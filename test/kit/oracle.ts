@@ -1,0 +1,130 @@
+import type { Caller } from '../../src/core/access/caller.ts';
+import { evaluate } from '../../src/core/expression/evaluate.ts';
+import type { Grant, Verb } from '../../src/core/model/access.ts';
+import type { FieldValue, Graph, Links, Model, Relation } from '../../src/core/model/graph.ts';
+import { modelOf } from '../../src/core/model/graph.ts';
+import { isReverse, linkedOf } from '../../src/core/model/related.ts';
+import type { Step, Via } from '../../src/core/model/related.ts';
+
+export type Row = Readonly<Record<string, FieldValue>>;
+type Grants = readonly Grant[];
+
+/** Who may do and see what, worked out in plain JavaScript from the grants and all records. */
+export interface Oracle {
+  readonly rows: ReadonlyMap<string, readonly Row[]>;
+  /** Whether one of these is held on a record. */
+  holds(grants: Grants, model: Model, row: Row, caller: Caller | null): boolean;
+  /** Whether one of these could be held by such a caller, whatever the record. */
+  could(grants: Grants, model: Model, caller: Caller | null): boolean;
+  may(model: Model, verb: Verb, row: Row, caller: Caller | null): boolean;
+  sees(model: Model, member: string, row: Row, caller: Caller | null): boolean;
+  /** What a caller reads of a stored or computed member: undefined where it is left out. */
+  seen(model: Model, member: string, row: Row, caller: Caller | null): FieldValue | undefined;
+  related(model: Model, via: Step | Via, row: Row): readonly Row[];
+}
+
+/** `rows` are all records of each model, whole. */
+export function oracleOf(graph: Graph, rows: ReadonlyMap<string, readonly Row[]>): Oracle {
+  const now = new Date();
+  const allOf = (name: string): readonly Row[] => rows.get(name) ?? [];
+  const keyOf = (model: Model, row: Row): FieldValue => row[model.key.member]!;
+  const byKey = (name: string, key: FieldValue | undefined): Row | undefined =>
+    key === null ? undefined : allOf(name).find((row) => keyOf(modelOf(graph, name), row) === key);
+
+  function related(model: Model, via: Step | Via, row: Row): readonly Row[] {
+    if (isReverse(via)) {
+      const source = modelOf(graph, via.source);
+      const { member } = source.relations.find(({ name }) => name === via.relation)!.field;
+      return allOf(via.source).filter((other) => other[member] === keyOf(model, row));
+    }
+    if ('table' in via) return linkedRows(model, via, row);
+    const one = byKey(via.target, row[via.field.member]);
+    return one === undefined ? [] : [one];
+  }
+
+  function linkedRows(model: Model, via: Links, row: Row): readonly Row[] {
+    const target = modelOf(graph, via.target);
+    if (via.member !== undefined) {
+      const keys = (row[via.member] ?? []) as readonly FieldValue[];
+      return allOf(via.target).filter((other) => keys.includes(keyOf(target, other)));
+    }
+    const back = linkedOf(target).find(({ table }) => table === via.table)!;
+    return allOf(via.target).filter((other) =>
+      ((other[back.member] ?? []) as FieldValue[]).includes(keyOf(model, row)),
+    );
+  }
+
+  const isAt = (model: Model, path: readonly Relation[], row: Row, caller: Caller): boolean => {
+    let at: Row | undefined = row;
+    let over = model;
+    for (const step of path) {
+      at = at && byKey(step.target, at[step.field.member]);
+      over = modelOf(graph, step.target);
+    }
+    return at !== undefined && keyOf(over, at) === caller.key;
+  };
+
+  function holds(grants: Grants, model: Model, row: Row, caller: Caller | null): boolean {
+    return grants.some((grant) => {
+      switch (grant.kind) {
+        case 'anybody':
+          return true;
+        case 'signed-in':
+          return caller !== null;
+        case 'role':
+          return caller?.roles.includes(grant.role) === true;
+        case 'owner':
+          return caller !== null && isAt(model, model.owner!, row, caller);
+        case 'path':
+          return caller !== null && isAt(model, grant.path, row, caller);
+        case 'parent': {
+          const whole = modelOf(graph, model.parent!.target);
+          const parent = byKey(whole.name, row[model.parent!.field.member]);
+          return parent !== undefined && holds(whole.access.verbs[grant.verb], whole, parent, caller);
+        }
+        case 'where':
+          return evaluate(grant.where, { values: row, now, caller, related: (via, _target, values) => related(model, via, values as Row) }) === true; // prettier-ignore
+        default:
+          return false;
+      }
+    });
+  }
+
+  function could(grants: Grants, model: Model, caller: Caller | null): boolean {
+    return grants.some((grant) => {
+      if (grant.kind === 'anybody' || grant.kind === 'where') return true;
+      if (grant.kind === 'nobody' || grant.kind === 'maker') return false;
+      if (grant.kind === 'role') return caller?.roles.includes(grant.role) === true;
+      if (grant.kind !== 'parent') return caller !== null;
+      const whole = modelOf(graph, model.parent!.target);
+      return could(whole.access.verbs[grant.verb], whole, caller);
+    });
+  }
+
+  const may: Oracle['may'] = (model, verb, row, caller) => holds(model.access.verbs[verb], model, row, caller);
+  const sees: Oracle['sees'] = (model, member, row, caller) => {
+    const grants = model.access.fields.get(member);
+    return grants === undefined || holds(grants, model, row, caller);
+  };
+
+  return {
+    rows,
+    holds,
+    could,
+    may,
+    sees,
+    related,
+    seen(model, member, row, caller) {
+      if (!sees(model, member, row, caller)) return undefined;
+      const relation = model.relations.find(({ field }) => field.member === member);
+      const links = model.links.find((one) => one.member === member);
+      if (relation === undefined && links === undefined) return row[member];
+      const via = relation ?? links!;
+      const target = modelOf(graph, via.target);
+      const read = related(model, via, row)
+        .filter((other) => may(target, 'read', other, caller))
+        .map((other) => keyOf(target, other));
+      return links === undefined ? (read[0] ?? null) : [...read].sort();
+    },
+  };
+}
