@@ -324,7 +324,10 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       const values: Values = { ...record, ...(client === undefined ? set : keepingHidden(set, wanted, held)) };
       if (client !== undefined) refuseMissing(values);
       const changed = model.fields.filter(({ member }) => !isSame(values[member], record[member]));
-      if (changed.length === 0 && links.isSame(values, record)) return { key };
+      // Where somebody asks for more than they see already, they are not to learn that it stands there.
+      const isAsked =
+        client !== undefined && Object.keys(set).some((member) => !isSame(set[member], seen[member] ?? null));
+      if (changed.length === 0 && links.isSame(values, record) && !isAsked) return { key };
       await checkDraft(work, values, seen, look, client === undefined ? values : set);
       links.arrange(values);
       terms?.judgeOwner(work, how, values, record);

@@ -35,7 +35,10 @@ export function callerItems(graph: Graph, responses: Problems): CallerItems {
     security: [{ token: [] }],
     parameters: shownNames(model).map((shown) => ref('parameters', shown)),
     responses: {
-      '200': { description: 'The record of whoever asks.', content: content(envelope(ref('schemas', recordName(model)))) },
+      '200': {
+        description: 'The record of whoever asks.',
+        content: content(envelope(ref('schemas', recordName(model)))),
+      },
       '304': { description: 'The answer that If-None-Match names still holds.' },
       ...responses(CALLER),
     },
@@ -77,7 +80,8 @@ export function callerItems(graph: Graph, responses: Problems): CallerItems {
       },
     };
   }
-  const from = identity.issuer === undefined ? `From POST ${service.prefix}/tokens.` : `From ${identity.issuer.issuer}.`;
+  const from =
+    identity.issuer === undefined ? `From POST ${service.prefix}/tokens.` : `From ${identity.issuer.issuer}.`;
   const scheme = { type: 'http', scheme: 'bearer', bearerFormat: 'JWT', description: from };
   return { paths, schemas, securitySchemes: { token: scheme }, problems: [...SIGN_IN, ...CALLER] };
 }

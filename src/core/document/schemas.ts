@@ -156,7 +156,9 @@ export function recordSchema(graph: Graph, model: Model): JsonSchema {
     type: 'object',
     ...(model.description === undefined ? {} : { description: model.description }),
     properties: {
-      ...Object.fromEntries(model.shown.map((field) => [field.member, memberSchema(asShown(graph, field), model, 'response')])),
+      ...Object.fromEntries(
+        model.shown.map((field) => [field.member, memberSchema(asShown(graph, field), model, 'response')]),
+      ),
       ...computedSchemas(model),
       ...keysSchemas(graph, model),
       ...relatedSchemas(model),

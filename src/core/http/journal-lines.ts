@@ -1,5 +1,5 @@
 import type { Occasion } from '../access/caller.ts';
-import { expressionOf } from '../access/condition.ts';
+import { both, expressionOf } from '../access/condition.ts';
 import type { Condition } from '../access/condition.ts';
 import { bySight, mayBoth } from '../access/sight.ts';
 import type { Sight } from '../access/sight.ts';
@@ -73,7 +73,10 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
     const conditions: Condition[] = [
       sight.may(model, 'read'),
       mayBoth(sight, model, 'journal'),
-      ...restricted.flatMap((member) => [sight.sees(model, member), sight.sets(model, member)]),
+      ...restricted.flatMap((member) => [
+        sight.sees(model, member),
+        both(sight.may(model, 'update'), sight.sets(model, member)),
+      ]),
     ];
     const flagsOver = (
       row: string,

@@ -82,7 +82,10 @@ export function bodyReader(model: Model, kind: Kind, unseen: Unseen = seesAll): 
   const links = new Map(linkedOf(model).map((one) => [one.member, linkSpec(one)]));
   const schema = object(
     Object.fromEntries([
-      ...settable.map((field): [string, AnySchema] => [field.member, valueSchema(unseen.mayBeNull(field) ? optional(field) : field, isAsked(field))]),
+      ...settable.map((field): [string, AnySchema] => [
+        field.member,
+        valueSchema(unseen.mayBeNull(field) ? optional(field) : field, isAsked(field)),
+      ]),
       ...[...links].map(([member, spec]): [string, AnySchema] => [member, valueSchema(spec, false)]),
     ]),
   );
@@ -210,7 +213,9 @@ function valueSchema(spec: ValueSpec, needed: boolean): AnySchema {
     failure(spec, path, 'required', value === null ? 'must not be null' : 'must be given');
   const wrongType = ({ path, value }: Given): Failure => {
     const read = canonical(spec, value);
-    return 'fault' in read ? failure(spec, path, read.fault.rule, read.fault.detail) : missing({ path, value });
+    if (!('fault' in read)) return missing({ path, value });
+    const { rule, detail } = read.fault;
+    return failure(spec, path, rule, spec.rules.writeOnly ? detail.replace(/, got [^]*$/, '') : detail);
   };
   let schema = bareSchema(spec).typeError(wrongType);
   schema = (spec.rules.required ? schema.nonNullable(missing) : schema.nullable()) as AnySchema;
