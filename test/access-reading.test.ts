@@ -107,7 +107,7 @@ onEachProject('who sees what', (matrix) => {
             (row) => (matrix.oracle.seen(model, member, row, caller) ?? null) === null && row[member] !== null,
           );
           if (hidden !== undefined && ['key', 'field', 'relation'].includes(origin) && !rules.writeOnly) {
-            const value = String(hidden[member] as string | number);
+            const value = String(hidden[member]);
             const wanted = seen.filter((row) => row[member] === hidden[member]);
             const found = await pages(
               who,

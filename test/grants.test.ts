@@ -28,7 +28,7 @@ describe.each(['sqlite', 'postgres'] as const)('grants on what is written, on %s
         ['room', 'title'],
       ] as const) {
         for (const row of await scope.model(model).find())
-          ids.set(String(row[member] as string), String(row.id as string));
+          ids.set(String(row[member]), String(row.id));
       }
     });
     for (const name of PEOPLE) tokens.set(name, await on.service.token(ids.get(name)!, 3600));

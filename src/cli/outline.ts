@@ -1,3 +1,5 @@
+import { operationAct } from '../core/access/condition.ts';
+import { grantsText, mayText } from '../core/access/grant-text.ts';
 import type { Endpoint } from '../core/http/endpoints.ts';
 import type { Field, Graph, Model, ValueSpec } from '../core/model/graph.ts';
 import { linkedOf } from '../core/model/related.ts';
@@ -42,9 +44,18 @@ export const outline: Command = {
 
 const indent = (text: string): string => text.replace(/^(?=.)/gm, '  ');
 
+/** Who sees a member, and who sets it, where that is not everybody who reads and writes the record. */
+function accessNotes({ member }: { readonly member: string }, model: Model): string[] {
+  const [seen, set] = [model.access.fields.get(member), model.access.set.get(member)];
+  return [
+    ...(seen === undefined ? [] : [`seen by ${grantsText(model, seen)}`]),
+    ...(set === undefined ? [] : [`set by ${grantsText(model, set)}`]),
+  ];
+}
+
 function fieldLine(field: Field, model: Model, graph: Graph, paint: Terminal['paint']): string[] {
   const type = field.refersTo === undefined ? typeText(field) : `→ ${field.refersTo}`;
-  const notes = [...ruleNotes(field), ...uniqueNotes(field, model)];
+  const notes = [...ruleNotes(field), ...uniqueNotes(field, model), ...accessNotes(field, model)];
   if (model.parent?.field === field) notes.unshift(`part of ${graph.byName.get(model.parent.target)?.name}`);
   return [field.member, paint.cyan(type), paint.dim(notes.join(', '))];
 }
@@ -52,7 +63,11 @@ function fieldLine(field: Field, model: Model, graph: Graph, paint: Terminal['pa
 /** What a record shows that is not in its own row. */
 function derivedLines(model: Model, paint: Terminal['paint']): string[][] {
   const links = linkedOf(model).map(({ member, target }) => [member, paint.cyan(`→ ${target}`), paint.dim('many')]);
-  const computed = model.computed.map((one) => [one.member, paint.cyan(typeText(one)), paint.dim('worked out')]);
+  const computed = model.computed.map((one) => [
+    one.member,
+    paint.cyan(typeText(one)),
+    paint.dim(['worked out', ...accessNotes(one, model)].join(', ')),
+  ]);
   return [...links, ...computed];
 }
 
@@ -125,11 +140,26 @@ function takes({ name, operation }: Endpoint): string {
   }
 }
 
+/** Who may ask for it. */
+const may = ({ name, model, operation }: Endpoint): string =>
+  mayText(model, operation !== undefined ? operationAct(operation.name) : actOf[name as keyof typeof actOf]);
+
+const actOf = {
+  list: 'read',
+  read: 'read',
+  create: 'create',
+  replace: 'replace',
+  update: 'update',
+  delete: 'delete',
+  clear: 'clear',
+  journal: 'journal',
+} as const;
+
 const endpointLine = (endpoint: Endpoint, paint: Terminal['paint']): string[] => [
   paint.green(endpoint.method),
   endpoint.path,
   endpoint.operation?.name ?? endpoint.name,
-  'anybody',
+  may(endpoint),
   paint.dim(takes(endpoint)),
 ];
 
@@ -145,11 +175,11 @@ function asValue(model: Model, endpoints: readonly Endpoint[]): unknown {
       required: field.rules.required,
       refers_to: field.refersTo ?? null,
     })),
-    endpoints: endpoints.map(({ name, method, path, operation }) => ({
-      name: operation?.name ?? name,
-      method,
-      path,
-      may: 'anybody',
+    endpoints: endpoints.map((endpoint) => ({
+      name: endpoint.operation?.name ?? endpoint.name,
+      method: endpoint.method,
+      path: endpoint.path,
+      may: may(endpoint),
     })),
   };
 }

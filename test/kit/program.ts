@@ -66,6 +66,7 @@ function startProgram(words: readonly string[], { cwd, env }: { cwd?: string; en
 
 export interface Serving {
   readonly url: string;
+  readonly pid: number;
   /** What the program has said so far. */
   said(): string;
   /** Sends a signal, and gives the exit code. */
@@ -87,6 +88,7 @@ export async function serving(folder: string, words: readonly string[] = []): Pr
   });
   const server: Serving = {
     url,
+    pid: child.pid!,
     said: () => err,
     stop(signal = 'SIGTERM') {
       if (child.exitCode === null) child.kill(signal);

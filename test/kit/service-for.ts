@@ -21,6 +21,7 @@ export interface ServiceOptions {
   readonly database?: string | undefined;
   readonly files?: Readonly<Record<string, string>>;
   readonly limits?: Partial<Limits>;
+  readonly origins?: readonly string[];
   readonly outside?: OutsideTokens;
 }
 
@@ -52,7 +53,8 @@ export async function serviceFor(projectFolder: string, options: ServiceOptions)
   }
   const project = readProject(folder) as SoundProject;
   const { service: settings } = project.graph;
-  const graph = { ...project.graph, service: { ...settings, limits: { ...settings.limits, ...options.limits } } };
+  const limits = { ...settings.limits, ...options.limits };
+  const graph = { ...project.graph, service: { ...settings, limits, origins: options.origins ?? settings.origins } };
   const address = options.database ?? `sqlite:${join(folder, 'service.db')}`;
   const code = await soundCode(project);
   const { store } = await openDatabase(project, address, undefined, { ...storeOptions(graph), slowReads: 0 });

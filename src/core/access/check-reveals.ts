@@ -49,6 +49,13 @@ export function checkReveals(graph: Graph, models: readonly DeclaredModel[]): Pr
         if (sound[index]?.reveals !== true) judge('this rule', check, ['rules', (declaration.rules ?? []).indexOf(sound[index]!), 'check']); // prettier-ignore
       });
     }
+    for (const set of model.unique) {
+      const hidden = set.find(({ member }) => model.access.fields.has(member));
+      const declared = hidden && declaration.fields?.[hidden.member];
+      if (declared === undefined || declared.reveals === true) continue;
+      const message = `that a value of \`${hidden!.member}\` is taken shows to callers who can not see it`;
+      report.warn('unique-hidden', message, 'say so with reveals: true, or let every reader see it', ['fields', hidden!.member], 'key'); // prettier-ignore
+    }
     for (const { field } of declaration.sort === undefined ? [] : model.sort) {
       judge('the order of lists', orderedBy(graph, model, field), ['sort'], undefined, false);
     }

@@ -7,7 +7,7 @@ import type { Access, Grant, Verb } from '../model/access.ts';
 import { verbs } from '../model/access.ts';
 import type { GrantDeclaration, GrantsDeclaration, MayDeclaration } from '../model/declarations.ts';
 import type { Skeleton, Skeletons } from '../model/draft.ts';
-import type { Identity, Relation } from '../model/graph.ts';
+import type { Identity, Operation, Relation } from '../model/graph.ts';
 import { relationPath } from '../model/owner.ts';
 
 /** What the grants of one model are resolved against. */
@@ -16,8 +16,8 @@ export interface GrantContext {
   readonly identity?: Identity;
   readonly owner?: readonly Relation[];
   readonly scope: Scope;
-  /** The names of its operations. */
-  readonly operations: readonly string[];
+  /** Its operations. */
+  readonly operations: readonly Pick<Operation, 'name' | 'target'>[];
   /** What has been told of this model, and need not be told again. */
   readonly told: Set<string>;
 }
@@ -80,9 +80,11 @@ function operationGrants(
   report: Reporter,
 ): Access['operations'] {
   const grants = new Map<string, Grants>();
-  for (const name of context.operations) {
+  for (const { name, target } of context.operations) {
     if (may !== undefined && Object.hasOwn(may, name)) {
-      grants.set(name, readGrants(may[name], [name], model, context, report));
+      const held = readGrants(may[name], [name], model, context, report);
+      if (target === 'list') refuseRecordless(name, held, report);
+      grants.set(name, held);
       continue;
     }
     const open = context.identity === undefined && may === undefined;
@@ -92,6 +94,13 @@ function operationGrants(
     model.draft.report.warn('nobody-may', message, `write who may: may: { ${name}: … }`, ['operations', name], 'key');
   }
   return grants;
+}
+
+/** What depends on a record can't be held where there is none. */
+function refuseRecordless(name: string, grants: Grants, report: Reporter): void {
+  if (!grants.some(({ kind }) => kind === 'owner' || kind === 'path' || kind === 'where')) return;
+  const message = `\`${name}\` is done on no record, so nobody can be its owner, and nothing can be true of it`;
+  report.error('no-record', message, 'take anybody, signed-in, role:… or nobody; or give it target: record', [name]);
 }
 
 /** Roles and subjects are for nobody to give themselves; a secret is for its owner, and whoever makes the record. */
@@ -157,7 +166,7 @@ function readGrant(
   if (typeof declared !== 'string') {
     if (declared.where === undefined) return undefined;
     const where = declaredExpression(declared.where, 'condition', context.scope, report, [...path, 'where']);
-    return where === undefined ? undefined : [{ kind: 'where', where }];
+    return where === undefined ? undefined : [{ kind: 'where', where, text: declared.where }];
   }
   if (declared === 'anybody' || declared === 'nobody') return [{ kind: declared }];
   if (context.identity === undefined) {
@@ -223,7 +232,7 @@ function pathGrant(
 }
 
 function refuseStrangers(may: MayDeclaration, { operations }: GrantContext, report: Reporter): void {
-  const known = [...verbs, 'fields', 'set', ...operations];
+  const known = [...verbs, 'fields', 'set', ...operations.map(({ name }) => name)];
   for (const name of Object.keys(may)) {
     if (known.includes(name)) continue;
     const message = `\`${name}\` is neither a verb nor an operation`;

@@ -63,6 +63,7 @@ export const fieldEntries: Entries = {
   ...propertyEntries,
   required: { shape: flag, about: 'given and not null when a record is made, never null after' },
   unique: { shape: either('true or a list of fields', flag, list(text(), 1)), about: 'no two records alike' },
+  reveals,
   immutable: { shape: flag, about: 'set when the record is made, never after' },
   readOnly: { shape: flag, about: 'set by the service alone' },
   writeOnly: { shape: flag, about: 'taken, never shown' },

@@ -35,7 +35,7 @@ function accessOf(graph: Pick<Graph, 'byName' | 'identity'>, by: Field): Access 
     const me: Expression = { op: 'me', type: kindOf(by) };
     const isMe: Expression = { op: '=', left: fieldExpression(by), right: me, type: plain('boolean') };
     const fixed = read.filter(({ kind }) => ['anybody', 'signed-in', 'role'].includes(kind));
-    fields.set(by.member, [...fixed, { kind: 'where', where: isMe }]);
+    fields.set(by.member, [...fixed, { kind: 'where', where: isMe, text: 'by = me()' }]);
   }
   const verbs = { read: ANYBODY, create: [], update: [], delete: [], replace: [], clear: [], journal: [] };
   return { verbs, operations: new Map(), fields, set: new Map() };

@@ -3,7 +3,10 @@ import { HttpProblem } from './problems.ts';
 const DEEPEST = 64;
 const decoder = new TextDecoder('utf-8', { fatal: true });
 
-/** Reads a body of UTF-8 JSON strictly: one that is not JSON, too deep, or names a member twice is a 400. */
+/**
+ * Reads a body of UTF-8 JSON strictly: one that is not JSON, too deep, names a member twice or has one that means
+ * something else in JavaScript is a 400.
+ */
 export function readJson(body: Uint8Array): unknown {
   let text: string;
   try {
@@ -75,6 +78,8 @@ function endOfString(text: string, start: number): number {
 }
 
 function noteName(name: string, names: Set<string>): void {
+  // JSON may have it, but whatever goes on with the value would take it for something else.
+  if (name === '__proto__') throw new HttpProblem('malformed-request', 'the body has a member "__proto__"');
   if (names.has(name))
     throw new HttpProblem('malformed-request', `the body names the member ${JSON.stringify(name)} twice`);
   names.add(name);

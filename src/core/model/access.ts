@@ -9,8 +9,8 @@ export type Grant =
   | { readonly kind: 'role'; readonly role: string }
   /** Whoever the relations lead to, from the record. */
   | { readonly kind: 'path'; readonly path: readonly Relation[] }
-  /** Every caller, on records for which the expression is true. */
-  | { readonly kind: 'where'; readonly where: Expression }
+  /** Every caller, on records for which the expression is true; and the text that it was declared as. */
+  | { readonly kind: 'where'; readonly where: Expression; readonly text: string }
   /** Whoever may do this verb on the record that this one is a part of. */
   | { readonly kind: 'parent'; readonly verb: Verb };
 

@@ -64,6 +64,7 @@ export interface ValueDeclaration {
 
 export interface FieldDeclaration extends ValueDeclaration {
   readonly unique?: boolean | readonly string[];
+  readonly reveals?: boolean;
   readonly immutable?: boolean;
   readonly readOnly?: boolean;
   readonly writeOnly?: boolean;

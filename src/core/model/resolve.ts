@@ -168,7 +168,6 @@ function modelFrom(skeleton: Skeleton, parts: Parts): Model {
   const scope = parts.scopeOf(skeleton);
   const owner = parts.nobody ? undefined : ownerOf(skeleton, skeletons, identity?.model);
   const operations = operationsOf(skeleton, parts.partsOf(name), skeletons, parts.readDefault);
-  const operationNames = operations.map((operation) => operation.name);
   const { unique, indexes } = setsOf(skeleton, parts.single);
   return {
     name,
@@ -201,7 +200,7 @@ function modelFrom(skeleton: Skeleton, parts: Parts): Model {
       identity,
       owner,
       scope,
-      operations: operationNames,
+      operations,
       told: new Set(parts.nobody ? ['no-identity'] : []),
     }),
     ...viewsOf(skeleton, { skeletons, computedNames: formulas.names }),

@@ -1,0 +1,29 @@
+import type { Grant } from '../model/access.ts';
+import type { Model } from '../model/graph.ts';
+import { spoken } from '../model/names.ts';
+import type { Act } from './condition.ts';
+import { grantsOf } from './condition.ts';
+
+/** Who may do something with the records of a model, in the words of its declaration. */
+export const mayText = (model: Model, act: Act): string => grantsText(model, grantsOf(model, act));
+
+/** `owner or role:steward`. */
+export function grantsText(model: Model, grants: readonly Grant[]): string {
+  const words = grants.flatMap((grant): string[] => {
+    switch (grant.kind) {
+      case 'role':
+        return [`role:${grant.role}`];
+      case 'path':
+        return [grant.path.map(({ name }) => name).join('.')];
+      case 'where':
+        return [`where ${grant.text}`];
+      case 'parent':
+        return [`may ${grant.verb} its ${spoken(model.parent?.target ?? '')}`];
+      case 'maker':
+        return [];
+      default:
+        return [grant.kind];
+    }
+  });
+  return words.length === 0 ? 'nobody' : [...new Set(words)].join(' or ');
+}
