@@ -4,7 +4,7 @@ import { modelOf } from '../src/core/model/graph.ts';
 import { linkedOf, relatedNames, stepCalled, viaCalled } from '../src/core/model/related.ts';
 import { isScalar } from '../src/core/model/types.ts';
 import type { Person } from './kit/asked.ts';
-import { keysText, keyText, onEachProject, query } from './kit/matrix.ts';
+import { keysText, keyText, onEachProject, query, textOf } from './kit/matrix.ts';
 import type { Row } from './kit/oracle.ts';
 
 const MOST = 100;
@@ -107,7 +107,7 @@ onEachProject('who sees what', (matrix) => {
             (row) => (matrix.oracle.seen(model, member, row, caller) ?? null) === null && row[member] !== null,
           );
           if (hidden !== undefined && ['key', 'field', 'relation'].includes(origin) && !rules.writeOnly) {
-            const value = String(hidden[member]);
+            const value = textOf(hidden[member]);
             const wanted = seen.filter((row) => row[member] === hidden[member]);
             const found = await pages(
               who,

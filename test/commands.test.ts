@@ -143,7 +143,7 @@ describe('outline and export', () => {
     const { code, out } = await vantfell(['outline', '-C', folder]);
     expect(code).toBe(0);
     expect(out).toMatch(/^ {2}beds +integer +required, 1 to 120$/m);
-    expect(out).toMatch(/^ {2}GET +\/v1\/huts\/\{id\}\/nights +list +anybody/m);
+    expect(out).toMatch(/^ {2}GET +\/v1\/huts\/\{id\}\/nights +list +may read its hut/m);
     const asJson = JSON.parse((await vantfell(['outline', '-C', folder, '--json'])).out) as {
       models: { name: string }[];
     };

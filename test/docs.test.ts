@@ -203,6 +203,21 @@ function scopeIn(graph: Graph, name: string): Scope {
   };
 }
 
+test('docs/access.md: its service is sound, and its member signs in', async () => {
+  const [service] = blocks('docs/access.md', 'yaml');
+  const folder = demoFolder();
+  writeFileSync(join(folder, 'vantfell.yaml'), service!);
+  expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
+  const server = await serving(folder);
+  const [signIn] = blocks('docs/access.md', 'sh');
+  const [, body] = /-d '([^']+)'/.exec(signIn!)!;
+  const { access_token } = (await ask(`${server.url}/v1/tokens`, 'POST', body!)).body;
+  const me = await ask(`${server.url}/v1/me`, 'GET', undefined, { authorization: `Bearer ${access_token}` });
+  const [, who] = /vantfell token (\S+?)\)/.exec(signIn!)!;
+  expect(me.body.data.id).toBe(JSON.parse((await vantfell(['token', who!, '-C', folder, '--json'])).out).caller);
+  expect(await server.stop()).toBe(0);
+});
+
 test('docs/problems.md has an entry for every code that the source gives', () => {
   const page = read('docs/problems.md');
   const files = readdirSync(join(root, 'src/core'), { recursive: true, encoding: 'utf8' }).filter((file) => /^(compile|access|declaration|model|rules|samples).*(?<!test)\.ts$/.test(file)); // prettier-ignore

@@ -71,6 +71,10 @@ describe.each([
     const held = Object.entries(components).flatMap(([kind, entries]) =>
       Object.keys(entries).map((name) => `${kind}/${name}`),
     );
+    const operations = Object.values(document.paths as Record<string, Tree>).flatMap((path) => Object.values(path));
+    for (const { security = [] } of [document, ...operations] as { security?: object[] }[]) {
+      for (const name of security.flatMap((one) => Object.keys(one))) used.add(`securitySchemes/${name}`);
+    }
     expect([...used].sort()).toEqual(held.sort());
     const ids = [...text.matchAll(/"operationId":"([^"]+)"/g)].map(([, id]) => id);
     expect(new Set(ids).size).toBe(ids.length);

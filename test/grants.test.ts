@@ -27,8 +27,7 @@ describe.each(['sqlite', 'postgres'] as const)('grants on what is written, on %s
         ['box', 'mark'],
         ['room', 'title'],
       ] as const) {
-        for (const row of await scope.model(model).find())
-          ids.set(String(row[member]), String(row.id));
+        for (const row of await scope.model(model).find()) ids.set(row[member] as string, row.id as string);
       }
     });
     for (const name of PEOPLE) tokens.set(name, await on.service.token(ids.get(name)!, 3600));

@@ -76,9 +76,10 @@ describe('JSON bodies', () => {
   });
 
   test('a name that stands twice in one object is found, and in two objects is fine', () => {
-    const names = fc.string({ minLength: 1 });
+    const names = fc.string({ minLength: 1 }).filter((name) => name !== '__proto__');
+    const values = fc.jsonValue().filter((value) => !JSON.stringify(value).includes('__proto__'));
     fc.assert(
-      fc.property(names, fc.jsonValue(), (name, value) => {
+      fc.property(names, values, (name, value) => {
         const member = `${JSON.stringify(name)}:${JSON.stringify(value)}`;
         expect(() => readJson(bytes(`{"a":[{${member},${member}}]}`))).toThrow('twice');
         expect(() => readJson(bytes(`[{${member}},{${member}}]`))).not.toThrow();

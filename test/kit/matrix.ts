@@ -42,7 +42,7 @@ export function onEachProject(what: string, tests: (matrix: Matrix) => void): vo
   });
 }
 
-const textOf = (value: unknown): string => (typeof value === 'string' ? value : JSON.stringify(value));
+export const textOf = (value: unknown): string => (typeof value === 'string' ? value : JSON.stringify(value));
 
 /** The text of the key of a record. */
 export const keyText = (model: Model, row: Row): string => textOf(row[model.key.member]);

@@ -74,7 +74,7 @@ CREATE TABLE "stays" (
   "created_at" TEXT NOT NULL,
   "updated_at" TEXT NOT NULL
 ) STRICT;
-CREATE INDEX "stays_by_guest_id_id" ON "stays" ("guest_id", "id");
+CREATE INDEX "stays_by_guest_id_created_at_id" ON "stays" ("guest_id" DESC, "created_at" DESC, "id" DESC);
 CREATE INDEX "stays_by_night_id_created_at_id" ON "stays" ("night_id" DESC, "created_at" DESC, "id" DESC);
 CREATE INDEX "stays_by_created_at_id" ON "stays" ("created_at" DESC, "id" DESC);
 
@@ -101,8 +101,8 @@ CREATE TABLE "messages" (
   "created_at" TEXT NOT NULL,
   "updated_at" TEXT NOT NULL
 ) STRICT;
-CREATE INDEX "messages_by_sender_id_id" ON "messages" ("sender_id", "id");
-CREATE INDEX "messages_by_recipient_id_id" ON "messages" ("recipient_id", "id");
+CREATE INDEX "messages_by_sender_id_created_at_id" ON "messages" ("sender_id" DESC, "created_at" DESC, "id" DESC);
+CREATE INDEX "messages_by_recipient_id_created_at_id" ON "messages" ("recipient_id" DESC, "created_at" DESC, "id" DESC);
 CREATE INDEX "messages_by_created_at_id" ON "messages" ("created_at" DESC, "id" DESC);
 
 -- a new table for profile

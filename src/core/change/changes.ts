@@ -259,6 +259,10 @@ export function makeChanges(model: Model, writing: Writing): Changes {
     return kept;
   }
 
+  const asksForMore = (wanted: Values, seen: Values): boolean =>
+    !links.isSame({ ...seen, ...wanted }, seen) ||
+    Object.keys(wanted).some((member) => model.byMember.has(member) && !isSame(wanted[member], seen[member] ?? null));
+
   const changes: Changes = {
     async seal(values) {
       const sealed: Values = { ...values };
@@ -325,8 +329,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       if (client !== undefined) refuseMissing(values);
       const changed = model.fields.filter(({ member }) => !isSame(values[member], record[member]));
       // Where somebody asks for more than they see already, they are not to learn that it stands there.
-      const isAsked =
-        client !== undefined && Object.keys(set).some((member) => !isSame(set[member], seen[member] ?? null));
+      const isAsked = client !== undefined && asksForMore(wanted, seen);
       if (changed.length === 0 && links.isSame(values, record) && !isAsked) return { key };
       await checkDraft(work, values, seen, look, client === undefined ? values : set);
       links.arrange(values);

@@ -31,11 +31,19 @@ function orderAlong(graph: Graph, model: Model, relation: Relation): Ordering {
   const { name, field } = relation;
   const listed =
     relation === model.parent ||
+    isReadAlong(model, relation) ||
     graph.models.some(({ reverses }) => reverses.some((one) => one.source === model.name && one.relation === name));
   if (!listed) return rising([field]);
   // It is asked for one record's parts at a time, so that its own direction is free: one way for all serves most.
   return [{ field, descending: model.sort[0]!.descending }, ...model.sort.filter((key) => key.field !== field)];
 }
+
+/** Whether callers read the records that lead to them along this relation: their lists are lists along it. */
+const isReadAlong = ({ access, owner }: Model, relation: Relation): boolean =>
+  access.verbs.read.some((grant) => {
+    const path = grant.kind === 'owner' ? owner : grant.kind === 'path' ? grant.path : undefined;
+    return path?.length === 1 && path[0] === relation;
+  });
 
 /** Ends an order with the key, or where no two records can be alike. */
 function total(order: Ordering, model: Model): Ordering {

@@ -1,6 +1,7 @@
 import type { Dialect, ObjectMember } from '../../core/store/dialect.ts';
 import type { Field } from '../../core/model/graph.ts';
 import { isNested } from '../../core/model/types.ts';
+import { soleCondition, unconditional } from '../members.ts';
 import { quoteName, quoteText } from '../quote.ts';
 import { postgresExpressions } from './expression.ts';
 
@@ -48,6 +49,9 @@ export const postgresDialect: Dialect = {
   part: (column, path) => `(${column} #> ${quoteText(`{${path.map((name) => JSON.stringify(name)).join(',')}}`)})`,
   object(members) {
     if (members.every(({ when }) => when === undefined)) return rowObject(members);
+    const when = soleCondition(members);
+    if (when !== undefined)
+      return `CASE WHEN ${when} THEN ${rowObject(members)} ELSE ${rowObject(unconditional(members))} END`;
     // Members that are shown on the same condition make an object; the insides of all make one.
     const inner = runsOf(members).map((run) => {
       const inside = `(SELECT substr(t, 2, length(t) - 2) FROM (SELECT ${rowObject(run)}::text AS t) AS text)`;

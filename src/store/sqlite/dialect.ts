@@ -1,4 +1,5 @@
-import type { Dialect, Spec } from '../../core/store/dialect.ts';
+import type { Dialect, ObjectMember, Spec } from '../../core/store/dialect.ts';
+import { soleCondition, unconditional } from '../members.ts';
 import { isNested } from '../../core/model/types.ts';
 import { quoteName, quoteText } from '../quote.ts';
 import { doubleJson } from './double.ts';
@@ -40,6 +41,9 @@ export function units(decimal: string): number | string {
 
 const LIST = `'[' || coalesce(group_concat(j, ','), '') || ']'`;
 
+const jsonObject = (members: readonly ObjectMember[]): string =>
+  `json_object(${members.map(({ name, value }) => `${quoteText(name)}, ${value}`).join(', ')})`;
+
 export const sqliteDialect: Dialect = {
   name: quoteName,
   placeholder: (position) => `?${position}`,
@@ -47,7 +51,10 @@ export const sqliteDialect: Dialect = {
   computedValue: jsonValue,
   part: (column, path) => `json(${column} -> ${quoteText(`$.${path.map((name) => JSON.stringify(name)).join('.')}`)})`,
   object(members) {
-    const whole = `json_object(${members.map(({ name, value }) => `${quoteText(name)}, ${value}`).join(', ')})`;
+    const whole = jsonObject(members);
+    const when = soleCondition(members);
+    // Quicker than to take something out again, but it would double with each condition.
+    if (when !== undefined) return `CASE WHEN ${when} THEN ${whole} ELSE ${jsonObject(unconditional(members))} END`;
     // A path that leads nowhere takes nothing away.
     const hidden = members.flatMap(({ name, when }) =>
       when === undefined ? [] : [`CASE WHEN ${when} THEN '$."~"' ELSE ${quoteText(`$.${JSON.stringify(name)}`)} END`],
