@@ -1,7 +1,17 @@
 // npm run screenshots: docs/screenshots/, each a terminal that runs a command on the demo data. Needs Xvfb, xterm and
 // ImageMagick (Debian: xvfb, xterm, imagemagick, fonts-dejavu-core).
 import { spawn, spawnSync } from 'node:child_process';
-import { cpSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, watch, writeFileSync } from 'node:fs';
+import {
+  appendFileSync,
+  cpSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  rmSync,
+  watch,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { createRequire } from 'node:module';
@@ -34,23 +44,36 @@ curl -si 'http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&sort=-beds'; ec
 echo; echo "$ kill $server"; kill $server; wait $server`,
   read: `vantfell serve -C fell-huts --quiet & server=$!
 until curl -s 127.0.0.1:8080/health/live > up; do sleep 0.2; done
-huts=127.0.0.1:8080/v1/huts
-ask() { echo; echo "$ curl -sG $huts $1"; eval "curl -sG $huts $1" | node pretty.mjs; }
+huts=127.0.0.1:8080/v1/huts; token=$(vantfell token tor -C fell-huts)
+ask() { echo; echo "$ curl -sG $huts -H \\"Authorization: Bearer …\\" $1"; eval "curl -sG $huts $1" -H "'Authorization: Bearer $token'" | node pretty.mjs; }
 ask "--data-urlencode \\"filter=beds >= 30 AND warden.name LIKE '%e%'\\" -d sort=-altitude_ft -d fields=name,altitude_ft,warden.name -d total=true -d limit=3"
 ask "-d limit=1 -d sort=-nights_open -d fields=name,cheapest,warden.name,reports.severity,reports.author.name"
 ask "-d view=crd -d include=wardn -d limit=1000"
 kill $server; wait $server`,
   write: `vantfell serve -C fell-huts --quiet 2> log & server=$!
 until curl -s 127.0.0.1:8080/health/live > up; do sleep 0.2; done
-api=127.0.0.1:8080/v1
-first() { curl -sG $api/$1 -d fields=id -d limit=1 | sed 's/.*"id":"\\([^"]*\\)".*/\\1/'; }
-hut=$(first 'huts?slug=raven-hut'); guest=$(first members)
-send() { echo; echo "$ curl -X $1 $api/$2 -d '$3'"; curl -s -X $1 $api/$2 -H 'content-type: application/json' -d "$3" | node pretty.mjs; }
-send POST huts/$hut/book "{\\"first_night\\": \\"2026-06-11\\", \\"nights\\": 1, \\"party\\": 6, \\"guest_id\\": \\"$guest\\"}"
-send POST huts/$hut/book "{\\"first_night\\": \\"2026-06-11\\", \\"nights\\": 2, \\"party\\": 15, \\"guest_id\\": \\"$guest\\"}"
-stay=$(first 'stays?sort=-created_at')
-send POST stays/$stay/cancel '{"because": "Snow on the pass"}'
-echo; echo "$ curl $api/stays/$stay/journal?limit=1"; curl -s "$api/stays/$stay/journal?limit=1" | node pretty.mjs
+api=127.0.0.1:8080/v1; token=$(vantfell token tor -C fell-huts)
+get() { curl -sG "$api/$1" -H "Authorization: Bearer $token" -d limit=1; }
+first() { get "$1" | sed 's/.*"id":"\\([^"]*\\)".*/\\1/'; }
+send() { echo; echo "$ curl -X $1 $api/$2 -H \\"Authorization: Bearer …\\" -d '$3'"; curl -s -X $1 $api/$2 -H "Authorization: Bearer $token" -H 'content-type: application/json' -d "$3" | node pretty.mjs; }
+hut=$(first 'huts?slug=raven-hut&fields=id')
+send POST huts/$hut/book '{"first_night": "2026-06-11", "nights": 1, "party": 6}'
+send POST huts/$hut/book '{"first_night": "2026-06-11", "nights": 2, "party": 15}'
+stay=$(first 'stays?sort=-created_at&fields=id')
+echo; echo "$ curl -so /dev/null -w '%{http_code}' -X POST $api/stays/$stay/cancel -H \\"Authorization: Bearer …\\" -d '{\\"because\\": \\"Snow on the pass\\"}'"
+curl -so /dev/null -w '%{http_code}\\n' -X POST $api/stays/$stay/cancel -H "Authorization: Bearer $token" -H 'content-type: application/json' -d '{"because": "Snow on the pass"}'
+echo; echo "$ curl $api/stays/$stay/journal?limit=1&fields=action,by,changes"; get "stays/$stay/journal?fields=action,by,changes" | node pretty.mjs
+kill $server; wait $server`,
+  access: `vantfell serve -C fell-huts --quiet 2> log & server=$!
+until curl -s 127.0.0.1:8080/health/live > up; do sleep 0.2; done
+api=127.0.0.1:8080/v1; tor=$(vantfell token tor -C fell-huts)
+ask() { echo; echo "$ curl \${2:+$2 }$api/$1"; curl -sG "$api/$1" "\${@:3}" | node pretty.mjs; }
+as_tor=(-H "Authorization: Bearer $tor"); shown='-H "Authorization: Bearer $tor"'
+ask 'huts?limit=1&fields=name,warden.name' ''
+ask 'messages?limit=1' ''
+ask 'me?fields=name,roles,phone' "$shown" "\${as_tor[@]}"
+ask 'members?limit=4&fields=name,phone' "$shown" "\${as_tor[@]}"
+ask 'members?phone=%2B99+555+0142' "$shown" "\${as_tor[@]}"
 kill $server; wait $server`,
   seed: `vantfell seed -C fell-huts; echo; echo '$ vantfell seed -C bad-rows'; vantfell seed -C bad-rows`,
   migrate: `vantfell migrate draft -C growing --rename hut.about=hut.description --fill hut.beds=1; echo
@@ -77,9 +100,9 @@ console.log(text);\n`,
 );
 spawnSync(join(folder, 'vantfell'), ['demo'], { cwd: folder });
 cpSync(join(folder, 'fell-huts'), join(folder, 'bad-rows'), { recursive: true });
-writeFileSync(
+appendFileSync(
   join(folder, 'bad-rows/samples/nights.csv'),
-  '$,hut,date,price,beds_left\na,grey-hutt,2026-06-12,29.00,12\nb,grey-hut,2026-06-31,29.005,-1\n',
+  'a,grey-hutt,2026-06-30,29.00,12\nb,grey-hut,2026-06-31,29.005,-1\n',
 );
 growProject(join(folder, 'growing'));
 mkdirSync(join(folder, 'broken/models'), { recursive: true });
