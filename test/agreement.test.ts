@@ -2,7 +2,7 @@ import { Ajv2020 } from 'ajv/dist/2020.js';
 import addFormats from 'ajv-formats';
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { bodyName } from '../src/core/document/schemas.ts';
+import { typeName } from '../src/core/document/type-name.ts';
 import { openApi } from '../src/core/document/openapi.ts';
 import { endpointsOf } from '../src/core/http/endpoints.ts';
 import { makeRoutes } from '../src/core/http/routes.ts';
@@ -27,7 +27,7 @@ const anyValue = fc.oneof(
 
 describe.each(graph.models.map((model) => [model.name, model] as const))('%s', (_name, model) => {
   test.each(['create', 'replace', 'update'] as const)('what the service takes to %s, the document takes', (kind) => {
-    const validate = ajv.compile({ $ref: `document:/#/components/schemas/${bodyName(model, kind)}` });
+    const validate = ajv.compile({ $ref: `document:/#/components/schemas/${typeName(model)}.${kind}` });
     const read = bodyReader(model, kind);
     const members = [...model.byMember.keys(), 'stranger'];
     const bodies = fc.uniqueArray(fc.tuple(fc.constantFrom(...members), anyValue), { selector: ([member]) => member });
@@ -47,7 +47,7 @@ describe.each(graph.models.map((model) => [model.name, model] as const))('%s', (
   });
 
   test('each value that the service takes for a member, the document takes, and where no rule is in words the reverse', () => {
-    const validate = ajv.compile({ $ref: `document:/#/components/schemas/${bodyName(model, 'update')}` });
+    const validate = ajv.compile({ $ref: `document:/#/components/schemas/${typeName(model)}.update` });
     const read = bodyReader(model, 'update');
     for (const field of model.fields) {
       if (!isSettable(field, 'update')) continue;

@@ -33,6 +33,7 @@ export const serve: Command = {
     const { loadedProject } = await import('./sound-project.ts');
     const { serviceKeys } = await import('../project/project.ts');
     const { outsideTokens } = await import('../project/outside.ts');
+    const { firstSamples } = await import('../project/samples.ts');
     const { openWithAnswers } = await import('./decide.ts');
     const { serviceOn, storeOptions } = await import('../project/serve.ts');
     const project = await loadedProject(context);
@@ -55,6 +56,7 @@ export const serve: Command = {
           code: project.loaded,
           log: codeLog(log),
           outside: outsideTokens(project),
+          samples: () => firstSamples(project),
         },
       );
       const { limits, proxies } = project.graph.service;

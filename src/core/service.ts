@@ -1,3 +1,4 @@
+import type { Sample } from './document/documented.ts';
 import { noCode } from './change/code.ts';
 import type { Code } from './change/code.ts';
 import type { Moment } from './change/contract.ts';
@@ -49,6 +50,8 @@ export interface Surroundings extends Moment {
   readonly outside?: OutsideTokens | undefined;
   /** Where the project's code writes its log. */
   readonly log?: Log;
+  /** The first record of each model's samples, for the document's examples; asked for once. */
+  samples?(): ReadonlyMap<string, Sample>;
   /** Whether `afterCommit` hooks are left out, as in trials. */
   readonly quiet?: boolean;
   /** Whether everybody may do everything, as in trials of rules: never where others can ask. */
@@ -118,7 +121,8 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     identity === undefined
       ? new Map()
       : makeIdentityPages({ ...known, gate, readRecord: makeRecordReader(modelOf(graph, identity.model), serving) });
-  const ownPages = makeOwnPages(graph, store);
+  const samples = surroundings.samples ?? (() => new Map<string, Sample>());
+  const ownPages = makeOwnPages({ graph, store, tags: serving.tags, samples });
   const replay = makeReplay(serving);
   const cors = makeCors(graph.service.origins);
   const { rate } = graph.service.limits;
@@ -138,7 +142,7 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
       if (allowance !== undefined) refuseTooMany(asker, request);
       return found === undefined ? answerPage(page!, asker, request, path, query) : answerEndpoint(found, asker, request, path, query); // prettier-ignore
     }
-    const own = await ownPages(method, path, query);
+    const own = await ownPages(request, path, query);
     if (own !== undefined) return own;
     const near = routes.near(path);
     const detail = near.length > 0 ? `did you mean ${near.join(' or ')}?` : 'GET / lists the endpoints';

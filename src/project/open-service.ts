@@ -7,6 +7,7 @@ import { openDatabase } from './database.ts';
 import { readProject, serviceKeys } from './project.ts';
 import type { SoundProject } from './project.ts';
 import { outsideTokens } from './outside.ts';
+import { firstSamples } from './samples.ts';
 import { serviceOn, storeOptions } from './serve.ts';
 
 /** A project's API inside a program, without a socket. */
@@ -41,6 +42,7 @@ export async function openService(folder: string): Promise<OpenService> {
     code,
     log: console,
     outside: outsideTokens(sound),
+    samples: () => firstSamples(sound),
   });
   const largestBody = project.graph.service.limits.body;
 

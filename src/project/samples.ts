@@ -2,9 +2,11 @@ import { createReadStream, statSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Source } from '../core/declaration/document.ts';
 import type { Graph } from '../core/model/graph.ts';
-import { modelOfFile } from '../core/samples/read.ts';
+import type { Sample } from '../core/document/documented.ts';
+import { modelOfFile, readSamples } from '../core/samples/read.ts';
 import { ndjsonStream } from '../core/samples/stream.ts';
 import type { Line, SampleStream } from '../core/samples/stream.ts';
+import type { SoundProject } from './project.ts';
 import { sampleFiles, readSource } from './read.ts';
 
 /** Bytes from which on a file of newline-delimited JSON is read as it is loaded. */
@@ -31,6 +33,15 @@ export function readSampleFiles(folder: string, graph: Graph): SampleFiles {
     sources: files.filter((file) => !streams.has(file)).map((file) => readSource(folder, file)),
     streams: [...streams.values()],
   };
+}
+
+/** The first record of each model in `samples/`: what can't be read is nobody's example. */
+export function firstSamples({ folder, graph }: SoundProject): ReadonlyMap<string, Sample> {
+  const first = new Map<string, Sample>();
+  for (const { model, values } of readSamples(graph, readSampleFiles(folder, graph).sources).rows) {
+    if (!first.has(model.name)) first.set(model.name, values);
+  }
+  return first;
 }
 
 /** The lines of a file, one after the other. */

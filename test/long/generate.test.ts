@@ -1,7 +1,7 @@
 import { existsSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
-import { ask, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
+import { ask, asking, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
 
 interface Generated {
   readonly made: number;
@@ -36,10 +36,11 @@ describe('seed --generate', () => {
     });
 
     const server = await serving(folder);
+    const asSteward = await asking(folder, 'ines');
     const all = async (path: string): Promise<Records> => {
       const records: Records = [];
       for (let next: string | null = `/v1/${path}?limit=100`; next !== null;) {
-        const { body } = await ask(`${server.url}${next}`);
+        const { body } = await asSteward(`${server.url}${next}`);
         records.push(...(body.data as Records));
         next = body.page.next as string | null;
       }

@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import { newDatabase, startPostgres } from '../kit/postgres.mjs';
 import type { TestPostgres } from '../kit/postgres.mjs';
-import { ask, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
+import { ask, asking, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
 
 let postgres: TestPostgres;
 beforeAll(async () => {
@@ -31,6 +31,7 @@ describe('the demo on PostgreSQL, by one changed line', () => {
     expect(JSON.parse(again.out)).toMatchObject({ models: expect.arrayContaining([expect.objectContaining({ model: 'night', made: 0, unchanged: 252 })]) as unknown }); // prettier-ignore
 
     const server = await serving(folder);
+    const ask = await asking(folder, 'ines');
     const huts = `${server.url}/v1/huts`;
     const list = await ask(`${huts}?valley=Askdal&sort=-altitude_m&limit=2&fields=name,altitude_m,opens_on`);
     expect(list.body.data).toEqual([

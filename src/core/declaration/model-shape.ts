@@ -12,6 +12,7 @@ const operationName = /^[a-z][a-z0-9]*(-[a-z0-9]+)*$/;
 const operationHint = 'lower-case letters, digits and hyphens';
 
 const people = 'for people, and for the OpenAPI document';
+const deprecated = { shape: flag, about: 'still there, but not for new use; the OpenAPI document says so' };
 const expression = text(/\S/, 'an expression');
 const message: Shape = either('a text, or a map from rule to text', text(), map(text(), /^[a-zA-Z-]+$/, 'a rule'));
 const reveals = { shape: flag, about: 'it may show what its readers could not see otherwise' };
@@ -21,6 +22,7 @@ const valueEntries: Entries = {
   type: { shape: word(...typeNames), about: 'what kind of value it is' },
   description: { shape: text(), about: people },
   examples: { shape: list(constant, 1), about: 'values that it may have' },
+  deprecated,
   minLength: { shape: count, about: 'the least number of characters' },
   maxLength: { shape: count, about: 'the greatest number of characters' },
   pattern: { shape: text(), about: 'a regular expression that the text must match somewhere' },
@@ -89,6 +91,7 @@ const relation = entries('a relation', {
   onDelete: { shape: word('restrict', 'cascade', 'clear'), about: 'what a delete of the other record does here' },
   immutable: { shape: flag, about: 'set when the record is made, never after' },
   description: { shape: text(), about: people },
+  deprecated,
   column: { shape: text(columnName, 'a column name'), about: 'the name of its column' },
 });
 
@@ -123,6 +126,7 @@ const may = entries(
 const operation = entries('an operation', {
   target: { shape: word('record', 'list'), about: 'whether it is done to one record, or to none; record if left out' },
   description: { shape: text(), about: people },
+  deprecated,
   input: { shape: map(property, memberName, memberHint), about: 'what it takes' },
   output: {
     shape: entries(
@@ -166,6 +170,7 @@ export const modelShape = entries('a model', {
   plural: { shape: text(modelName, 'lower-case letters, digits and hyphens'), about: 'the segment of its paths' },
   table: { shape: text(columnName, 'a table name'), about: 'the name of its table' },
   description: { shape: text(), about: people },
+  deprecated,
   label: { shape: label, about: 'how one record is called: a text with {fields} in it; the key if left out' },
   key: { shape: text(memberName, 'uuid, serial or the name of a field'), about: 'what tells records apart' },
   stamps: { shape: flag, about: 'whether records carry created_at and updated_at; true if left out' },
@@ -184,6 +189,7 @@ export const modelShape = entries('a model', {
         scale: { shape: count, about: 'the digits after the point of a decimal' },
         value: { shape: expression, about: 'what it is worked out from', required: true },
         description: { shape: text(), about: people },
+        deprecated,
         reveals,
       }),
       memberName,

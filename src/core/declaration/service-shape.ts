@@ -19,6 +19,20 @@ export const serviceShape = entries('the service file', {
         about: 'what every path of a model begins with; nothing if left out',
       },
       description: { shape: text(), about: 'for people, and for the OpenAPI document' },
+      servers: {
+        about: 'where it can be reached, for the OpenAPI document',
+        shape: list(
+          entries('a server', {
+            url: {
+              shape: text(/^(https?:\/\/\S+|\/\S*)$/, 'an address like https://huts.example'),
+              about: 'its address, without the prefix',
+              required: true,
+            },
+            description: { shape: text(), about: 'what it is for' },
+          }),
+          1,
+        ),
+      },
     }),
   },
   key: {

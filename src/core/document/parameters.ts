@@ -1,144 +1,172 @@
 import { keyParameter } from '../http/endpoints.ts';
-import type { Endpoint, EndpointName } from '../http/endpoints.ts';
+import { filterLanguages } from '../http/filter.ts';
 import { filterable, sortable } from '../http/list-request.ts';
-import { shownParameters } from '../http/shown.ts';
-import type { Graph, Model } from '../model/graph.ts';
+import type { Field, FieldValue, Model } from '../model/graph.ts';
 import { withArticle } from '../model/names.ts';
 import { relatedNames } from '../model/related.ts';
 import { MOST_RELATED, ownNames } from '../query/shown.ts';
-import { memberSchema, recordName } from './schemas.ts';
-import type { JsonSchema } from './schemas.ts';
+import { exampleValue } from '../trial/examples.ts';
+import type { Ref } from './components.ts';
+import type { Documented } from './documented.ts';
+import { GRAMMAR } from './grammar.ts';
+import type { JsonSchema } from './json-schema.ts';
+import { typeName } from './type-name.ts';
+import { valueSchema } from './values.ts';
 
-export const keyName = (model: Model): string => `${recordName(model)}.key`;
-export const filterName = (model: Model, member: string): string => `${recordName(model)}.where.${member}`;
+const inQuery = (name: string, description: string, schema: JsonSchema | Ref, more: JsonSchema = {}): JsonSchema => ({
+  name,
+  in: 'query',
+  description,
+  ...more,
+  schema: { ...schema },
+});
 
-/** The parameters that the endpoints of a model refer to. */
-export function parametersOf(graph: Graph, model: Model): [string, unknown][] {
-  const ofRecord =
-    (['read', 'replace', 'update', 'delete'] as const).some((name) => model.endpoints.has(name)) ||
-    model.journal ||
-    model.operations.some(({ target }) => target === 'record');
-  const ofParts = model.parts.some((part) => {
-    const endpoints = graph.byName.get(part)?.endpoints;
-    return endpoints?.has('list') === true || endpoints?.has('create') === true;
-  });
-  const { readOnly: _readOnly, description: _about, ...keySchema } = memberSchema(model.key, model, 'response');
-  const key = {
+/** The schema of a value that stands in a path or a query. */
+export function textualSchema(field: Field): JsonSchema {
+  const { readOnly: _readOnly, writeOnly: _writeOnly, description: _about, default: _usual, ...schema } = valueSchema(field, 'response', undefined, false); // prettier-ignore
+  return schema;
+}
+
+/** The key of a record, in a path. */
+export const keyRef = ({ components }: Documented, model: Model): Ref =>
+  components.ref('parameters', `${typeName(model)}.key`, () => ({
     name: keyParameter(model),
     in: 'path',
     required: true,
     description: `The key of ${withArticle(model.name)}.`,
-    schema: keySchema,
-  };
-  const parameters: [string, unknown][] = ofRecord || ofParts ? [[keyName(model), key]] : [];
-  if (model.endpoints.has('list'))
-    parameters.push([`${recordName(model)}.sort`, sortParameter(model, sortable(model))]);
-  if (model.endpoints.has('list') || model.endpoints.has('clear')) {
-    parameters.push(
-      ...filterable(model).map((field): [string, unknown] => {
-        const { readOnly: _ignored, description, ...schema } = memberSchema(field, model, 'response');
+    schema: textualSchema(model.key),
+  }));
+
+/** `<field>=value`, for each field that can stand there, but for those that the path says. */
+export const whereRefs = ({ components }: Documented, model: Model, but?: Field): Ref[] =>
+  filterable(model)
+    .filter((field) => field !== but)
+    .map((field) =>
+      components.ref('parameters', `${typeName(model)}.where.${field.member}`, () => {
+        const { deprecated, ...items } = textualSchema(field);
         const about = `Only records whose ${field.member} is this value; given again, any of the values.`;
-        const text = typeof description === 'string' ? `${about} ${description}` : about;
-        const items = { ...schema, ...(Array.isArray(schema.type) ? { type: schema.type[0] as string } : {}) };
-        return [
-          filterName(model, field.member),
-          {
-            ...queryParameter(field.member, text, { type: 'array', items: withoutNull(items) }),
-            style: 'form',
-            explode: true,
-          },
-        ];
+        const text = field.description === undefined ? about : `${about} ${field.description}`;
+        const more = { style: 'form', explode: true, ...(deprecated === undefined ? {} : { deprecated }) };
+        return inQuery(field.member, text, { type: 'array', items }, more);
       }),
     );
-  }
-  if (model.endpoints.has('list') || model.endpoints.has('read')) {
-    parameters.push(...shownParametersOf(model));
-  }
-  return parameters;
-}
 
-/** The headers that a write of a model's records takes. */
-export function headersOf(model: Model, name: EndpointName): string[] {
-  if (name === 'create' || name === 'operation') return ['idempotency-key', 'prefer'];
-  if (name === 'delete' || name === 'update' || name === 'replace') {
-    return [model.conditional ? 'if-match.required' : 'if-match', 'prefer'];
-  }
-  return [];
-}
-
-const headerParameter = (name: string, description: string, required = false) => ({
-  name,
-  in: 'header',
-  ...(required ? { required } : {}),
-  description,
-  schema: { type: 'string' },
-});
-
-const IF_MATCH = 'The ETag of the record as it was read: where it has changed since, the answer is 412 (RFC 9110).';
-
-/** Those that any of these endpoints refers to. */
-export function headerParameters(endpoints: readonly Endpoint[]): [string, unknown][] {
-  const all: Readonly<Record<string, unknown>> = {
-    'if-match': headerParameter('If-Match', IF_MATCH),
-    'if-match.required': headerParameter('If-Match', IF_MATCH, true),
-    'idempotency-key': headerParameter(
-      'Idempotency-Key',
-      'Sent again with the same key, the same request is answered as before, and done once.',
+/** What says which records of a list: a condition, and its encoding. */
+export const filterRefs = ({ components }: Documented, model: Model): Ref[] => [
+  components.ref('parameters', `${typeName(model)}.filter`, () =>
+    inQuery(
+      'filter',
+      `Only records for which this is true. Names are members of ${withArticle(model.name)}, and of what it is related to.`,
+      components.ref('schemas', 'filter', () => ({
+        type: 'string',
+        minLength: 1,
+        maxLength: 8000,
+        description: GRAMMAR,
+      })),
+      { examples: filterExamples(model) },
     ),
-    prefer: headerParameter('Prefer', '`return=minimal` for an answer without a body, or `return=representation` (RFC 7240).'), // prettier-ignore
+  ),
+  components.ref('parameters', 'filter-lang', () =>
+    inQuery('filter-lang', 'The encoding of `filter`.', {
+      type: 'string',
+      enum: [...filterLanguages],
+      default: filterLanguages[0],
+    }),
+  ),
+];
+
+/** A condition over the first field of each kind that a model has. */
+function filterExamples(model: Model): JsonSchema {
+  const open = model.shown.filter(({ member, origin }) => origin !== 'stamp' && !model.access.fields.has(member));
+  const found = (types: readonly string[], choice = false): [string, string] | undefined => {
+    const field = open.find(({ type, rules, origin }) => types.includes(type) && (rules.enum !== undefined) === choice && origin === 'field'); // prettier-ignore
+    const value = field && exampleValue(field, 1, []);
+    return value === undefined || value === null ? undefined : [field!.member, literal(value)];
   };
-  const writes = endpoints.filter(({ method }) => method !== 'GET');
-  const used = new Set(writes.flatMap(({ model, name }) => headersOf(model, name)));
-  if (writes.some(({ operation, ofRecord }) => operation !== undefined && ofRecord)) used.add('if-match');
-  return Object.entries(all).filter(([name]) => used.has(name));
+  const [number, choice, text] = [found(['integer', 'number', 'decimal']), found(['string', 'text'], true), found(['string', 'text'])]; // prettier-ignore
+  const conditions: (readonly [string, string])[] = [
+    ...(number === undefined ? [] : [['compared', `${number[0]} >= ${number[1]}`] as const]),
+    ...(choice === undefined ? [] : [['one-of', `${choice[0]} IN (${choice[1]})`] as const]),
+    ...(text === undefined ? [] : [['text', `CASEI(${text[0]}) LIKE CASEI('%a%')`] as const]),
+    ...(model.stamps ? [['since', "created_at >= TIMESTAMP('2026-06-01T00:00:00Z')"] as const] : []),
+  ];
+  const all = conditions.length > 0 ? conditions : [['there', `${model.key.member} IS NOT NULL`] as const];
+  return Object.fromEntries(all.map(([name, value]) => [name, { value }]));
 }
 
-const queryParameter = (name: string, description: string, schema: JsonSchema) => ({
-  name,
-  in: 'query',
-  description,
-  schema,
-});
+const literal = (value: FieldValue): string => (typeof value === 'string' && !/^-?\d+(\.\d+)?$/.test(value) ? `'${value.replaceAll("'", "''")}'` : String(value as string)); // prettier-ignore
 
-function withoutNull(schema: JsonSchema): JsonSchema {
-  const values = schema.enum as unknown[] | undefined;
-  return values === undefined ? schema : { ...schema, enum: values.filter((value) => value !== null) };
+/** What pages a list. */
+export function pageRefs({ components, graph }: Documented): Ref[] {
+  const { default: usual, most } = graph.service.paging;
+  const parameters: readonly (readonly [string, string, JsonSchema])[] = [
+    ['limit', 'How many records to show.', { type: 'integer', minimum: 1, maximum: most, default: usual }],
+    ['after', 'A cursor of `page.next`: the records after it.', { type: 'string' }],
+    ['before', 'A cursor of `page.prev`: the records before it.', { type: 'string' }],
+    ['offset', 'So many records are passed over, for jumping to a page by its number.', { type: 'integer', minimum: 0 }], // prettier-ignore
+    ['total', 'Whether to count all records, as `page.total`.', { type: 'boolean', default: false }],
+  ];
+  return parameters.map(([name, about, schema]) =>
+    components.ref('parameters', name, () => inQuery(name, about, schema)),
+  );
 }
 
-/** The parameters that say what is shown of a record. */
-export const shownNames = (model: Model): string[] => shownParameters.map((name) => `${recordName(model)}.${name}`);
-
-function shownParametersOf(model: Model): [string, unknown][] {
-  const listed = (about: string, items: JsonSchema) => ({ about, schema: { type: 'array', items } });
-  const own = ownNames(model);
-  const related = relatedNames(model);
-  const along = { pattern: `^(${related.join('|')})\\..+$`, description: 'A member of related records.' };
-  const named =
-    related.length === 0 ? { type: 'string', enum: own } : { type: 'string', anyOf: [{ enum: own }, along] };
-  const parameters = {
-    view: { about: 'Which view of the records to show.', schema: { type: 'string', enum: [...model.views.keys()] } },
-    fields: listed('Exactly which members to show, along relations too, parted by commas.', named),
-    include: listed(
-      `Related records to show along with each, nested with dots, parted by commas: ${related.join(', ') || 'there are none'}. Of many, the first ${MOST_RELATED} come.`,
-      { type: 'string', pattern: related.length === 0 ? '^$' : `^(${related.join('|')})(\\..+)?$` },
-    ),
-  };
-  return shownParameters.map((name) => {
-    const { about, schema } = parameters[name];
-    const form = name === 'view' ? {} : { style: 'form', explode: false };
-    return [`${recordName(model)}.${name}`, { ...queryParameter(name, about, schema), ...form }];
+export function sortRef({ components }: Documented, model: Model): Ref {
+  return components.ref('parameters', `${typeName(model)}.sort`, () => {
+    const own = { enum: sortable(model).flatMap((member) => [member, `-${member}`]) };
+    const ones = [...model.relations, ...model.reverses.filter(({ one }) => one)].map(({ name }) => name);
+    const along = {
+      pattern: `^-?(${ones.join('|')})\\..+$`,
+      description: 'A field of the one record that a relation leads to.',
+    };
+    const items = ones.length === 0 ? { type: 'string', ...own } : { type: 'string', anyOf: [own, along] };
+    const standing = model.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join(',');
+    const about = `The order: fields and computed values, along relations to one record too, parted by commas, a minus for descending, nulls last. Left out: ${standing}.`;
+    return inQuery('sort', about, { type: 'array', items }, { style: 'form', explode: false });
   });
 }
 
-function sortParameter(model: Model, members: readonly string[]) {
-  const own = { enum: members.flatMap((member) => [member, `-${member}`]) };
-  const ones = [...model.relations, ...model.reverses.filter(({ one }) => one)].map(({ name }) => name);
-  const along = {
-    pattern: `^-?(${ones.join('|')})\\..+$`,
-    description: 'A field of the one record that a relation leads to.',
-  };
-  const items = ones.length === 0 ? { type: 'string', ...own } : { type: 'string', anyOf: [own, along] };
-  const standing = model.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join(',');
-  const about = `The order: fields and computed values, along relations to one record too, parted by commas, a minus for descending, nulls last. Left out: ${standing}.`;
-  return { ...queryParameter('sort', about, { type: 'array', items }), style: 'form', explode: false };
+/** The parameters that say what is shown of a record. */
+export function shownRefs({ components }: Documented, model: Model): Ref[] {
+  const own = ownNames(model);
+  const related = relatedNames(model);
+  const listed = (name: string, about: string, items: JsonSchema): Ref =>
+    components.ref('parameters', `${typeName(model)}.${name}`, () =>
+      inQuery(name, about, { type: 'array', items }, { style: 'form', explode: false }),
+    );
+  const along = { pattern: `^(${related.join('|')})\\..+$`, description: 'A member of related records.' };
+  const view = components.ref('parameters', `${typeName(model)}.view`, () =>
+    inQuery('view', 'Which view of the records to show.', { type: 'string', enum: [...model.views.keys()] }),
+  );
+  const objects = model.shown.filter(({ type }) => type === 'object').map(({ member }) => member);
+  const inside = objects.length === 0 ? [] : [{ pattern: `^(${objects.join('|')})\\..+$`, description: 'A part of an object.' }]; // prettier-ignore
+  const ways = [...inside, ...(related.length === 0 ? [] : [along])];
+  const fields = listed(
+    'fields',
+    'Exactly which members to show, along relations too, parted by commas.',
+    ways.length === 0 ? { type: 'string', enum: own } : { type: 'string', anyOf: [{ enum: own }, ...ways] },
+  );
+  if (related.length === 0) return [view, fields];
+  const include = listed(
+    'include',
+    `Related records to show along with each, nested with dots, parted by commas: ${related.join(', ')}. Of many, the first ${MOST_RELATED} come.`,
+    { type: 'string', pattern: `^(${related.join('|')})(\\..+)?$` },
+  );
+  return [view, fields, include];
 }
+
+const HEADERS = {
+  'if-match': ['If-Match', 'The ETag of the record as it was read: where it has changed since, the answer is 412 (RFC 9110).'], // prettier-ignore
+  'if-none-match': ['If-None-Match', 'The ETag of an answer: where it still holds, the answer is 304 (RFC 9110).'],
+  'idempotency-key': ['Idempotency-Key', 'Sent again with the same key, the same request is answered as before, and done once. It belongs to the caller, and is for those who are signed in.'], // prettier-ignore
+  prefer: ['Prefer', '`return=minimal` for an answer without a body, or `return=representation` (RFC 7240).'],
+} as const;
+
+export type HeaderName = keyof typeof HEADERS;
+
+export const headerRef = ({ components, graph }: Documented, name: HeaderName, required = false): Ref =>
+  components.ref('parameters', required ? `${name}.required` : name, () => {
+    const [header, about] = HEADERS[name];
+    const description = graph.identity === undefined ? about.replace(' It belongs to the caller, and is for those who are signed in.', '') : about; // prettier-ignore
+    return { name: header, in: 'header', ...(required ? { required } : {}), description, schema: { type: 'string' } };
+  });

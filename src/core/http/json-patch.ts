@@ -16,7 +16,7 @@ export interface PatchStep {
 const OPS = ['add', 'remove', 'replace', 'move', 'copy', 'test'];
 const POINTER = /^(\/([^~/]|~[01])*)*$/;
 /** Steps of one patch; and characters that its copies may make, which could else double each time. */
-const MOST_STEPS = 1_000;
+export const MOST_STEPS = 1_000;
 const MOST_COPIED = 1_000_000;
 /** Names by which JavaScript reaches into what all objects share. */
 const INNER = ['__proto__', 'constructor', 'prototype'];

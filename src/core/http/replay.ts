@@ -39,7 +39,7 @@ export function makeReplay({ graph, store, moment }: Serving): Replay {
     if (row !== undefined) return overlap(told, JSON.parse(String(row[0])) as Values, shown);
     const isHidden = (await store.first(there, [bound])) !== undefined;
     // Of what is gone nobody can say any more who owned it.
-    return isHidden ? { [model.key.member]: key } : overlap(told, {}, shown.filter(isForAll));
+    return isHidden ? { [model.key.member]: key } : remembered(told, shown);
   }
 
   return async (asker, endpoint, reply) => {
@@ -59,6 +59,14 @@ export function makeReplay({ graph, store, moment }: Serving): Replay {
 
 const isForAll = (member: Shown[number]): boolean =>
   member.when === undefined && (member.kind === 'computed' || (member.kind === 'field' && member.value === undefined));
+
+/** What was told of a record that is gone: of what depends on other records, nobody can say any more what may be seen. */
+const remembered = (told: Values, shown: Shown): Values =>
+  Object.fromEntries(
+    shown
+      .filter(({ name, when }) => when === undefined && Object.hasOwn(told, name))
+      .map((member) => [member.name, isForAll(member) ? told[member.name]! : member.kind === 'keys' ? [] : null]),
+  );
 
 /** What was told, of what may be told now: related records as they are now, for they have grants of their own. */
 function overlap(told: Values, now: Values, shown: Shown): Values {

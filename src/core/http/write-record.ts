@@ -34,7 +34,7 @@ export interface RecordWriter {
 }
 
 /** So many records may be made by one request. */
-const MOST_AT_ONCE = 10_000;
+export const MOST_AT_ONCE = 10_000;
 
 export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
   const { graph, store, writes, answer, moment } = serving;

@@ -10,6 +10,7 @@ export interface ModelDeclaration {
   readonly plural?: string;
   readonly table?: string;
   readonly description?: string;
+  readonly deprecated?: boolean;
   readonly label?: string | { readonly text?: string; readonly reveals?: boolean };
   readonly key?: string;
   readonly stamps?: boolean;
@@ -37,6 +38,7 @@ export type Named<Thing> = Readonly<Record<string, Thing | undefined>>;
 export interface ValueDeclaration {
   readonly type?: TypeName;
   readonly description?: string;
+  readonly deprecated?: boolean;
   readonly examples?: readonly unknown[];
   readonly required?: boolean;
   readonly default?: unknown;
@@ -81,6 +83,7 @@ export interface RelationDeclaration {
   readonly onDelete?: 'restrict' | 'cascade' | 'clear';
   readonly immutable?: boolean;
   readonly description?: string;
+  readonly deprecated?: boolean;
   readonly column?: string;
 }
 
@@ -89,6 +92,7 @@ export interface ComputedDeclaration {
   readonly scale?: number;
   readonly value?: string;
   readonly description?: string;
+  readonly deprecated?: boolean;
   readonly reveals?: boolean;
 }
 
@@ -112,6 +116,7 @@ export interface MayDeclaration {
 export interface OperationDeclaration {
   readonly target?: 'record' | 'list';
   readonly description?: string;
+  readonly deprecated?: boolean;
   readonly input?: Named<ValueDeclaration>;
   readonly output?: { readonly one?: string; readonly many?: string } & Named<string | ValueDeclaration>;
   readonly status?: number;
@@ -132,6 +137,7 @@ export interface ServiceDeclaration {
     readonly version?: string;
     readonly prefix?: string;
     readonly description?: string;
+    readonly servers?: readonly { readonly url: string; readonly description?: string }[];
   };
   readonly key?: string;
   readonly store?: string;

@@ -39,6 +39,7 @@ export function makeFormulas(skeletons: Skeletons, scopeOf: (model: Skeleton) =>
       type: declared.type ?? 'string',
       scale: declared.type === 'decimal' ? (declared.scale ?? 2) : 0,
       description: declared.description,
+      deprecated: declared.deprecated,
       examples: [],
       rules: { ...noRules, readOnly: true },
     };

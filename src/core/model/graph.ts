@@ -51,6 +51,8 @@ export interface ValueSpec {
   /** What each member is, where the type is object. */
   readonly properties?: ReadonlyMap<string, ValueSpec>;
   readonly description?: string;
+  /** Still there, but not for new use. */
+  readonly deprecated?: boolean | undefined;
   readonly examples: readonly FieldValue[];
 }
 
@@ -90,6 +92,7 @@ export interface Links {
   readonly near: string;
   readonly far: string;
   readonly description?: string;
+  readonly deprecated?: boolean | undefined;
 }
 
 /** The other end of a relation that another model declares. */
@@ -102,6 +105,7 @@ export interface Reverse {
   /** At most one record refers to each. */
   readonly one: boolean;
   readonly description?: string;
+  readonly deprecated?: boolean | undefined;
 }
 
 export interface SortKey {
@@ -139,6 +143,7 @@ export interface Operation {
   readonly name: string;
   readonly target: 'record' | 'list';
   readonly description?: string;
+  readonly deprecated?: boolean | undefined;
   readonly input: ReadonlyMap<string, ValueSpec>;
   /** Undefined where it answers with nothing. */
   readonly output?:
@@ -165,6 +170,7 @@ export interface Model {
   readonly plural: string;
   readonly table: string;
   readonly description?: string;
+  readonly deprecated?: boolean | undefined;
   readonly keyKind: 'uuid' | 'serial' | 'field';
   readonly key: Field;
   /** Every stored member of a record, in the order of its JSON. */
@@ -231,6 +237,8 @@ export interface ServiceSettings {
   readonly version: string;
   readonly prefix: string;
   readonly description?: string;
+  /** Where it can be reached; none where it says nothing. */
+  readonly servers: readonly { readonly url: string; readonly description?: string }[];
   /** The first signs; what the others signed is still known. None where one is kept for the project. */
   readonly keys: readonly string[];
   readonly store?: string;

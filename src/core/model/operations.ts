@@ -56,8 +56,8 @@ function operationOf(
   if (status === 204 && output !== undefined) {
     report.error('wrong-status', 'an answer with the status 204 has no output', 'take 200, or leave out the output', ['status']); // prettier-ignore
   }
-  const { description, target = 'record' } = declared;
-  return { name, target, description, input, output, status, reads };
+  const { description, deprecated, target = 'record' } = declared;
+  return { name, target, description, deprecated, input, output, status, reads };
 }
 
 function outputOf(

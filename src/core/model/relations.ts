@@ -29,7 +29,7 @@ export function relatedOf(draft: Draft, drafts: Drafts): Related {
         break;
       }
       case 'with': {
-        const link = linksOf(name, declared.with!, declared.description, draft, drafts);
+        const link = linksOf(name, declared, draft, drafts);
         if (link !== undefined) links.push(link);
         break;
       }
@@ -106,6 +106,7 @@ function toOne(
     origin: 'relation',
     refersTo: declared.to,
     description: declared.description,
+    deprecated: declared.deprecated,
     examples: [],
     rules: { ...noRules, required, immutable: declared.immutable ?? false },
   };
@@ -122,8 +123,7 @@ function targetOf(name: string, { report }: Draft, drafts: Drafts, path: readonl
 
 function linksOf(
   name: string,
-  to: string,
-  description: string | undefined,
+  { with: to = '', description, deprecated }: RelationDeclaration,
   draft: Draft,
   drafts: Drafts,
 ): Links | undefined {
@@ -140,6 +140,7 @@ function linksOf(
     near,
     far: far === near ? 'other_id' : far,
     description,
+    deprecated,
   };
 }
 
@@ -158,7 +159,7 @@ function otherEnd(
   const found = other.declaration.relations?.[relation];
   const isParent = other.declaration.within !== undefined && underscored(other.declaration.within) === relation;
   const to = isParent ? other.declaration.within : (found?.to ?? found?.with);
-  const { description } = declared;
+  const { description, deprecated } = declared;
   if (to === undefined) {
     const known = [
       ...Object.entries(other.declaration.relations ?? {}).flatMap(([known, { from } = {}]) => (from === undefined ? known : [])), // prettier-ignore
@@ -173,13 +174,13 @@ function otherEnd(
     report.error('other-end-elsewhere', message, `name a relation that leads to ${declaration.model}`, path);
     return undefined;
   }
-  if (found?.with === undefined) return { name, source, relation, one: declared.one ?? false, description };
+  if (found?.with === undefined) return { name, source, relation, one: declared.one ?? false, description, deprecated };
   if (declared.one === true) {
     const remedy = 'leave out one';
     report.error('wrong-relation', `${source}.${relation} is many-to-many`, remedy, ['relations', name, 'one'], 'key');
   }
-  const mirrored = linksOf(relation, to, undefined, other, drafts);
+  const mirrored = linksOf(relation, { with: to }, other, drafts);
   if (mirrored === undefined) return undefined;
   const { table, near, far } = mirrored;
-  return { name, target: source, key: other.key, table, near: far, far: near, description };
+  return { name, target: source, key: other.key, table, near: far, far: near, description, deprecated };
 }

@@ -174,6 +174,7 @@ function modelFrom(skeleton: Skeleton, parts: Parts): Model {
     plural: declaration.plural ?? pluralOf(name),
     table: tableOf(declaration),
     description: declaration.description,
+    deprecated: declaration.deprecated,
     keyKind: draft.keyKind,
     key,
     fields: skeleton.fields,

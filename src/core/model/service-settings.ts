@@ -42,6 +42,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     version: declared.service?.version ?? '1.0.0',
     prefix: declared.service?.prefix ?? '',
     description: declared.service?.description,
+    servers: declared.service?.servers ?? [],
     keys,
     store: declared.store,
     stores,

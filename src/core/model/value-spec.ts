@@ -41,6 +41,7 @@ export function declaredValue(
     items: itemsOf(called, type, declaration, report, readDefault),
     properties: propertiesOf(called, type, declaration, report, readDefault),
     description: declared.description,
+    deprecated: declared.deprecated,
     examples: [],
     rules: noRules,
   };

@@ -37,13 +37,16 @@ export function makeDocumentJudge(document: Record<string, unknown>): DocumentJu
       if (template === undefined) return undeclared('the document', 'the path of every endpoint', `no ${path}`);
       const operation = ((document.paths as Tree)[template] as Tree)[method.toLowerCase()] as Tree | undefined;
       const responses = operation?.responses as Record<string, Tree> | undefined;
-      const response = responses?.[String(answer.status)];
+      const status = [String(answer.status), `${String(answer.status)[0]}XX`].find(
+        (one) => responses?.[one] !== undefined,
+      );
+      const response = status === undefined ? undefined : responses![status];
       if (response === undefined) {
         const declared = Object.keys(responses ?? {}).join(', ');
         return undeclared('the document', `one of the statuses ${declared}`, String(answer.status));
       }
       const shared = /^#(\/components\/responses\/.+)$/.exec((response.$ref as string | undefined) ?? '')?.[1];
-      const pointer = shared ?? `/paths/${escaped(template)}/${method.toLowerCase()}/responses/${answer.status}`;
+      const pointer = shared ?? `/paths/${escaped(template)}/${method.toLowerCase()}/responses/${status}`;
       const content = (shared === undefined ? response : at(document, shared)).content as Tree | undefined;
       const type = (answer.headers['content-type'] ?? '').split(';')[0]!;
       if (content === undefined) {

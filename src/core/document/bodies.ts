@@ -1,0 +1,105 @@
+import { BODY_TYPES, JSON_PATCH } from '../http/body.ts';
+import type { ClientKind } from '../http/body.ts';
+import { MOST_AT_ONCE } from '../http/write-record.ts';
+import type { Field, Model } from '../model/graph.ts';
+import { withArticle } from '../model/names.ts';
+import { linkedOf } from '../model/related.ts';
+import { derivedNames } from '../query/shown.ts';
+import { isNeeded, isSettable } from '../rules/schema.ts';
+import type { Ref } from './components.ts';
+import type { Documented } from './documented.ts';
+import { bodyExample } from './examples.ts';
+import { objectOf } from './json-schema.ts';
+import type { JsonSchema } from './json-schema.ts';
+import { computedSchema, examplesOf, linkedSchemas, mayBeHidden } from './records.ts';
+import { typeName } from './type-name.ts';
+import { patchSchema } from './shared.ts';
+import { memberSchema } from './values.ts';
+
+/** What a write takes in its body; `within` a record whose key the path says. */
+export function requestBody(doc: Documented, model: Model, kind: ClientKind, within = false): JsonSchema {
+  const one = bodyRef(doc, model, kind, within);
+  const schemaOf = (type: string): JsonSchema => {
+    if (type === JSON_PATCH) return { ...doc.components.ref('schemas', 'patch', patchSchema) };
+    return kind === 'create' ? { ...manyRef(doc, model, within, one) } : { ...one };
+  };
+  const content = BODY_TYPES[kind].map((type) => [type, { schema: schemaOf(type) }]);
+  return { required: true, content: Object.fromEntries(content) as JsonSchema };
+}
+
+const manyRef = (doc: Documented, model: Model, within: boolean, one: Ref): Ref =>
+  doc.components.ref('schemas', `${typeName(model)}.create${within ? '.within' : ''}.some`, () => ({
+    description: 'One record; or many, of which all are made or none.',
+    anyOf: [one, { type: 'array', items: one, minItems: 1, maxItems: MOST_AT_ONCE }],
+  }));
+
+const bodyRef = (doc: Documented, model: Model, kind: ClientKind, within: boolean): Ref =>
+  doc.components.ref('schemas', `${typeName(model)}.${kind}${within ? '.within' : ''}`, () => bodySchema(doc, model, kind, within)); // prettier-ignore
+
+/** A body of one kind of write. Members that can only be sent back as they were read have their plain type. */
+export function bodySchema(doc: Documented, model: Model, kind: ClientKind, within = false): JsonSchema {
+  const { graph } = doc;
+  const members = model.fields.filter((field) => kind !== 'create' || isSettable(field, kind));
+  const settable = members.filter((field) => isSettable(field, kind));
+  const required = settable.filter((field) => isAsked(doc, model, field, kind, within)).map(({ member }) => member);
+  const properties = members.map((field): [string, JsonSchema] => [field.member, bodyMember(doc, model, field, kind)]);
+  const given = [...settable.map(({ member }) => member), ...linkedOf(model).map(({ member }) => member)];
+  const hidden = (member: string): boolean => model.access.fields.has(member) || model.access.set.has(member);
+  const example = kind === 'update' ? undefined : bodyExample(doc, model, given.filter((member) => !hidden(member) || required.includes(member))); // prettier-ignore
+  const isPart = (member: string): boolean => within && member === model.parent?.field.member;
+  const shown = example && Object.fromEntries(Object.entries(example).filter(([member]) => !isPart(member)));
+  return {
+    ...objectOf(
+      {
+        ...Object.fromEntries(properties),
+        ...linkedSchemas(graph, model),
+        ...(kind === 'create' ? {} : repeatable(model)),
+      },
+      required,
+      { description: bodyText(model, kind, within), ...(model.deprecated === true ? { deprecated: true } : {}) },
+    ),
+    ...examplesOf(shown),
+  };
+}
+
+/** What holds of the whole body, which JSON Schema has no word for. */
+function bodyText(model: Model, kind: ClientKind, within: boolean): string {
+  const rules = model.rules.map(({ message, at }) => (at === undefined ? message : `${at} ${message}`));
+  const sets = model.unique.filter((set) => set.length > 1).map((set) => `no two records have the same ${set.map(({ member }) => member).join(' and ')}`); // prettier-ignore
+  const held = [...rules, ...sets];
+  const what = `What it takes to ${kind} ${withArticle(model.name)}${within ? ', within the record that the path names' : ''}.`; // prettier-ignore
+  return held.length === 0 ? what : `${what} Besides: ${held.join('; ')}.`;
+}
+
+function bodyMember(doc: Documented, model: Model, field: Field, kind: ClientKind): JsonSchema {
+  const isNull = !field.rules.required || (kind !== 'create' && mayBeHidden(doc.graph, model, field));
+  if (kind === 'update' && field.type === 'object') return mergedSchema(doc, model, field);
+  const { default: standing, ...schema } = memberSchema(doc.components, field, model, isSettable(field, kind) ? 'request' : 'response', isNull); // prettier-ignore
+  // A patch leaves alone what it doesn't name: a default would say otherwise.
+  return kind === 'update' || standing === undefined ? schema : { ...schema, default: standing };
+}
+
+/** Whether a body must have a member: what may be hidden from its sender, or is not theirs to set, may be left out. */
+function isAsked({ graph }: Documented, model: Model, field: Field, kind: ClientKind, within: boolean): boolean {
+  if (!isNeeded(field, kind, model)) return false;
+  if (within && field === model.parent?.field) return false;
+  if (kind === 'create') return true;
+  return !(model.access.fields.has(field.member) || model.access.set.has(field.member) || mayBeHidden(graph, model, field)); // prettier-ignore
+}
+
+/** A part of an object, merged into the one that stands: members left out stay, and null takes one away. */
+const mergedSchema = ({ components }: Documented, model: Model, field: Field): JsonSchema => ({
+  anyOf: [
+    components.ref('schemas', `${typeName(model)}.${field.member}.merge`, () =>
+      objectOf(Object.fromEntries([...field.properties!.keys()].map((name) => [name, {}])), []),
+    ),
+    ...(field.rules.required ? [] : [{ type: 'null' }]),
+  ],
+  description: 'Merged into the object that stands (RFC 7396).',
+});
+
+/** What may only be sent back as it was read. */
+const repeatable = (model: Model): Record<string, JsonSchema> => ({
+  ...Object.fromEntries(derivedNames(model).map((name) => [name, { readOnly: true }])),
+  ...Object.fromEntries(model.computed.map((computed) => [computed.member, computedSchema(computed)])),
+});

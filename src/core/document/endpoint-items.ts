@@ -1,0 +1,176 @@
+import { operationAct } from '../access/condition.ts';
+import type { Act } from '../access/condition.ts';
+import type { Endpoint, EndpointName } from '../http/endpoints.ts';
+import { journalModel } from '../http/journal-model.ts';
+import type { Model, Operation, ValueSpec } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { pascalCase, spoken, withArticle } from '../model/names.ts';
+import { requestBody } from './bodies.ts';
+import { callersOf } from './callers-of.ts';
+import type { Ref } from './components.ts';
+import type { Documented } from './documented.ts';
+import { orNull } from './json-schema.ts';
+import type { JsonSchema } from './json-schema.ts';
+import { filterRefs, headerRef, pageRefs, shownRefs, sortRef, whereRefs } from './parameters.ts';
+import { answerRef, isReadByAll, wholeRef } from './records.ts';
+import { typeName } from './type-name.ts';
+import { headersRef, noMore, problemsOf, successOf } from './responses.ts';
+import { envelope, json, pageRef } from './shared.ts';
+import { propertiesSchema, valueSchema } from './values.ts';
+
+type DeclaredName = Exclude<EndpointName, 'operation' | 'journal'>;
+
+const VERBS: Readonly<Record<DeclaredName, string>> = {
+  list: 'List',
+  read: 'Read',
+  create: 'Create',
+  replace: 'Replace',
+  update: 'Update',
+  delete: 'Delete',
+  clear: 'Delete',
+};
+
+/** What the document says of an endpoint of a model. */
+export function endpointItem(doc: Documented, endpoint: Endpoint): JsonSchema {
+  const { name, model, operation } = endpoint;
+  const { words, security } = callersOf(doc, model, operation === undefined ? (actOf(name) as Act) : operationAct(operation.name)); // prettier-ignore
+  const { description, ...item } = name === 'operation' ? operationItem(doc, endpoint) : name === 'journal' ? journalItem(doc, endpoint) : modelItem(doc, endpoint, name); // prettier-ignore
+  const isDeprecated = model.deprecated === true || operation?.deprecated === true;
+  const { operationId, summary, ...rest } = item;
+  return {
+    operationId,
+    summary,
+    description: description === undefined ? words : `${String(description)} ${words}`,
+    tags: [model.plural],
+    ...(isDeprecated ? { deprecated: true } : {}),
+    ...security,
+    ...rest,
+  };
+}
+
+const actOf = (name: EndpointName): string => (name === 'list' ? 'read' : name);
+
+function modelItem(doc: Documented, { model, under, ...endpoint }: Endpoint, name: DeclaredName): JsonSchema {
+  const many = name === 'list' || name === 'clear';
+  const of = under === undefined ? '' : ` of ${withArticle(under.name)}`;
+  const nested = under === undefined ? '' : `_in${typeName(under)}`;
+  const parameters = parametersOf(doc, name, model, under);
+  const isWrite = name === 'create' || name === 'replace' || name === 'update';
+  return {
+    operationId: `${name}${pascalCase(many ? model.plural : model.name)}${nested}`,
+    summary: `${VERBS[name]} ${name === 'clear' ? 'many ' : ''}${many ? spoken(model.plural) : withArticle(model.name)}${of}`,
+    ...(parameters.length > 0 ? { parameters } : {}),
+    ...(isWrite ? { requestBody: requestBody(doc, model, name, under !== undefined) } : {}),
+    responses: { ...successOf(doc, name, model), ...problemsOf(doc, { ...endpoint, model, ...(under && { under }) }) },
+  };
+}
+
+function parametersOf(doc: Documented, name: DeclaredName, model: Model, under: Model | undefined): Ref[] {
+  switch (name) {
+    case 'list':
+      return [
+        ...whereRefs(doc, model, under && model.parent?.field),
+        ...filterRefs(doc, model),
+        sortRef(doc, model),
+        ...pageRefs(doc),
+        ...shownRefs(doc, model),
+      ];
+    case 'read':
+      return [...shownRefs(doc, model), headerRef(doc, 'if-none-match')];
+    case 'clear':
+      return [...whereRefs(doc, model), ...filterRefs(doc, model)];
+    case 'create':
+      return [headerRef(doc, 'idempotency-key'), headerRef(doc, 'prefer')];
+    default:
+      return [headerRef(doc, 'if-match', model.conditional), headerRef(doc, 'prefer')];
+  }
+}
+
+/** A verb of the project's own: its input in the body, or in the query where it only reads. */
+function operationItem(doc: Documented, endpoint: Endpoint): JsonSchema {
+  const { model } = endpoint;
+  const operation = endpoint.operation!;
+  const { name, description, input, reads, target } = operation;
+  const whom = target === 'record' ? withArticle(model.name) : spoken(model.plural);
+  const parameters = reads
+    ? [...input].map(([member, spec]) => queryInput(member, spec))
+    : [
+        headerRef(doc, 'idempotency-key'),
+        headerRef(doc, 'prefer'),
+        ...(target === 'record' ? [headerRef(doc, 'if-match')] : []),
+      ];
+  const called = `${typeName(model)}.${name}.input`;
+  const inputs = doc.components.ref.bind(null, 'schemas', called, () => propertiesSchema(input, 'request'));
+  return {
+    operationId: `${pascalCase(name).replace(/^./, (letter) => letter.toLowerCase())}${pascalCase(target === 'record' ? model.name : model.plural)}_operation`, // prettier-ignore
+    summary: `${spoken(name).replace(/^./, (letter) => letter.toUpperCase())}, of ${whom}`,
+    ...(description === undefined ? {} : { description: description.replace(/(?<![.!?])$/, '.') }),
+    ...(parameters.length > 0 ? { parameters } : {}),
+    ...(reads || input.size === 0 ? {} : { requestBody: { required: [...input.values()].some(isNeeded), content: json(inputs()) } }), // prettier-ignore
+    responses: { ...operationSuccess(doc, model, operation), ...problemsOf(doc, endpoint) },
+  };
+}
+
+function queryInput(name: string, spec: ValueSpec): JsonSchema {
+  const { description, deprecated, ...schema } = valueSchema(spec, 'request', undefined, false);
+  return {
+    name,
+    in: 'query',
+    ...(isNeeded(spec) ? { required: true } : {}),
+    ...(description === undefined ? {} : { description }),
+    ...(deprecated === undefined ? {} : { deprecated }),
+    schema,
+  };
+}
+
+const isNeeded = ({ rules }: ValueSpec): boolean =>
+  rules.required && rules.default === undefined && rules.defaultTo === undefined;
+
+function operationSuccess(doc: Documented, model: Model, { name, output, status, reads }: Operation): JsonSchema {
+  if (output === undefined) return { [status === 200 ? 204 : status]: { description: 'Done.' } };
+  const answered = (description: string, data: JsonSchema | Ref): JsonSchema => ({
+    [status]: { description, content: json(envelope(data)) },
+    ...(reads || status === 204 ? {} : { 204: noMore(doc, false) }),
+  });
+  if (output.kind === 'fields') {
+    const called = `${typeName(model)}.${name}.output`;
+    return answered('What came of it.', doc.components.ref('schemas', called, () => propertiesSchema(output.fields, 'response'))); // prettier-ignore
+  }
+  const of = modelOf(doc.graph, output.model);
+  const whole = { ...wholeRef(doc, of) };
+  if (output.kind === 'many') return answered('The records that came of it.', { type: 'array', items: whole });
+  // A record that is not for the caller is null to them.
+  return answered('The record that came of it.', isReadByAll(of) ? whole : orNull(whole));
+}
+
+/** The history of a record, or of all records of a model. */
+function journalItem(doc: Documented, endpoint: Endpoint): JsonSchema {
+  const { model, ofRecord } = endpoint;
+  const journal = journalModel(doc.graph);
+  const record = journal.byMember.get('record');
+  const of = ofRecord ? withArticle(model.name) : spoken(model.plural);
+  return {
+    operationId: `journalOf${pascalCase(ofRecord ? model.name : model.plural)}`,
+    summary: `What was done to ${of}, the latest first`,
+    parameters: [
+      ...whereRefs(doc, journal, ofRecord ? record : undefined),
+      ...filterRefs(doc, journal),
+      sortRef(doc, journal),
+      ...pageRefs(doc),
+      ...shownRefs(doc, journal),
+    ],
+    responses: {
+      200: doc.components.ref('responses', 'journal.list', () => ({
+        description: 'A page of lines.',
+        headers: headersRef(doc, 'Link'),
+        content: json(
+          envelope(
+            { type: 'array', items: answerRef(doc, journal), maxItems: doc.graph.service.paging.most },
+            { page: pageRef(doc.components) },
+          ),
+        ),
+      })),
+      ...problemsOf(doc, endpoint),
+    },
+  };
+}

@@ -1,0 +1,23 @@
+/** The grammar of conditions, for readers of a document: that of CQL2, as far as it is taken. */
+export const GRAMMAR = `A condition in CQL2 (OGC 21-065r2). With \`filter-lang=cql2-json\` the same as JSON.
+
+\`\`\`ebnf
+condition  = term, { ( "AND" | "OR" ), term } ;
+term       = [ "NOT" ], ( "(", condition, ")" | comparison | array | time ) ;
+comparison = value, ( "=" | "<>" | "<" | "<=" | ">" | ">=" ), value
+           | value, [ "NOT" ], "LIKE", text
+           | value, [ "NOT" ], "BETWEEN", value, "AND", value
+           | value, [ "NOT" ], "IN", "(", value, { ",", value }, ")"
+           | value, "IS", [ "NOT" ], "NULL" | value ;
+array      = ( "A_CONTAINS" | "A_CONTAINEDBY" | "A_OVERLAPS" | "A_EQUALS" ), "(", values, ",", values, ")" ;
+time       = ( "T_AFTER" | "T_BEFORE" | "T_EQUALS" | "T_DURING" ), "(", value, ",", value, ")" ;
+value      = factor, { ( "+" | "-" | "*" | "/" | "%" | "DIV" | "^" ), factor } ;
+factor     = name, { ".", name } | text | number | "TRUE" | "FALSE" | call | "(", value, ")" ;
+call       = ( "CASEI" | "ACCENTI" | "DATE" | "TIMESTAMP" | "INTERVAL" | function ), "(", [ values ], ")" ;
+function   = "me" | "has_role" | "now" | "today" | "lower" | "upper" | "length" | "coalesce"
+           | "count" | "sum" | "min" | "max" | "avg" ;
+values     = value, { ",", value } | "(", value, { ",", value }, ")" ;
+text       = "'", { character | "''" }, "'" ;
+\`\`\`
+
+In \`LIKE\`, \`%\` is any text and \`_\` one character, \`\\\` takes the next one as it is. Dots go along relations to one record and into objects. 400 terms and 40 levels at most.`;

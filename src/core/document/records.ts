@@ -1,0 +1,184 @@
+import type { Grant } from '../model/access.ts';
+import type { Computed, Field, Graph, Model } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { spoken, withArticle } from '../model/names.ts';
+import { linkedOf, linksShownAs, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
+import { MOST_RELATED, ownMember, ownNames, viewOf } from '../query/shown.ts';
+import type { Shown, ShownMember } from '../query/shown.ts';
+import type { Ref } from './components.ts';
+import type { Documented } from './documented.ts';
+import { recordExample } from './examples.ts';
+import { objectOf, orNull } from './json-schema.ts';
+import type { JsonSchema } from './json-schema.ts';
+import { typeName } from './type-name.ts';
+import { memberSchema, propertiesSchema, valueSchema } from './values.ts';
+import type { Side } from './values.ts';
+
+/** Whether everybody may read every record of a model. */
+export const isReadByAll = ({ access }: Model): boolean => access.verbs.read.some(isAnybody);
+const isAnybody = ({ kind }: Grant): boolean => kind === 'anybody';
+
+/** Whether the key that a relation holds may be null to somebody who may not read the record behind it. */
+export function mayBeHidden(graph: Graph, model: Model, field: Field): boolean {
+  if (field.refersTo === undefined) return false;
+  // A part that is read by whoever reads its whole has one that can be read.
+  if (field === model.parent?.field && model.access.verbs.read.every(({ kind }) => kind === 'parent')) return false;
+  return !isReadByAll(modelOf(graph, field.refersTo));
+}
+
+/** A record as it is shown where nothing else is asked for: what `default` holds, and what `include` brings along. */
+export const wholeRef = (doc: Documented, model: Model): Ref =>
+  doc.components.ref('schemas', typeName(model), () => ({
+    ...viewSchema(doc, model, 'default'),
+    ...examplesOf(recordExample(doc, model)),
+  }));
+
+/** A record as `fields` cuts it out: any member may be missing. */
+export const partRef = (doc: Documented, model: Model): Ref =>
+  doc.components.ref('schemas', `${typeName(model)}.part`, () => ({
+    ...objectOf({ ...ownSchemas(doc, model, 'part'), ...relatedSchemas(doc, model, partRef, someParts) }, []),
+    description: `Those members of ${withArticle(model.name)} that \`fields\` names.`,
+  }));
+
+const viewRef = (doc: Documented, model: Model, view: string): Ref =>
+  view === 'default'
+    ? wholeRef(doc, model)
+    : doc.components.ref('schemas', `${typeName(model)}.view.${view}`, () => viewSchema(doc, model, view));
+
+/** Whatever a read may show of a record: one of its views, or the members that `fields` names. */
+export function answerRef(doc: Documented, model: Model): Ref {
+  return doc.components.ref('schemas', `${typeName(model)}.answer`, () => ({
+    description: `${withArticle(model.name).replace(/^a/, 'A')}, in the view that was asked for, or with the members that were.`,
+    anyOf: [...[...model.views.keys()].map((view) => viewRef(doc, model, view)), partRef(doc, model)],
+  }));
+}
+
+/** What comes back of a record that was written: its key alone, where its writer may not read it. */
+export function writtenRef(doc: Documented, model: Model): Ref {
+  if (isReadByAll(model)) return wholeRef(doc, model);
+  const { member } = model.key;
+  const key = doc.components.ref('schemas', `${typeName(model)}.key`, () => ({
+    ...objectOf({ [member]: memberSchema(doc.components, model.key, model, 'response') }, [member]),
+    description: `All that is shown of ${withArticle(model.name)} to those who may write it and not read it.`,
+  }));
+  return doc.components.ref('schemas', `${typeName(model)}.made`, () => ({
+    description: `${withArticle(model.name).replace(/^a/, 'A')} as it is now.`,
+    anyOf: [wholeRef(doc, model), key],
+  }));
+}
+
+function viewSchema(doc: Documented, model: Model, view: string): JsonSchema {
+  const schema = shownSchema(doc, model, viewOf(doc.graph, model, view));
+  const about =
+    view === 'default' ? model.description : `${withArticle(model.name).replace(/^a/, 'A')} in the view ${view}.`;
+  const { properties, ...rest } = schema;
+  return {
+    ...(about === undefined ? {} : { description: about }),
+    ...(model.deprecated === true ? { deprecated: true } : {}),
+    ...rest,
+    properties: { ...relatedSchemas(doc, model, wholeRef, someWholes), ...(properties as object) },
+  };
+}
+
+/** A record of which exactly these members are shown; what not everybody sees may be missing. */
+function shownSchema(doc: Documented, model: Model, shown: Shown): JsonSchema {
+  const always = shown.filter(({ name }) => !isKept(model, name)).map(({ name }) => name);
+  const properties = shown.map((member): [string, JsonSchema] => [member.name, shownMember(doc, model, member)]);
+  return objectOf(Object.fromEntries(properties), always);
+}
+
+/** Whether a member, or what stands behind a relation, is kept from some of those who read the record. */
+function isKept({ access, relations, links }: Model, name: string): boolean {
+  const behind = relations.find((relation) => relation.name === name)?.field.member ?? links.find((one) => one.name === name)?.member; // prettier-ignore
+  return access.fields.has(behind ?? name);
+}
+
+function shownMember(doc: Documented, model: Model, member: ShownMember): JsonSchema {
+  if (member.kind === 'one' || member.kind === 'many') {
+    const target = modelOf(doc.graph, member.target);
+    return orNull(shownSchema(doc, target, member.shown));
+  }
+  if (member.kind === 'field' && member.inside !== undefined) {
+    const names = new Set(member.inside.map(({ name }) => name));
+    const inside = new Map([...member.field.properties!].filter(([name]) => names.has(name)));
+    return orNull(propertiesSchema(inside, 'part'));
+  }
+  return ownSchema(doc, model, member.name, 'response');
+}
+
+/** The members of a record that are no other records. */
+const ownSchemas = (doc: Documented, model: Model, side: Side): Record<string, JsonSchema> =>
+  Object.fromEntries(ownNames(model).map((name) => [name, ownSchema(doc, model, name, side)]));
+
+function ownSchema(doc: Documented, model: Model, name: string, side: Side): JsonSchema {
+  const member = ownMember(model, name)!;
+  if (member.kind === 'computed') return computedSchema(member.computed);
+  if (member.kind !== 'field') return keysSchema(doc.graph, model, name);
+  const { field } = member;
+  const isNull = !field.rules.required || mayBeHidden(doc.graph, model, field);
+  return memberSchema(doc.components, field, model, side, isNull);
+}
+
+/** What a computed value is made of may be null, and a division by zero is. */
+export const computedSchema = (computed: Computed): JsonSchema => valueSchema(computed, 'response');
+
+/** The keys of the records that a record is linked with. */
+export function keysSchema(graph: Graph, model: Model, name: string): JsonSchema {
+  const { key, target, description, deprecated } = linksShownAs(model, name)!;
+  const { readOnly: _readOnly, description: _about, ...items } = valueSchema(key, 'response');
+  const about = `The keys of its ${spoken(modelOf(graph, target).plural)}.`;
+  return {
+    type: 'array',
+    items,
+    uniqueItems: true,
+    description: description === undefined ? about : `${description} ${about}`,
+    ...(deprecated === true ? { deprecated: true } : {}),
+  };
+}
+
+export const linkedSchemas = (graph: Graph, model: Model): Record<string, JsonSchema> =>
+  Object.fromEntries(linkedOf(model).map(({ member }) => [member, keysSchema(graph, model, member)]));
+
+type RecordRef = (doc: Documented, model: Model) => Ref;
+
+/** The records that a client may ask for along with one. */
+function relatedSchemas(doc: Documented, model: Model, one: RecordRef, many: RecordRef): Record<string, JsonSchema> {
+  return Object.fromEntries(
+    relatedNames(model).map((name): [string, JsonSchema] => {
+      const step = stepCalled(model, name);
+      const via = step === undefined ? viaCalled(model, name)! : undefined;
+      const target = modelOf(doc.graph, step?.target ?? via!.target);
+      const { description, deprecated } = relationCalled(model, name);
+      const notes = {
+        description: description ?? `${step === undefined ? 'Some of its' : 'Its'} ${spoken(name)}, where asked for.`,
+        ...(deprecated === true ? { deprecated: true } : {}),
+      };
+      const schema = step === undefined ? { ...many(doc, target) } : orNull({ ...one(doc, target) });
+      return [name, { ...schema, ...notes }];
+    }),
+  );
+}
+
+const relationCalled = (
+  { relations, links, reverses }: Model,
+  name: string,
+): { description?: string; deprecated?: boolean | undefined } => {
+  // prettier-ignore
+  const relation = relations.find((one) => one.name === name);
+  if (relation !== undefined) return { ...(relation.description === undefined ? {} : { description: relation.description }), deprecated: relation.field.deprecated }; // prettier-ignore
+  return [...links, ...reverses].find((one) => one.name === name)!;
+};
+
+const someWholes: RecordRef = (doc, model) => some(doc, model, '.some', wholeRef);
+const someParts: RecordRef = (doc, model) => some(doc, model, '.some.part', partRef);
+
+const some = (doc: Documented, model: Model, suffix: string, one: RecordRef): Ref =>
+  doc.components.ref('schemas', typeName(model) + suffix, () => ({
+    ...objectOf(
+      { data: { type: 'array', items: one(doc, model), maxItems: MOST_RELATED }, more: { type: 'boolean' } },
+      ['data', 'more'],
+    ),
+    description: `The first ${MOST_RELATED} ${spoken(model.plural)} of a relation, and whether there are more.`,
+  }));
+
+export const examplesOf = (example: object | undefined): JsonSchema => (example === undefined ? {} : { examples: [example] }); // prettier-ignore

@@ -1,0 +1,178 @@
+import { isOpen } from '../access/open.ts';
+import type { Endpoint, EndpointName } from '../http/endpoints.ts';
+import { problemTypes } from '../http/problems.ts';
+import type { ProblemName } from '../http/problems.ts';
+import type { Graph, Model } from '../model/graph.ts';
+import { spoken } from '../model/names.ts';
+import type { Ref } from './components.ts';
+import type { Documented } from './documented.ts';
+import type { JsonSchema } from './json-schema.ts';
+import { answerRef, wholeRef, writtenRef } from './records.ts';
+import { typeName } from './type-name.ts';
+import { envelope, json, pageRef, problemRef } from './shared.ts';
+
+const BODY: readonly ProblemName[] = ['malformed-request', 'too-large', 'unsupported-media-type', 'invalid-body'];
+const CHANGE: readonly ProblemName[] = [...BODY, 'invalid-parameter', 'not-found', 'not-acceptable', 'taken', 'moved-on', 'condition-required', 'refused', 'not-enough-left', 'too-busy']; // prettier-ignore
+/** Which problems each endpoint may answer with, beside those that any may. */
+const PROBLEMS: Readonly<Record<EndpointName, readonly ProblemName[]>> = {
+  list: ['invalid-parameter', 'not-acceptable'],
+  read: ['invalid-parameter', 'not-found', 'not-acceptable'],
+  create: [...BODY, 'invalid-parameter', 'not-acceptable', 'taken', 'refused', 'not-enough-left', 'still-running', 'other-request', 'too-busy'], // prettier-ignore
+  replace: CHANGE,
+  update: [...CHANGE, 'test-failed'],
+  delete: [
+    'invalid-parameter', 'not-found', 'not-acceptable', 'still-referred-to', 'too-many-at-once', 'moved-on', 'condition-required', 'refused', 'too-busy',
+  ], // prettier-ignore
+  clear: ['invalid-parameter', 'not-acceptable', 'still-referred-to', 'too-many-at-once', 'refused', 'too-busy'],
+  operation: [
+    ...BODY, 'invalid-parameter', 'not-found', 'not-acceptable', 'taken', 'moved-on', 'refused', 'not-enough-left', 'still-referred-to', 'too-many-at-once', 'still-running', 'other-request', 'too-busy',
+  ], // prettier-ignore
+  journal: ['invalid-parameter', 'not-found', 'not-acceptable'],
+};
+const ALWAYS: readonly ProblemName[] = ['url-too-long', 'inner-defect', 'store-unavailable', 'time-ran-out'];
+
+/** What an endpoint answers where something is wrong. */
+export const problemsOf = (doc: Documented, { name, under }: Endpoint): JsonSchema => ({
+  ...problemResponses(doc, [...PROBLEMS[name], ...(under === undefined ? [] : (['not-found'] as const)), ...accessProblems(doc.graph)]), // prettier-ignore
+  // The project's own code may name another status.
+  ...(PROBLEMS[name].includes('refused') ? { '4XX': problemRefOf(doc, ['refused']) } : {}),
+});
+
+/** What any endpoint may answer to callers who may not ask it, or not so often. */
+const accessProblems = ({ identity, service, models }: Graph): ProblemName[] => [
+  ...(identity === undefined ? [] : (['sign-in-required', 'invalid-token'] as const)),
+  ...(models.every(isOpen) ? [] : (['not-allowed'] as const)),
+  ...(service.limits.rate === undefined ? [] : (['too-many-requests'] as const)),
+];
+
+/** The statuses of problems; endpoints whose status stands for the same problems share a response. */
+export function problemResponses(doc: Documented, problems: readonly ProblemName[]): JsonSchema {
+  const names = [...new Set([...problems, ...ALWAYS])];
+  const statuses = [...new Set(names.map((problem) => problemTypes[problem].status))].sort();
+  return Object.fromEntries(
+    statuses.map((status) => [
+      status,
+      problemRefOf(doc, names.filter((problem) => problemTypes[problem].status === status).sort(), status),
+    ]),
+  );
+}
+
+function problemRefOf(doc: Documented, problems: readonly ProblemName[], status = 0): Ref {
+  const { components } = doc;
+  return components.ref('responses', `problem.${problems.join('.')}`, () => ({
+    description: problems.map((problem) => `${problemTypes[problem].title} (${problem}).`).join(' '),
+    ...(HEADERS[status] === undefined ? {} : { headers: HEADERS[status](doc) }),
+    content: { 'application/problem+json': { schema: problemRef(components) } },
+  }));
+}
+
+/** Headers of answers, each said once. */
+const ABOUT = {
+  ETag: ['Tells this answer from others; its first part tells states of the record apart (RFC 9110).'],
+  Link: ['The first, the next and the previous page (RFC 8288).'],
+  Location: ['The path of the new record, where it is one.', 'uri-reference'],
+  'Preference-Applied': ['What of Prefer was followed (RFC 7240).'],
+  'Retry-After': ['The seconds after which it may go well (RFC 9110).'],
+  'WWW-Authenticate': ['How to sign in (RFC 6750).'],
+} as const;
+
+export const headersRef = ({ components }: Documented, ...names: (keyof typeof ABOUT)[]): JsonSchema =>
+  Object.fromEntries(
+    names.map((name) => [
+      name,
+      components.ref('headers', name, () => {
+        const [description, format] = ABOUT[name];
+        return { description, schema: { type: 'string', ...(format === undefined ? {} : { format }) } };
+      }),
+    ]),
+  );
+
+const HEADERS: Readonly<Record<number, (doc: Documented) => JsonSchema>> = {
+  401: (doc) => headersRef(doc, 'WWW-Authenticate'),
+  429: (doc) => headersRef(doc, 'Retry-After'),
+  503: (doc) => headersRef(doc, 'Retry-After'),
+};
+
+export const notModified = (doc: Documented): Ref =>
+  doc.components.ref('responses', 'not-modified', () => ({
+    description: 'The answer that If-None-Match names still holds.',
+    headers: headersRef(doc, 'ETag'),
+  }));
+
+/** Done, where the client has asked for no more than that. */
+export const noMore = (doc: Documented, withTag: boolean): Ref =>
+  doc.components.ref('responses', withTag ? 'no-more.tagged' : 'no-more', () => ({
+    description: 'Done, where Prefer asks for no more.',
+    headers: withTag ? headersRef(doc, 'ETag', 'Preference-Applied') : headersRef(doc, 'Preference-Applied'),
+  }));
+
+/** A read of one record. */
+export const recordResponses = (doc: Documented, model: Model): JsonSchema => ({
+  200: doc.components.ref('responses', `${typeName(model)}.record`, () => ({
+    description: `The record${model.views.size > 1 ? ', in the view default if no other was asked for' : ''}.`,
+    headers: headersRef(doc, 'ETag'),
+    content: json(envelope(answerRef(doc, model))),
+  })),
+  304: notModified(doc),
+});
+
+/** What an endpoint answers where all went well. */
+export function successOf(
+  doc: Documented,
+  name: Exclude<EndpointName, 'operation' | 'journal'>,
+  model: Model,
+): JsonSchema {
+  // prettier-ignore
+  const { components, graph } = doc;
+  switch (name) {
+    case 'read':
+      return recordResponses(doc, model);
+    case 'list': {
+      const page = { type: 'array', items: answerRef(doc, model), maxItems: graph.service.paging.most };
+      return {
+        200: components.ref('responses', `${typeName(model)}.list`, () => ({
+          description: `A page of ${spoken(model.plural)}, in the view ${model.listView} if no other was asked for.`,
+          headers: headersRef(doc, 'Link'),
+          content: json(envelope(page, { page: pageRef(components) })),
+        })),
+      };
+    }
+    case 'create': {
+      const one = writtenRef(doc, model);
+      return {
+        201: components.ref('responses', `${typeName(model)}.created`, () => ({
+          description: 'The record, or records, as they were made; nothing, where Prefer asks for no more.',
+          headers: headersRef(doc, 'Location', 'ETag', 'Preference-Applied'),
+          content: json(envelope({ anyOf: [one, { type: 'array', items: one }] })),
+        })),
+      };
+    }
+    case 'delete': {
+      const last = { description: 'The record as it was, where Prefer asks for it.', headers: headersRef(doc, 'Preference-Applied'), content: json(envelope(wholeRef(doc, model))) }; // prettier-ignore
+      return { 200: last, 204: components.ref('responses', 'deleted', () => ({ description: 'Deleted.' })) };
+    }
+    case 'clear':
+      return {
+        200: components.ref('responses', 'cleared', () => ({
+          description: 'How many were deleted.',
+          content: json(
+            envelope({
+              type: 'object',
+              properties: { deleted: { type: 'integer', minimum: 0 } },
+              required: ['deleted'],
+              additionalProperties: false,
+            }),
+          ),
+        })),
+      };
+    default:
+      return {
+        200: components.ref('responses', `${typeName(model)}.changed`, () => ({
+          description: 'The record as it is now.',
+          headers: headersRef(doc, 'ETag'),
+          content: json(envelope(writtenRef(doc, model))),
+        })),
+        204: noMore(doc, true),
+      };
+  }
+}

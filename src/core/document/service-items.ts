@@ -1,0 +1,125 @@
+import type { ProblemName } from '../http/problems.ts';
+import { problemTypes } from '../http/problems.ts';
+import { modelOf } from '../model/graph.ts';
+import { withArticle } from '../model/names.ts';
+import type { Documented } from './documented.ts';
+import { objectOf } from './json-schema.ts';
+import type { JsonSchema } from './json-schema.ts';
+import { headerRef, shownRefs } from './parameters.ts';
+import { typeName } from './type-name.ts';
+import { notModified, problemResponses, recordResponses } from './responses.ts';
+import { securityRef } from './security.ts';
+import { envelope, json } from './shared.ts';
+import { valueSchema } from './values.ts';
+
+export const CALLERS_TAG = { name: 'callers', description: 'Signing in and out, and who one is.' };
+export const SERVICE_TAG = { name: 'service', description: 'What the service says of itself.' };
+
+const SIGN_IN: readonly ProblemName[] = ['malformed-request', 'invalid-parameter', 'wrong-credentials', 'not-acceptable', 'too-large', 'unsupported-media-type', 'invalid-body', 'too-many-requests', 'too-busy']; // prettier-ignore
+const CALLER: readonly ProblemName[] = ['invalid-parameter', 'malformed-request', 'sign-in-required', 'invalid-token', 'not-found', 'not-acceptable', 'too-many-requests', 'too-busy']; // prettier-ignore
+
+/** How somebody signs in and out, and learns who they are; nothing where nobody can. */
+export function callerItems(doc: Documented): Record<string, JsonSchema> {
+  const { identity, service } = doc.graph;
+  if (identity === undefined) return {};
+  const model = modelOf(doc.graph, identity.model);
+  const tags = [CALLERS_TAG.name];
+  const me = {
+    operationId: 'whoAmI',
+    summary: `Read ${withArticle(model.name)}: oneself`,
+    tags,
+    ...securityRef(doc, 'required'),
+    parameters: [...shownRefs(doc, model), headerRef(doc, 'if-none-match')],
+    responses: { ...recordResponses(doc, model), ...problemResponses(doc, CALLER) },
+  };
+  const revoke = {
+    operationId: 'revokeTokens',
+    summary: "End all of one's tokens",
+    tags,
+    ...securityRef(doc, 'required'),
+    responses: { 204: { description: 'No token from before is good any more.' }, ...problemResponses(doc, CALLER) },
+  };
+  return {
+    ...(identity.login === undefined || identity.secret === undefined ? {} : { [`${service.prefix}/tokens`]: { post: signIn(doc) } }), // prettier-ignore
+    [`${service.prefix}/tokens/revoke`]: { post: revoke },
+    [`${service.prefix}/me`]: { get: me },
+  };
+}
+
+function signIn(doc: Documented): JsonSchema {
+  const { login, secret, model } = doc.graph.identity!;
+  const type = typeName(modelOf(doc.graph, model));
+  const members = [login!, secret!].map((field): [string, JsonSchema] => {
+    const schema = valueSchema({ ...field, rules: { ...field.rules, required: true } }, 'request');
+    return [field.member, { type: schema.type, ...(field === secret ? { format: 'password' } : {}) }];
+  });
+  const token = () => ({
+    ...objectOf(
+      {
+        access_token: { type: 'string' },
+        token_type: { const: 'Bearer' },
+        expires_in: { type: 'integer', description: 'Seconds.' },
+      },
+      ['access_token', 'token_type', 'expires_in'],
+    ),
+    description: 'A token for the header Authorization (RFC 6749, 5.1).',
+  });
+  return {
+    operationId: 'signIn',
+    summary: 'Sign in',
+    tags: [CALLERS_TAG.name],
+    ...securityRef(doc, 'none'),
+    requestBody: {
+      required: true,
+      content: json(
+        doc.components.ref('schemas', `${type}.credentials`, () =>
+          objectOf(Object.fromEntries(members), members.map(([member]) => member)),
+        ),
+      ), // prettier-ignore
+    },
+    responses: {
+      200: { description: 'A token.', content: json(doc.components.ref('schemas', `${type}.token`, token)) },
+      ...problemResponses(doc, SIGN_IN),
+    },
+  };
+}
+
+/** What the service answers about itself. */
+export function serviceItems(doc: Documented): Record<string, JsonSchema> {
+  const page = (operationId: string, summary: string, content: JsonSchema, more: JsonSchema = {}): JsonSchema => ({
+    get: {
+      operationId,
+      summary,
+      tags: [SERVICE_TAG.name],
+      ...securityRef(doc, 'none'),
+      ...more,
+      responses: { 200: { description: `${summary}.`, content }, ...problemResponses(doc, ['invalid-parameter']) },
+    },
+  });
+  const tagged = (operationId: string, type: string): JsonSchema => {
+    const item = page(operationId, 'This document', { [type]: { schema: { type: type.endsWith('json') ? 'object' : 'string' } } }); // prettier-ignore
+    const get = item.get as { responses: object };
+    return { get: { ...get, parameters: [headerRef(doc, 'if-none-match')], responses: { 304: notModified(doc), ...get.responses } } }; // prettier-ignore
+  };
+  const index = objectOf(
+    {
+      name: { type: 'string' },
+      version: { type: 'string' },
+      description: { type: 'string' },
+      links: { type: 'object', additionalProperties: { type: 'string', format: 'uri-reference' } },
+    },
+    ['name', 'version', 'links'],
+  );
+  const health = json(
+    envelope(doc.components.ref('schemas', 'health', () => objectOf({ status: { const: 'ok' } }, ['status']))),
+  );
+  const name = { name: 'name', in: 'path', required: true, description: 'The last part of its `type`.', schema: { type: 'string', enum: Object.keys(problemTypes) } }; // prettier-ignore
+  return {
+    '/': page('index', 'Name, version and links', json(envelope(index))),
+    '/openapi.json': tagged('openapi', 'application/json'),
+    '/openapi.yaml': tagged('openapiYaml', 'application/yaml'),
+    '/health/live': page('isLive', 'Whether the process runs', health),
+    '/health/ready': page('isReady', 'Whether it reaches its database', health),
+    '/problems/{name}': page('problem', 'What a problem means', { 'text/html': { schema: { type: 'string' } } }, { parameters: [name] }), // prettier-ignore
+  };
+}

@@ -1,0 +1,6 @@
+import type { Model } from '../model/graph.ts';
+import { pascalCase } from '../model/names.ts';
+import { journalTable } from '../tables/own-tables.ts';
+
+/** A model's name in the document. The journal's, which no project declares, is one that no model can have. */
+export const typeName = (model: Model): string => (model.table === journalTable.name ? 'journal' : pascalCase(model.name)); // prettier-ignore
