@@ -10,6 +10,7 @@ const only = (room, allowed) => ({
 module.exports = {
   forbidden: [
     only('core', []),
+    only('client', []),
     only('store', ['core']),
     only('server', ['core']),
     only('project', ['core', 'store']),

@@ -1,6 +1,6 @@
 // Compiles src/ to dist/ from nothing, so that no file of an older build is left behind.
 import { spawnSync } from 'node:child_process';
-import { chmodSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, copyFileSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { fileURLToPath } from 'node:url';
 
@@ -20,4 +20,10 @@ const { editorSchemas } = await import('../dist/core/document/editor-schemas.js'
 mkdirSync(new URL('dist/schemas', root));
 for (const [name, schema] of Object.entries(editorSchemas())) {
   writeFileSync(new URL(`dist/schemas/${name}`, root), `${JSON.stringify(schema, null, 2)}\n`);
+}
+
+// The parts of exported clients that are the same for every project: they go into them as text.
+mkdirSync(new URL('dist/client', root));
+for (const name of ['runtime.ts', 'typing.ts']) {
+  copyFileSync(new URL(`src/client/${name}`, root), new URL(`dist/client/${name}`, root));
 }

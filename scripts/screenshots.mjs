@@ -75,6 +75,7 @@ ask 'me?fields=name,roles,phone' "$shown" "\${as_tor[@]}"
 ask 'members?limit=4&fields=name,phone' "$shown" "\${as_tor[@]}"
 ask 'members?phone=%2B99+555+0142' "$shown" "\${as_tor[@]}"
 kill $server; wait $server`,
+  compare: 'vantfell export openapi -C growing --compare old.json',
   seed: `vantfell seed -C fell-huts; echo; echo '$ vantfell seed -C bad-rows'; vantfell seed -C bad-rows`,
   migrate: `vantfell migrate draft -C growing --rename hut.about=hut.description --fill hut.beds=1; echo
 echo '$ vantfell migrate run -C growing'; vantfell migrate run -C growing; echo
@@ -104,6 +105,7 @@ appendFileSync(
   join(folder, 'bad-rows/samples/nights.csv'),
   'a,grey-hutt,2026-06-30,29.00,12\nb,grey-hut,2026-06-31,29.005,-1\n',
 );
+spawnSync(join(folder, 'vantfell'), ['export', 'openapi', '-C', 'fell-huts', '--out', 'old.json'], { cwd: folder });
 growProject(join(folder, 'growing'));
 mkdirSync(join(folder, 'broken/models'), { recursive: true });
 writeFileSync(join(folder, 'broken/vantfell.yaml'), 'service: { name: Broken }\n');

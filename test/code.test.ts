@@ -143,10 +143,10 @@ export default operation('hut.close', (input, scope) => {
 describe('export types', () => {
   test('writes what the demo keeps beside its code, whether there is code or not', async () => {
     const folder = demoFolder();
-    const kept = await vantfell(['export', 'types', '-C', folder]);
+    const kept = await vantfell(['export', 'types', '--code', '-C', folder]);
     const { readFileSync } = await import('node:fs');
     expect([kept.code, kept.out]).toEqual([0, readFileSync(join(folder, 'code/types.d.ts'), 'utf8')]);
     rmSync(join(folder, 'code'), { recursive: true });
-    expect((await vantfell(['export', 'types', '-C', folder])).out).toBe(kept.out);
+    expect((await vantfell(['export', 'types', '--code', '-C', folder])).out).toBe(kept.out);
   });
 });

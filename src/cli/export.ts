@@ -1,50 +1,130 @@
-import { writeFileSync } from 'node:fs';
-import type { Graph } from '../core/model/graph.ts';
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { StoreKind } from '../core/model/graph.ts';
 import { EXIT, Failure } from '../project/failure.ts';
-import type { Command } from './command.ts';
+import type { SoundProject } from '../project/project.ts';
+import type { Arguments, Command, Context } from './command.ts';
+
+const KINDS = ['openapi', 'types', 'client', 'schemas', 'sql'] as const;
+type Kind = (typeof KINDS)[number];
+
+/** Options, and what they go with. */
+const ONLY: Readonly<Record<string, Kind>> = { compare: 'openapi', yaml: 'openapi', code: 'types', store: 'sql' };
 
 export const exportCommand: Command = {
   usage: 'export <what>',
-  about: 'Write a file for others: the OpenAPI 3.1 document, or the types of the models',
+  about:
+    'Write a file for others: the OpenAPI document, TypeScript types, a client, JSON Schemas, the SQL of the tables',
   examples: [
-    ['vantfell export openapi', 'the document on standard output'],
-    ['vantfell export openapi --out openapi.json', 'into a file'],
-    ['vantfell export types --out code/types.d.ts', "TypeScript's view of the models, for those who write code/"],
+    ['vantfell export openapi --out openapi.json', 'the OpenAPI 3.1 document; openapi.yaml for YAML'],
+    ['vantfell export openapi --compare openapi.json', 'what has changed since, and what of it breaks clients'],
+    ['vantfell export client --out client.ts', 'a typed client in one file, which needs nothing but fetch'],
+    ['vantfell export types --code --out code/types.d.ts', 'the models as hooks and operations see them'],
+    ['vantfell export schemas --out schemas', 'a JSON Schema for each model, in a folder'],
+    ['vantfell export sql --store postgres', 'the statements that make the tables'],
   ],
   options: (yargs) =>
     yargs
-      .positional('what', { describe: 'what to write', choices: ['openapi', 'types'] as const })
-      .option('out', { type: 'string', requiresArg: true, describe: 'the file to write; left out: standard output' }),
+      .positional('what', { describe: 'what to write', choices: KINDS })
+      .option('out', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'the file (of schemas, the folder) to write; left out: standard output',
+      }) // prettier-ignore
+      .option('compare', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'openapi: an older document, to tell what has changed since',
+      }) // prettier-ignore
+      .option('yaml', { type: 'boolean', describe: 'openapi: as YAML; a file that ends in .yaml is it anyway' })
+      .option('code', { type: 'boolean', describe: 'types: of the models as code/ sees them' })
+      .option('store', {
+        choices: ['sqlite', 'postgres'] as const,
+        describe: "sql: the kind of database; the project's own if left out",
+      }) // prettier-ignore
+      .check((given) => {
+        for (const [option, kind] of Object.entries(ONLY)) {
+          if (given[option] === undefined || given.what === kind) continue;
+          throw new Failure(EXIT.wrongCommand, `--${option} goes with export ${kind}`, 'leave it out');
+        }
+        if (given.compare === undefined || given.out === undefined) return true;
+        throw new Failure(EXIT.wrongCommand, '--compare only tells what has changed', 'leave out --out, and write the document afterwards'); // prettier-ignore
+      }),
 
-  async run(context, { what, out }) {
+  async run(context, given) {
     const { soundProject } = await import('./sound-project.ts');
-    const { graph } = await soundProject(context);
-    const text = await (what === 'types' ? types(graph) : openapi(graph));
-    if (typeof out !== 'string') {
+    const project = await soundProject(context);
+    if (given.compare !== undefined) {
+      const { compareWith } = await import('./export/compare.ts');
+      return compareWith(context, project, given.compare as string);
+    }
+    const [what, out] = [given.what as Kind, given.out as string | undefined];
+    if (what === 'schemas') return schemas(context, project, out);
+    const text = await textOf(what, project, given);
+    if (out === undefined) {
       process.stdout.write(text);
       return EXIT.done;
     }
-    try {
-      writeFileSync(out, text);
-    } catch (error) {
-      throw new Failure(
-        EXIT.surroundings,
-        `${out} can not be written: ${(error as Error).message}`,
-        'name another with --out',
-      );
-    }
+    writeOut(out, text);
     context.terminal.value({ written: out });
     context.terminal.say(`wrote ${out}`);
     return EXIT.done;
   },
 };
 
-async function openapi(graph: Graph): Promise<string> {
-  const { openApi } = await import('../core/document/openapi.ts');
-  return `${JSON.stringify(openApi(graph), null, 2)}\n`;
+async function textOf(what: Exclude<Kind, 'schemas'>, project: SoundProject, given: Arguments): Promise<string> {
+  const { graph } = project;
+  switch (what) {
+    case 'openapi': {
+      const { documentJson, documentYaml, openApi } = await import('../core/document/openapi.ts');
+      const { firstSamples } = await import('../project/samples.ts');
+      const document = openApi(graph, firstSamples(project));
+      const isYaml = given.yaml === true || /\.ya?ml$/.test((given.out as string | undefined) ?? '');
+      return isYaml ? documentYaml(document) : documentJson(document);
+    }
+    case 'types': {
+      if (given.code === true) return (await import('../core/document/code-types.ts')).codeTypes(graph);
+      return (await import('../core/document/api-types.ts')).apiTypes(graph);
+    }
+    case 'client': {
+      const { clientText } = await import('../core/document/client.ts');
+      const { clientParts } = await import('../project/client-parts.ts');
+      return clientText(graph, clientParts());
+    }
+    case 'sql': {
+      const { tablesSql } = await import('./export/sql.ts');
+      return tablesSql(project, given.store as StoreKind | undefined);
+    }
+  }
 }
 
-async function types(graph: Graph): Promise<string> {
-  const { typeDeclarations } = await import('../core/document/types.ts');
-  return typeDeclarations(graph);
+/** Many files into a folder; on standard output, one JSON value with all of them. */
+async function schemas({ terminal }: Context, { graph }: SoundProject, out: string | undefined): Promise<number> {
+  const { modelSchemas } = await import('../core/document/model-schemas.ts');
+  const { documentJson } = await import('../core/document/openapi.ts');
+  const files = modelSchemas(graph);
+  if (out === undefined) {
+    process.stdout.write(documentJson(files));
+    return EXIT.done;
+  }
+  try {
+    mkdirSync(out, { recursive: true });
+  } catch (error) {
+    throw unwritable(out, error);
+  }
+  for (const [name, schema] of Object.entries(files)) writeOut(join(out, name), documentJson(schema));
+  terminal.value({ written: Object.keys(files).map((name) => join(out, name)) });
+  terminal.say(`wrote ${Object.keys(files).length} schemas to ${out}`);
+  return EXIT.done;
 }
+
+function writeOut(file: string, text: string): void {
+  try {
+    writeFileSync(file, text);
+  } catch (error) {
+    throw unwritable(file, error);
+  }
+}
+
+const unwritable = (file: string, error: unknown): Failure =>
+  new Failure(EXIT.surroundings, `${file} can not be written: ${(error as Error).message}`, 'name another with --out');

@@ -14,6 +14,9 @@ import { moment, readProject } from '../../src/project/project.ts';
 import type { SoundProject } from '../../src/project/project.ts';
 import { readSampleFiles } from '../../src/project/samples.ts';
 import { serviceOn, writesOn } from '../../src/project/serve.ts';
+import { openApi } from '../../src/core/document/openapi.ts';
+import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
+import { judgeAnswer } from './judged.ts';
 import { newDatabase, startPostgres } from './postgres.mjs';
 
 export interface Body {
@@ -55,6 +58,7 @@ export async function bothStores(projectFolder: string, name: string): Promise<B
     services.push(serviceOn(graph, counted, ['k'.repeat(32)], (error) => console.error(error), { everybody: true }));
   }
 
+  const judge = makeDocumentJudge(openApi(graph));
   const reply: BothStores['reply'] = async (target, headers = {}) => {
     const replies = await Promise.all(services.map((service) => service.handle({ method: 'GET', target, headers })));
     const [one, other] = replies.map(({ status, headers: given, body }) => ({
@@ -63,6 +67,8 @@ export async function bothStores(projectFolder: string, name: string): Promise<B
       body: String(body).replace(/"request":"[^"]+"/, ''),
     }));
     expect(other).toEqual(one);
+    const { status, headers: given, body } = replies[0]!;
+    judgeAnswer(judge, 'GET', target, { status, headers: given, body: body === undefined ? '' : JSON.parse(body) });
     return replies[0]!;
   };
   return {

@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll } from '@jest/globals';
+import { forgetJudge, judgeAt } from './judged.ts';
 
 const PROGRAM = fileURLToPath(new URL('../../dist/cli/main.js', import.meta.url));
 const DEMO = fileURLToPath(new URL('../../demo', import.meta.url));
@@ -91,6 +92,7 @@ export async function serving(folder: string, words: readonly string[] = []): Pr
     pid: child.pid!,
     said: () => err,
     stop(signal = 'SIGTERM') {
+      forgetJudge(url);
       if (child.exitCode === null) child.kill(signal);
       return ended;
     },
@@ -138,5 +140,7 @@ export async function ask(
   const response = await fetch(url, init);
   const text = await response.text();
   const isJson = response.headers.get('content-type')?.includes('json') === true;
-  return { status: response.status, headers: response.headers, body: isJson && text !== '' ? JSON.parse(text) : text };
+  const answer = { status: response.status, headers: response.headers, body: isJson && text !== '' ? JSON.parse(text) : text }; // prettier-ignore
+  await judgeAt(url, method, answer);
+  return answer;
 }

@@ -9,6 +9,9 @@ import type { Service } from '../../src/core/service.ts';
 import { makeService } from '../../src/core/service.ts';
 import type { Store } from '../../src/core/store/contract.ts';
 import { soundCode } from '../../src/project/code.ts';
+import { openApi } from '../../src/core/document/openapi.ts';
+import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
+import { judgeAnswer } from './judged.ts';
 import { openDatabase } from '../../src/project/database.ts';
 import { moment, readProject } from '../../src/project/project.ts';
 import type { SoundProject } from '../../src/project/project.ts';
@@ -63,6 +66,7 @@ export async function serviceFor(projectFolder: string, options: ServiceOptions)
   const defects: string[] = [];
   const now = (): Date => new Date(Date.now() + ahead);
   const keys = settings.keys;
+  const judge = makeDocumentJudge(openApi(graph));
   const opened = ([key, ...olderKeys]: readonly string[]): Service =>
     makeService(graph, store, { ...moment, now, code, key: key!, olderKeys, outside: options.outside, report: (error) => defects.push(String(error)) }); // prettier-ignore
   const asking =
@@ -72,7 +76,9 @@ export async function serviceFor(projectFolder: string, options: ServiceOptions)
       const sent = body === undefined ? {} : { 'content-type': type };
       const bytes = body === undefined ? undefined : new TextEncoder().encode(JSON.stringify(body));
       const reply = await service.handle({ method, target, headers: { ...sent, ...headers }, body: bytes, client });
-      return { ...reply, body: reply.body === undefined ? undefined : JSON.parse(reply.body) };
+      const answer = { ...reply, body: reply.body === undefined ? undefined : JSON.parse(reply.body) };
+      judgeAnswer(judge, method, target, answer);
+      return answer;
     };
   const service = opened(keys);
   return {

@@ -6,6 +6,9 @@ import type { Service } from '../../src/core/service.ts';
 import type { Store } from '../../src/core/store/contract.ts';
 import { designTables } from '../../src/core/tables/design.ts';
 import { soundCode } from '../../src/project/code.ts';
+import { openApi } from '../../src/core/document/openapi.ts';
+import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
+import { judgeAnswer } from './judged.ts';
 import { openDatabase } from '../../src/project/database.ts';
 import { readProject } from '../../src/project/project.ts';
 import type { SoundProject } from '../../src/project/project.ts';
@@ -43,6 +46,7 @@ export async function written(projectFolder: string, database?: string): Promise
   const defects: string[] = [];
   const report = (error: unknown): number => defects.push(String(error));
   const service = serviceOn(graph, store, graph.service.keys, report, { code });
+  const judge = makeDocumentJudge(openApi(graph));
   const tables = [...designTables(graph), journalTable, requestsTable].map(({ name }) => name);
 
   return {
@@ -54,7 +58,9 @@ export async function written(projectFolder: string, database?: string): Promise
       const sent = body === undefined ? {} : { 'content-type': type };
       const bytes = body === undefined ? undefined : new TextEncoder().encode(JSON.stringify(body));
       const reply = await service.handle({ method, target, headers: { ...sent, ...headers }, body: bytes });
-      return { ...reply, body: reply.body === undefined ? undefined : JSON.parse(reply.body) };
+      const answer = { ...reply, body: reply.body === undefined ? undefined : JSON.parse(reply.body) };
+      judgeAnswer(judge, method, target, answer);
+      return answer;
     },
     async everything() {
       const texts: Record<string, string> = {};

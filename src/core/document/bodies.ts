@@ -1,7 +1,7 @@
 import { BODY_TYPES, JSON_PATCH } from '../http/body.ts';
 import type { ClientKind } from '../http/body.ts';
 import { MOST_AT_ONCE } from '../http/write-record.ts';
-import type { Field, Model } from '../model/graph.ts';
+import type { Field, Model, ValueSpec } from '../model/graph.ts';
 import { withArticle } from '../model/names.ts';
 import { linkedOf } from '../model/related.ts';
 import { derivedNames } from '../query/shown.ts';
@@ -14,7 +14,7 @@ import type { JsonSchema } from './json-schema.ts';
 import { computedSchema, examplesOf, linkedSchemas, mayBeHidden } from './records.ts';
 import { typeName } from './type-name.ts';
 import { patchSchema } from './shared.ts';
-import { memberSchema } from './values.ts';
+import { memberSchema, valueSchema } from './values.ts';
 
 /** What a write takes in its body; `within` a record whose key the path says. */
 export function requestBody(doc: Documented, model: Model, kind: ClientKind, within = false): JsonSchema {
@@ -38,7 +38,6 @@ const bodyRef = (doc: Documented, model: Model, kind: ClientKind, within: boolea
 
 /** A body of one kind of write. Members that can only be sent back as they were read have their plain type. */
 export function bodySchema(doc: Documented, model: Model, kind: ClientKind, within = false): JsonSchema {
-  const { graph } = doc;
   const members = model.fields.filter((field) => kind !== 'create' || isSettable(field, kind));
   const settable = members.filter((field) => isSettable(field, kind));
   const required = settable.filter((field) => isAsked(doc, model, field, kind, within)).map(({ member }) => member);
@@ -52,7 +51,7 @@ export function bodySchema(doc: Documented, model: Model, kind: ClientKind, with
     ...objectOf(
       {
         ...Object.fromEntries(properties),
-        ...linkedSchemas(graph, model),
+        ...linkedSchemas(doc, model),
         ...(kind === 'create' ? {} : repeatable(model)),
       },
       required,
@@ -73,7 +72,7 @@ function bodyText(model: Model, kind: ClientKind, within: boolean): string {
 
 function bodyMember(doc: Documented, model: Model, field: Field, kind: ClientKind): JsonSchema {
   const isNull = !field.rules.required || (kind !== 'create' && mayBeHidden(doc.graph, model, field));
-  if (kind === 'update' && field.type === 'object') return mergedSchema(doc, model, field);
+  if (kind === 'update' && field.type === 'object' && isSettable(field, kind)) return mergedSchema(doc, model, field);
   const { default: standing, ...schema } = memberSchema(doc.components, field, model, isSettable(field, kind) ? 'request' : 'response', isNull); // prettier-ignore
   // A patch leaves alone what it doesn't name: a default would say otherwise.
   return kind === 'update' || standing === undefined ? schema : { ...schema, default: standing };
@@ -90,13 +89,25 @@ function isAsked({ graph }: Documented, model: Model, field: Field, kind: Client
 /** A part of an object, merged into the one that stands: members left out stay, and null takes one away. */
 const mergedSchema = ({ components }: Documented, model: Model, field: Field): JsonSchema => ({
   anyOf: [
-    components.ref('schemas', `${typeName(model)}.${field.member}.merge`, () =>
-      objectOf(Object.fromEntries([...field.properties!.keys()].map((name) => [name, {}])), []),
-    ),
+    components.ref('schemas', `${typeName(model)}.${field.member}.merge`, () => partsSchema(field.properties!)),
     ...(field.rules.required ? [] : [{ type: 'null' }]),
   ],
-  description: 'Merged into the object that stands (RFC 7396).',
+  description: 'Merged into the object that stands (RFC 7396); what comes of it must keep the rules.',
 });
+
+/** Null takes a part away, which must not be one that has to be there. */
+const partsSchema = (properties: ReadonlyMap<string, ValueSpec>): JsonSchema =>
+  objectOf(
+    Object.fromEntries(
+      [...properties].map(([name, property]): [string, JsonSchema] => {
+        const isNull = !property.rules.required || property.rules.default !== undefined;
+        if (property.type !== 'object') return [name, valueSchema(property, 'request', undefined, isNull)];
+        const inner = partsSchema(property.properties!);
+        return [name, isNull ? { anyOf: [inner, { type: 'null' }] } : inner];
+      }),
+    ),
+    [],
+  );
 
 /** What may only be sent back as it was read. */
 const repeatable = (model: Model): Record<string, JsonSchema> => ({

@@ -1,12 +1,12 @@
 import { grantsOf } from '../access/condition.ts';
 import type { Act } from '../access/condition.ts';
-import { mayText } from '../access/grant-text.ts';
+import { grantsText, mayText } from '../access/grant-text.ts';
 import type { Grant } from '../model/access.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Documented } from './documented.ts';
-import { securityRef } from './security.ts';
 import type { JsonSchema } from './json-schema.ts';
+import { OPEN, requirement, SIGNED_IN, securityOf } from './security.ts';
 
 /** Who may ask for something, in words and as the document's security says it. */
 export interface CallersOf {
@@ -17,8 +17,12 @@ export interface CallersOf {
 
 export function callersOf(doc: Documented, model: Model, act: Act): CallersOf {
   const { graph } = doc;
-  const open = couldBeAnonymous(graph, model, grantsOf(model, act)) && (act === 'create' || couldBeAnonymous(graph, model, grantsOf(model, 'read'))); // prettier-ignore
-  return { words: `For ${mayText(model, act)}.`, security: securityRef(doc, open ? 'optional' : 'required') };
+  const grants = grantsOf(model, act);
+  const open = couldBeAnonymous(graph, model, grants) && (act === 'create' || couldBeAnonymous(graph, model, grantsOf(model, 'read'))); // prettier-ignore
+  const ways = grants.filter(({ kind }) => !['anybody', 'where', 'maker'].includes(kind)).map((grant) => (grant.kind === 'signed-in' ? SIGNED_IN : requirement(grantsText(model, [grant])))); // prettier-ignore
+  // Whoever has signed in may do what everybody may.
+  const all = open ? [OPEN, SIGNED_IN] : ways.length > 0 ? ways : [SIGNED_IN];
+  return { words: `For ${mayText(model, act)}.`, security: securityOf(doc, all) };
 }
 
 /** Whether somebody who has not signed in could have one of these grants. */

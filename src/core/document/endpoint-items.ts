@@ -15,7 +15,7 @@ import { filterRefs, headerRef, pageRefs, shownRefs, sortRef, whereRefs } from '
 import { answerRef, isReadByAll, wholeRef } from './records.ts';
 import { typeName } from './type-name.ts';
 import { headersRef, noMore, problemsOf, successOf } from './responses.ts';
-import { envelope, json, pageRef } from './shared.ts';
+import { envelope, inData, json, pageRef } from './shared.ts';
 import { propertiesSchema, valueSchema } from './values.ts';
 
 type DeclaredName = Exclude<EndpointName, 'operation' | 'journal'>;
@@ -40,7 +40,7 @@ export function endpointItem(doc: Documented, endpoint: Endpoint): JsonSchema {
   return {
     operationId,
     summary,
-    description: description === undefined ? words : `${String(description)} ${words}`,
+    description: description === undefined ? words : `${description as string} ${words}`,
     tags: [model.plural],
     ...(isDeprecated ? { deprecated: true } : {}),
     ...security,
@@ -73,7 +73,7 @@ function parametersOf(doc: Documented, name: DeclaredName, model: Model, under: 
         ...filterRefs(doc, model),
         sortRef(doc, model),
         ...pageRefs(doc),
-        ...shownRefs(doc, model),
+        ...shownRefs(doc, model, model.listView),
       ];
     case 'read':
       return [...shownRefs(doc, model), headerRef(doc, 'if-none-match')];
@@ -129,7 +129,7 @@ const isNeeded = ({ rules }: ValueSpec): boolean =>
 function operationSuccess(doc: Documented, model: Model, { name, output, status, reads }: Operation): JsonSchema {
   if (output === undefined) return { [status === 200 ? 204 : status]: { description: 'Done.' } };
   const answered = (description: string, data: JsonSchema | Ref): JsonSchema => ({
-    [status]: { description, content: json(envelope(data)) },
+    [status]: { description, content: json('$ref' in data ? inData(doc.components, data as Ref) : envelope(data)) },
     ...(reads || status === 204 ? {} : { 204: noMore(doc, false) }),
   });
   if (output.kind === 'fields') {
@@ -137,10 +137,10 @@ function operationSuccess(doc: Documented, model: Model, { name, output, status,
     return answered('What came of it.', doc.components.ref('schemas', called, () => propertiesSchema(output.fields, 'response'))); // prettier-ignore
   }
   const of = modelOf(doc.graph, output.model);
-  const whole = { ...wholeRef(doc, of) };
+  const whole = wholeRef(doc, of);
   if (output.kind === 'many') return answered('The records that came of it.', { type: 'array', items: whole });
   // A record that is not for the caller is null to them.
-  return answered('The record that came of it.', isReadByAll(of) ? whole : orNull(whole));
+  return answered('The record that came of it.', isReadByAll(of) ? whole : orNull({ ...whole }));
 }
 
 /** The history of a record, or of all records of a model. */

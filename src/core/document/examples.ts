@@ -49,6 +49,7 @@ function storedExample(graph: Graph, model: Model, samples: Samples): Record<str
     const value = fieldExample(graph, model, field, samples);
     if (value === undefined) {
       if (field.rules.required) return undefined;
+      values[field.member] = null;
     } else values[field.member] = value;
   }
   return values;
@@ -110,7 +111,7 @@ function keysExample(graph: Graph, model: Model, member: string, samples: Sample
 /** A computed value of an example, as if no record were related to it. */
 function worked(value: Parameters<typeof evaluate>[0], values: Record<string, FieldValue>): FieldValue {
   try {
-    return evaluate(value, { values, now: SOME_DAY, caller: null, related: () => [] }) as FieldValue;
+    return evaluate(value, { values, now: SOME_DAY, caller: null, related: () => [] });
   } catch {
     return null;
   }

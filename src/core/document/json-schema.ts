@@ -19,6 +19,8 @@ export function objectOf(
   };
 }
 
+const ALL_BUT_NULL = 5;
+
 /** The same, or null. */
 export function orNull(schema: JsonSchema): JsonSchema {
   if ('$ref' in schema || 'anyOf' in schema) {
@@ -26,9 +28,9 @@ export function orNull(schema: JsonSchema): JsonSchema {
     const choices = 'anyOf' in rest ? (rest.anyOf as JsonSchema[]) : [rest];
     return { anyOf: [...choices, { type: 'null' }], ...(description === undefined ? {} : { description }) };
   }
-  // Anything goes already.
-  if (schema.type === undefined) return schema;
   const types = Array.isArray(schema.type) ? (schema.type as string[]) : [schema.type as string];
+  // What may be anything but null may be anything now.
+  if (types.length === ALL_BUT_NULL) return {};
   const { const: only, ...rest } = schema;
   const values = only === undefined ? (schema.enum as unknown[] | undefined) : [only];
   return { ...rest, type: [...types, 'null'], ...(values === undefined ? {} : { enum: [...values, null] }) };

@@ -24,7 +24,7 @@ export function openApi(graph: Graph, samples: ReadonlyMap<string, Sample> = new
   Object.assign(paths, callerItems(doc), serviceItems(doc));
   return {
     openapi: '3.1.0',
-    info: { title: name, version, ...(description === undefined ? {} : { description }) },
+    info: { title: name, version, description: [description, TEXTS].filter((one) => one !== undefined).join('\n\n') },
     servers:
       servers.length > 0 ? servers : [{ url: '/', description: 'The address that this document was read from.' }],
     tags: [
@@ -40,6 +40,9 @@ export function openApi(graph: Graph, samples: ReadonlyMap<string, Sample> = new
 function pathItem(doc: Documented, { ofRecord, under, model }: Endpoint): JsonSchema {
   return ofRecord ? { parameters: [keyRef(doc, under ?? model)] } : {};
 }
+
+/** What no pattern of every single text needs to repeat. */
+const TEXTS = 'No text may contain the character U+0000 or half of a surrogate pair.';
 
 /** A document as text; what is served and what is exported are the same to the last byte. */
 export const documentJson = (document: object): string => `${JSON.stringify(document, null, 2)}\n`;

@@ -3,6 +3,7 @@ import { filterLanguages } from '../http/filter.ts';
 import { filterable, sortable } from '../http/list-request.ts';
 import type { Field, FieldValue, Model } from '../model/graph.ts';
 import { withArticle } from '../model/names.ts';
+import { noRules } from '../model/rules.ts';
 import { relatedNames } from '../model/related.ts';
 import { MOST_RELATED, ownNames } from '../query/shown.ts';
 import { exampleValue } from '../trial/examples.ts';
@@ -11,7 +12,7 @@ import type { Documented } from './documented.ts';
 import { GRAMMAR } from './grammar.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { typeName } from './type-name.ts';
-import { valueSchema } from './values.ts';
+import { memberSchema, valueSchema } from './values.ts';
 
 const inQuery = (name: string, description: string, schema: JsonSchema | Ref, more: JsonSchema = {}): JsonSchema => ({
   name,
@@ -21,10 +22,12 @@ const inQuery = (name: string, description: string, schema: JsonSchema | Ref, mo
   schema: { ...schema },
 });
 
-/** The schema of a value that stands in a path or a query. */
+/** The schema of a value that stands in a path or a query: what it is asked for, its rules don't bind it. */
 export function textualSchema(field: Field): JsonSchema {
-  const { readOnly: _readOnly, writeOnly: _writeOnly, description: _about, default: _usual, ...schema } = valueSchema(field, 'response', undefined, false); // prettier-ignore
-  return schema;
+  const { enum: choices } = field.rules;
+  const rules = { ...noRules, required: true, ...(choices === undefined ? {} : { enum: choices }) };
+  const { readOnly: _readOnly, description: _about, minLength: _least, ...schema } = valueSchema({ ...field, rules }, 'request'); // prettier-ignore
+  return field.type === 'decimal' ? { ...schema, type: 'string' } : schema;
 }
 
 /** The key of a record, in a path. */
@@ -38,18 +41,32 @@ export const keyRef = ({ components }: Documented, model: Model): Ref =>
   }));
 
 /** `<field>=value`, for each field that can stand there, but for those that the path says. */
-export const whereRefs = ({ components }: Documented, model: Model, but?: Field): Ref[] =>
+export const whereRefs = (doc: Documented, model: Model, but?: Field): Ref[] =>
   filterable(model)
     .filter((field) => field !== but)
-    .map((field) =>
-      components.ref('parameters', `${typeName(model)}.where.${field.member}`, () => {
-        const { deprecated, ...items } = textualSchema(field);
-        const about = `Only records whose ${field.member} is this value; given again, any of the values.`;
-        const text = field.description === undefined ? about : `${about} ${field.description}`;
-        const more = { style: 'form', explode: true, ...(deprecated === undefined ? {} : { deprecated }) };
-        return inQuery(field.member, text, { type: 'array', items }, more);
-      }),
-    );
+    .map((field) => {
+      // Keys and stamps that are made by the service are alike everywhere.
+      const isAlike = field.origin === 'stamp' || (field === model.key && model.keyKind !== 'field');
+      const name = isAlike
+        ? `where.${field.member}${model.keyKind === 'serial' ? '.serial' : ''}`
+        : `${typeName(model)}.where.${field.member}`;
+      return doc.components.ref('parameters', name, () => whereParameter(doc, model, field));
+    });
+
+function whereParameter({ components }: Documented, model: Model, field: Field): JsonSchema {
+  const { deprecated, ...plain } = textualSchema(field);
+  const items =
+    field.rules.enum === undefined ? plain : memberSchema(components, bare(field), model, 'response', false);
+  const about = `Only records whose ${field.member} is this value; given again, any of the values.`;
+  const text = field.description === undefined ? about : `${about} ${field.description}`;
+  const more = { style: 'form', explode: true, ...(deprecated === undefined ? {} : { deprecated }) };
+  return inQuery(field.member, text, { type: 'array', items }, more);
+}
+
+/** A field of which nothing is said but what it may be. */
+function bare({ description: _about, deprecated: _old, examples: _examples, ...field }: Field): Field {
+  return { ...field, examples: [], rules: { ...field.rules, readOnly: false, immutable: false } };
+}
 
 /** What says which records of a list: a condition, and its encoding. */
 export const filterRefs = ({ components }: Documented, model: Model): Ref[] => [
@@ -94,7 +111,7 @@ function filterExamples(model: Model): JsonSchema {
   return Object.fromEntries(all.map(([name, value]) => [name, { value }]));
 }
 
-const literal = (value: FieldValue): string => (typeof value === 'string' && !/^-?\d+(\.\d+)?$/.test(value) ? `'${value.replaceAll("'", "''")}'` : String(value as string)); // prettier-ignore
+const literal = (value: FieldValue): string => (typeof value === 'string' && !/^-?\d+(\.\d+)?$/.test(value) ? `'${value.replaceAll("'", "''")}'` : JSON.stringify(value).replaceAll('"', '')); // prettier-ignore
 
 /** What pages a list. */
 export function pageRefs({ components, graph }: Documented): Ref[] {
@@ -127,7 +144,7 @@ export function sortRef({ components }: Documented, model: Model): Ref {
 }
 
 /** The parameters that say what is shown of a record. */
-export function shownRefs({ components }: Documented, model: Model): Ref[] {
+export function shownRefs({ components }: Documented, model: Model, usual = 'default'): Ref[] {
   const own = ownNames(model);
   const related = relatedNames(model);
   const listed = (name: string, about: string, items: JsonSchema): Ref =>
@@ -135,8 +152,13 @@ export function shownRefs({ components }: Documented, model: Model): Ref[] {
       inQuery(name, about, { type: 'array', items }, { style: 'form', explode: false }),
     );
   const along = { pattern: `^(${related.join('|')})\\..+$`, description: 'A member of related records.' };
-  const view = components.ref('parameters', `${typeName(model)}.view`, () =>
-    inQuery('view', 'Which view of the records to show.', { type: 'string', enum: [...model.views.keys()] }),
+  // Where there is one view alone, models don't differ.
+  const named = model.views.size === 1 ? 'view' : `${typeName(model)}.view${usual === 'default' ? '' : '.listed'}`;
+  const view = components.ref(
+    'parameters',
+    named,
+    () =>
+    inQuery('view', 'Which view of the records to show.', { type: 'string', enum: [...model.views.keys()], default: usual }), // prettier-ignore
   );
   const objects = model.shown.filter(({ type }) => type === 'object').map(({ member }) => member);
   const inside = objects.length === 0 ? [] : [{ pattern: `^(${objects.join('|')})\\..+$`, description: 'A part of an object.' }]; // prettier-ignore

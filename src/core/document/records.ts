@@ -113,7 +113,7 @@ const ownSchemas = (doc: Documented, model: Model, side: Side): Record<string, J
 function ownSchema(doc: Documented, model: Model, name: string, side: Side): JsonSchema {
   const member = ownMember(model, name)!;
   if (member.kind === 'computed') return computedSchema(member.computed);
-  if (member.kind !== 'field') return keysSchema(doc.graph, model, name);
+  if (member.kind !== 'field') return keysRef(doc, model, name);
   const { field } = member;
   const isNull = !field.rules.required || mayBeHidden(doc.graph, model, field);
   return memberSchema(doc.components, field, model, side, isNull);
@@ -123,21 +123,24 @@ function ownSchema(doc: Documented, model: Model, name: string, side: Side): Jso
 export const computedSchema = (computed: Computed): JsonSchema => valueSchema(computed, 'response');
 
 /** The keys of the records that a record is linked with. */
-export function keysSchema(graph: Graph, model: Model, name: string): JsonSchema {
+function keysRef(doc: Documented, model: Model, name: string): JsonSchema {
   const { key, target, description, deprecated } = linksShownAs(model, name)!;
   const { readOnly: _readOnly, description: _about, ...items } = valueSchema(key, 'response');
-  const about = `The keys of its ${spoken(modelOf(graph, target).plural)}.`;
-  return {
+  const about = `The keys of its ${spoken(modelOf(doc.graph, target).plural)}.`;
+  const ref = doc.components.ref('schemas', `${typeName(model)}.${name}`, () => ({
     type: 'array',
     items,
     uniqueItems: true,
+  }));
+  return {
+    ...ref,
     description: description === undefined ? about : `${description} ${about}`,
     ...(deprecated === true ? { deprecated: true } : {}),
   };
 }
 
-export const linkedSchemas = (graph: Graph, model: Model): Record<string, JsonSchema> =>
-  Object.fromEntries(linkedOf(model).map(({ member }) => [member, keysSchema(graph, model, member)]));
+export const linkedSchemas = (doc: Documented, model: Model): Record<string, JsonSchema> =>
+  Object.fromEntries(linkedOf(model).map(({ member }) => [member, keysRef(doc, model, member)]));
 
 type RecordRef = (doc: Documented, model: Model) => Ref;
 

@@ -9,7 +9,7 @@ import type { Documented } from './documented.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { answerRef, wholeRef, writtenRef } from './records.ts';
 import { typeName } from './type-name.ts';
-import { envelope, json, pageRef, problemRef } from './shared.ts';
+import { envelope, inData, json, pageRef, problemRef } from './shared.ts';
 
 const BODY: readonly ProblemName[] = ['malformed-request', 'too-large', 'unsupported-media-type', 'invalid-body'];
 const CHANGE: readonly ProblemName[] = [...BODY, 'invalid-parameter', 'not-found', 'not-acceptable', 'taken', 'moved-on', 'condition-required', 'refused', 'not-enough-left', 'too-busy']; // prettier-ignore
@@ -111,7 +111,7 @@ export const recordResponses = (doc: Documented, model: Model): JsonSchema => ({
   200: doc.components.ref('responses', `${typeName(model)}.record`, () => ({
     description: `The record${model.views.size > 1 ? ', in the view default if no other was asked for' : ''}.`,
     headers: headersRef(doc, 'ETag'),
-    content: json(envelope(answerRef(doc, model))),
+    content: json(inData(doc.components, answerRef(doc, model))),
   })),
   304: notModified(doc),
 });
@@ -148,7 +148,7 @@ export function successOf(
       };
     }
     case 'delete': {
-      const last = { description: 'The record as it was, where Prefer asks for it.', headers: headersRef(doc, 'Preference-Applied'), content: json(envelope(wholeRef(doc, model))) }; // prettier-ignore
+      const last = { description: 'The record as it was, where Prefer asks for it.', headers: headersRef(doc, 'Preference-Applied'), content: json(inData(components, wholeRef(doc, model))) }; // prettier-ignore
       return { 200: last, 204: components.ref('responses', 'deleted', () => ({ description: 'Deleted.' })) };
     }
     case 'clear':
@@ -170,7 +170,7 @@ export function successOf(
         200: components.ref('responses', `${typeName(model)}.changed`, () => ({
           description: 'The record as it is now.',
           headers: headersRef(doc, 'ETag'),
-          content: json(envelope(writtenRef(doc, model))),
+          content: json(inData(components, writtenRef(doc, model))),
         })),
         204: noMore(doc, true),
       };

@@ -1,17 +1,23 @@
 import type { Documented } from './documented.ts';
 import type { JsonSchema } from './json-schema.ts';
 
-/** Whether a request carries a token: always, if its sender has one, or never. */
-export type Signed = 'required' | 'optional' | 'none';
+/** One of several ways to be allowed. OpenAPI lets it name what it takes beside a token. */
+type Requirement = Readonly<Record<string, readonly string[]>>;
 
-/** The security of an endpoint; nothing where nobody signs in to the service. */
-export function securityRef({ components, graph }: Documented, signed: Signed): JsonSchema {
+export const OPEN: Requirement = {};
+export const SIGNED_IN: Requirement = { token: [] };
+export const requirement = (grant: string): Requirement => ({ token: [grant] });
+
+/** The security of an endpoint: any one of these. Nothing where nobody signs in to the service. */
+export function securityOf({ components, graph }: Documented, ways: readonly Requirement[]): JsonSchema {
   const { identity, service } = graph;
   if (identity === undefined) return {};
-  if (signed === 'none') return { security: [] };
-  components.ref('securitySchemes', 'token', () => {
-    const from = identity.issuer === undefined ? `From POST ${service.prefix}/tokens.` : `From ${identity.issuer.issuer}.`; // prettier-ignore
-    return { type: 'http', scheme: 'bearer', bearerFormat: 'JWT', description: from };
-  });
-  return { security: [...(signed === 'optional' ? [{}] : []), { token: [] }] };
+  if (ways.some((way) => 'token' in way)) {
+    components.ref('securitySchemes', 'token', () => {
+      const from = identity.issuer === undefined ? `From POST ${service.prefix}/tokens.` : `From ${identity.issuer.issuer}.`; // prettier-ignore
+      const about = `${from} What a requirement names beside it is a role, or what leads from the record to the caller.`;
+      return { type: 'http', scheme: 'bearer', bearerFormat: 'JWT', description: about };
+    });
+  }
+  return { security: ways };
 }

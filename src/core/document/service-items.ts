@@ -8,8 +8,8 @@ import type { JsonSchema } from './json-schema.ts';
 import { headerRef, shownRefs } from './parameters.ts';
 import { typeName } from './type-name.ts';
 import { notModified, problemResponses, recordResponses } from './responses.ts';
-import { securityRef } from './security.ts';
-import { envelope, json } from './shared.ts';
+import { securityOf, SIGNED_IN } from './security.ts';
+import { envelope, inData, json } from './shared.ts';
 import { valueSchema } from './values.ts';
 
 export const CALLERS_TAG = { name: 'callers', description: 'Signing in and out, and who one is.' };
@@ -28,7 +28,7 @@ export function callerItems(doc: Documented): Record<string, JsonSchema> {
     operationId: 'whoAmI',
     summary: `Read ${withArticle(model.name)}: oneself`,
     tags,
-    ...securityRef(doc, 'required'),
+    ...securityOf(doc, [SIGNED_IN]),
     parameters: [...shownRefs(doc, model), headerRef(doc, 'if-none-match')],
     responses: { ...recordResponses(doc, model), ...problemResponses(doc, CALLER) },
   };
@@ -36,7 +36,7 @@ export function callerItems(doc: Documented): Record<string, JsonSchema> {
     operationId: 'revokeTokens',
     summary: "End all of one's tokens",
     tags,
-    ...securityRef(doc, 'required'),
+    ...securityOf(doc, [SIGNED_IN]),
     responses: { 204: { description: 'No token from before is good any more.' }, ...problemResponses(doc, CALLER) },
   };
   return {
@@ -68,7 +68,7 @@ function signIn(doc: Documented): JsonSchema {
     operationId: 'signIn',
     summary: 'Sign in',
     tags: [CALLERS_TAG.name],
-    ...securityRef(doc, 'none'),
+    ...securityOf(doc, []),
     requestBody: {
       required: true,
       content: json(
@@ -91,7 +91,7 @@ export function serviceItems(doc: Documented): Record<string, JsonSchema> {
       operationId,
       summary,
       tags: [SERVICE_TAG.name],
-      ...securityRef(doc, 'none'),
+      ...securityOf(doc, []),
       ...more,
       responses: { 200: { description: `${summary}.`, content }, ...problemResponses(doc, ['invalid-parameter']) },
     },
@@ -111,7 +111,10 @@ export function serviceItems(doc: Documented): Record<string, JsonSchema> {
     ['name', 'version', 'links'],
   );
   const health = json(
-    envelope(doc.components.ref('schemas', 'health', () => objectOf({ status: { const: 'ok' } }, ['status']))),
+    inData(
+      doc.components,
+      doc.components.ref('schemas', 'health', () => objectOf({ status: { const: 'ok' } }, ['status'])),
+    ),
   );
   const name = { name: 'name', in: 'path', required: true, description: 'The last part of its `type`.', schema: { type: 'string', enum: Object.keys(problemTypes) } }; // prettier-ignore
   return {

@@ -79,6 +79,10 @@ export const patchSchema = (): JsonSchema => ({
 
 /** What every answer is in. */
 export const envelope = (data: JsonSchema | Ref, more: Readonly<Record<string, JsonSchema | Ref>> = {}): JsonSchema =>
-  objectOf({ data: { ...data }, ...more } as Record<string, JsonSchema>, ['data', ...Object.keys(more)]);
+  objectOf({ data: { ...data }, ...more }, ['data', ...Object.keys(more)]);
+
+/** The same around something that has a name, in which it can be referred to too. */
+export const inData = (components: Components, data: Ref): Ref =>
+  components.ref('schemas', `data.${data.$ref.split('/').at(-1)}`, () => envelope(data));
 
 export const json = (schema: JsonSchema | Ref): JsonSchema => ({ 'application/json': { schema } });

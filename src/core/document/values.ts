@@ -20,7 +20,7 @@ function bareSchema(spec: ValueSpec, side: Side): JsonSchema {
     case 'secret':
       return { type: 'string', format: 'password' };
     case 'json':
-      return {};
+      return { type: ['object', 'array', 'string', 'number', 'boolean'] };
     case 'array': {
       const items = spec.items!;
       return { type: 'array', items: valueSchema({ ...items, rules: { ...items.rules, required: true } }, side) };
@@ -28,6 +28,7 @@ function bareSchema(spec: ValueSpec, side: Side): JsonSchema {
     case 'object':
       return propertiesSchema(spec.properties!, side);
     case 'integer':
+      if (spec.rules.enum !== undefined || spec.rules.const !== undefined) return { type: 'integer' };
       return { type: 'integer', minimum: Number.MIN_SAFE_INTEGER, maximum: Number.MAX_SAFE_INTEGER };
     case 'number':
       return { type: 'number' };
@@ -39,7 +40,13 @@ function bareSchema(spec: ValueSpec, side: Side): JsonSchema {
       return { type: side === 'request' ? ['string', 'number'] : 'string', pattern: `^-?\\d+${digits}$` };
     }
     case 'time':
-      return { type: 'string', pattern: '^([01]\\d|2[0-3]):[0-5]\\d:[0-5]\\d(\\.\\d+)?$' };
+      return {
+        type: 'string',
+        pattern: `^([01]\\d|2[0-3]):[0-5]\\d:[0-5]\\d(\\.\\d${side === 'request' ? '{1,3}0*' : '{3}'})?$`,
+      };
+    case 'date-time':
+      // Finer than a millisecond is refused, which the format alone allows.
+      return { type: 'string', format: 'date-time', pattern: side === 'request' ? '^[^.]+(\\.\\d{1,3})?([Zz]|[+-]\\d\\d:\\d\\d)$' : '\\.\\d{3}Z$' }; // prettier-ignore
     default:
       return { type: 'string', format: spec.type };
   }
@@ -68,7 +75,9 @@ function ruleKeywords(spec: ValueSpec): JsonSchema {
     if (value !== undefined) keywords[keyword] = value;
   };
   const isText = ['string', 'text', 'secret'].includes(spec.type);
-  put('minLength', rules.minLength ?? (rules.required && isText ? 1 : undefined));
+  // A required text may not be empty, whatever else is said of it.
+  const least = rules.required && isText ? Math.max(1, rules.minLength ?? 1) : rules.minLength;
+  put('minLength', least);
   put('maxLength', rules.maxLength);
   put('pattern', rules.pattern);
   put('format', rules.format);
@@ -156,7 +165,7 @@ function partsOf(spec: ValueSpec, side: Side, whose: Whose | undefined): Parts {
   const type = bareSchema(spec, side);
   // What is given back to a stock may bring it above its maximum, which binds those who set it.
   const bound = side !== 'request' && whose?.field.drawnOn === true ? { ...rules, maximum: undefined } : rules;
-  const all = ruleKeywords({ ...spec, rules: bound as ValueSpec['rules'] });
+  const all = ruleKeywords({ ...spec, rules: bound });
   const keywords = changes ? withoutTextRules(all) : all;
   const schema: JsonSchema = { ...type, ...keywords };
   if (type.pattern !== undefined && keywords.pattern === undefined) schema.pattern = type.pattern;
@@ -199,7 +208,8 @@ export function memberSchema(
   // prettier-ignore
   const whose = { field, model };
   const { schema, notes } = partsOf(field, side, whose);
-  const isNamed = field.type === 'array' || field.type === 'object' || field.rules.enum !== undefined;
+  const isChoice = field.rules.enum !== undefined || field.rules.const !== undefined;
+  const isNamed = field.type === 'array' || field.type === 'object' || isChoice;
   if (!isNamed) return { ...(isNull ? orNull(schema) : schema), ...notes };
   const answered = partsOf(field, 'response', whose).schema;
   const suffix = isSameSchema(schema, answered) ? '' : side === 'part' ? '.part' : '.input';

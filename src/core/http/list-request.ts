@@ -10,10 +10,10 @@ import { fieldExpression } from '../expression/property.ts';
 import { constant, plain } from '../expression/typed.ts';
 import type { Expression } from '../expression/typed.ts';
 import { LIST_PARAMETERS } from '../model/collisions.ts';
-import type { Field, FieldValue, Model, Relation } from '../model/graph.ts';
+import type { Field, FieldValue, Model, Relation, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { isScalar } from '../model/types.ts';
-import { fromText } from '../model/value.ts';
+import { fromText, quoted } from '../model/value.ts';
 import type { Cursors } from '../query/cursor.ts';
 import type { Condition as ListCondition, ListForm } from '../query/list-statement.ts';
 import type { Dialect } from '../store/dialect.ts';
@@ -126,8 +126,13 @@ export function readListRequest(
       failures.push({ parameter: name, detail });
     } else {
       const read = fromText(field, value);
+      const choices = field.rules.enum;
       if ('fault' in read) failures.push({ parameter: name, detail: read.fault.detail });
-      else filters.set(field, [...(filters.get(field) ?? []), read.value]);
+      else if (choices?.includes(read.value as Scalar) === false) {
+        // No record can have it, so that it is a mistake.
+        const detail = `no ${field.member} is ${quoted(value)}; ${didYouMean(value, choices.map(String))}`;
+        failures.push({ parameter: name, detail });
+      } else filters.set(field, [...(filters.get(field) ?? []), read.value]);
     }
     if (!PLACES.includes(name)) shared.push(`${encoded(name)}=${encoded(value)}`);
   }

@@ -145,7 +145,9 @@ function valueText({ before, after, fill }: ColumnChange, landed: ReadonlySet<Co
   const otherwise = given ?? `json(${x} || ' does not fit ${after.name}')`;
   const whole =
     kept.length === 0
-      ? value
+      ? value === x
+        ? x
+        : `CASE WHEN ${x} IS NOT NULL THEN ${value} END`
       : `CASE WHEN ${x} IS NULL THEN NULL WHEN ${kept.join(' AND ')} THEN ${value} ELSE ${otherwise} END`;
   return given === undefined || after.nullable ? whole : `coalesce(${whole}, ${given})`;
 }

@@ -1,4 +1,4 @@
-// Written by `vantfell export types`: do it again when the models have changed.
+// Written by `vantfell export types --code`: do it again when the models have changed.
 import 'vantfell';
 
 declare module 'vantfell' {

@@ -1,7 +1,7 @@
 import { expect, test } from '@jest/globals';
 import { compile } from '../compile.ts';
 import { cql } from '../change/find.ts';
-import { typeDeclarations } from './types.ts';
+import { codeTypes } from './code-types.ts';
 
 test('types say what may be null, what may be left out, and what only certain values may be', () => {
   const text = `
@@ -28,7 +28,7 @@ fields: { name: { type: string } }
     models: [{ file: 'm', text }],
     environment: {},
   });
-  const written = typeDeclarations(graph!);
+  const written = codeTypes(graph!);
   expect(written).toContain(`    'supply-draw': {
       key: number;
       record: {

@@ -1,0 +1,165 @@
+import { filterable, sortable } from '../http/list-request.ts';
+import type { Field, Graph, Model, ValueSpec } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { pascalCase, underscored, withArticle } from '../model/names.ts';
+import { linkedOf, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
+import { ownMember, ownNames, viewOf } from '../query/shown.ts';
+import type { Shown, ShownMember } from '../query/shown.ts';
+import { isNeeded, isSettable } from '../rules/schema.ts';
+import { isReadByAll, mayBeHidden } from './records.ts';
+import { indented, listed, memberLines, memberType, remark, typeOf } from './typescript.ts';
+import type { Member } from './typescript.ts';
+
+/** Names that a file of types has for other things, or that JavaScript has, and that it uses. */
+const TAKEN = new Set(
+  `Models ModelName Client ClientOptions RequestOptions WriteOptions MakeOptions Fault Problem ProblemKind Page Some PatchStep Table Route Query Sent Got
+  FieldPath IncludePath Shown ShownOptions ListOptions Lists Reads Creates Replaces Updates Deletes Clears JournalLine JournalOptions JournalLists
+  Own One Many Views Whole Of Less Head First Rest Flat Picked Including AbortSignal Array AsyncGenerator Boolean Date Error Exclude Extract Headers JSON Map Math
+  Number Object Omit Partial Pick Promise Readonly Record RequestInit Response String Symbol TypeError URL URLSearchParams WeakMap`.split(
+    /\s+/,
+  ),
+);
+
+/** What a model's records are called in TypeScript. Names with an underscore are never those of other models. */
+export const tsName = (model: Model): string => {
+  const name = pascalCase(model.name);
+  return TAKEN.has(name) ? `${name}_` : name;
+};
+
+/** The types of all records, views and inputs, as interfaces that stand by themselves. */
+export const apiTypes = (graph: Graph): string =>
+  [HEAD, ...graph.models.flatMap((model) => modelTypes(graph, model))].join('\n\n') + '\n';
+
+const HEAD =
+  '// Written by `vantfell export types`: do it again when the models have changed.\n' +
+  '// `Hut` is a record as it is shown where nothing else is asked for; `Hut_view_…` are its other views, `Hut_create`,\n' +
+  '// `Hut_replace` and `Hut_update` what writes take.';
+
+/** The declarations of one model's types. */
+export function modelTypes(graph: Graph, model: Model): string[] {
+  const name = tsName(model);
+  const views = [...model.views.keys()].map((view) => declared(viewName(model, view), recordMembers(graph, model, viewOf(graph, model, view)), view === 'default' ? model.description : `${withArticle(model.name).replace(/^a/, 'A')} in the view ${view}.`, model.deprecated)); // prettier-ignore
+  const inputs = (['create', 'replace', 'update'] as const)
+    .filter((kind) => model.endpoints.has(kind))
+    .map((kind) => declared(`${name}_${kind}`, inputMembers(graph, model, kind), `What it takes to ${kind} ${withArticle(model.name)}.`)); // prettier-ignore
+  const operations = model.operations.flatMap((operation) => {
+    const called = `${name}_${underscored(operation.name)}`;
+    const { input, output } = operation;
+    return [
+      ...(input.size === 0 ? [] : [declared(`${called}_input`, specMembers(input, 'request'), operation.description)]),
+      ...(output?.kind === 'fields' ? [declared(`${called}_output`, specMembers(output.fields, 'response'))] : []),
+    ];
+  });
+  return [...views, ...inputs, ...operations];
+}
+
+export const viewName = (model: Model, view: string): string => (view === 'default' ? tsName(model) : `${tsName(model)}_view_${view}`); // prettier-ignore
+
+export function declared(name: string, members: readonly Member[], about?: string, deprecated?: boolean): string {
+  const head = remark(about, deprecated);
+  if (members.length === 0) return [...head, `export type ${name} = Record<string, never>;`].join('\n');
+  return [...head, `export interface ${name} {`, ...indented(memberLines(members), 2), '}'].join('\n');
+}
+
+/** Every member of a record that is no other record. */
+export const ownMembers = (graph: Graph, model: Model): Member[] =>
+  recordMembers(graph, model, ownNames(model).map((name) => ownMember(model, name)!)); // prettier-ignore
+
+const recordMembers = (graph: Graph, model: Model, shown: Shown): Member[] =>
+  shown.map((member) => ({
+    name: member.name,
+    type: shownType(graph, model, member),
+    optional: isKept(model, member.name),
+    ...notesOf(member),
+  }));
+
+const notesOf = (member: ShownMember): Pick<Member, 'about' | 'deprecated'> => {
+  const { description, deprecated } = member.kind === 'field' ? member.field : member.kind === 'computed' ? member.computed : member.kind === 'keys' ? member.links : {}; // prettier-ignore
+  return { about: description, deprecated };
+};
+
+const isKept = ({ access, relations }: Model, name: string): boolean =>
+  access.fields.has(relations.find((relation) => relation.name === name)?.field.member ?? name);
+
+function shownType(graph: Graph, model: Model, member: ShownMember): string {
+  switch (member.kind) {
+    case 'computed':
+      return `${typeOf(member.computed, 'response')} | null`;
+    case 'keys':
+      return `${listed(typeOf(member.links.key, 'response'))}[]`;
+    case 'one':
+    case 'many': {
+      const target = modelOf(graph, member.target);
+      return `{ ${memberLines(recordMembers(graph, target, member.shown)).filter((line) => !line.startsWith('/**')).join(' ')} } | null`; // prettier-ignore
+    }
+    case 'field': {
+      const { field, inside } = member;
+      const isNull = !field.rules.required || mayBeHidden(graph, model, field);
+      if (inside !== undefined) return 'Record<string, unknown> | null';
+      return isNull ? `${typeOf(field, 'response')} | null` : typeOf(field, 'response');
+    }
+  }
+}
+
+function inputMembers(graph: Graph, model: Model, kind: 'create' | 'replace' | 'update'): Member[] {
+  const given = model.fields.filter((field) => isSettable(field, kind));
+  const isAsked = (field: Field): boolean => {
+    if (!isNeeded(field, kind, model)) return false;
+    // A part that is made within its whole has its key from the path.
+    if (kind === 'create') return field !== model.parent?.field;
+    return !(model.access.fields.has(field.member) || model.access.set.has(field.member) || mayBeHidden(graph, model, field)); // prettier-ignore
+  };
+  return [
+    ...given.map((field) => ({
+      name: field.member,
+      type: kind !== 'create' && mayBeHidden(graph, model, field) ? `${typeOf(field, 'request')} | null` : memberType(field, 'request'), // prettier-ignore
+      optional: !isAsked(field),
+      about: field.description,
+      deprecated: field.deprecated,
+    })),
+    ...linkedOf(model).map(({ member, key }) => ({
+      name: member,
+      type: `readonly ${listed(typeOf(key, 'request'))}[]`,
+      optional: true,
+    })),
+  ];
+}
+
+const specMembers = (specs: ReadonlyMap<string, ValueSpec>, side: 'request' | 'response'): Member[] =>
+  [...specs].map(([name, spec]) => ({
+    name,
+    type: memberType(spec, side),
+    optional: side === 'request' && !(spec.rules.required && spec.rules.default === undefined && spec.rules.defaultTo === undefined), // prettier-ignore
+    about: spec.description,
+    deprecated: spec.deprecated,
+  }));
+
+/** What a client tells of a model in its map of models: names for the types of paths, orders and values. */
+export function modelEntry(graph: Graph, model: Model): string[] {
+  const name = tsName(model);
+  const views = [...model.views.keys()].map((view) => ({ name: view, type: viewName(model, view) }));
+  const related = relatedNames(model);
+  const leads = (of: 'one' | 'many'): Member[] =>
+    related.flatMap((relation) => {
+      const target = of === 'one' ? stepCalled(model, relation)?.target : viaCalled(model, relation)?.target;
+      return target === undefined ? [] : [{ name: relation, type: `'${tsName(modelOf(graph, target))}'` }];
+    });
+  const where = filterable(model).map((field): Member => {
+    const type = typeOf({ ...field, rules: { ...field.rules, required: true } }, 'response');
+    return { name: field.member, type: `${type} | readonly ${listed(type)}[]`, optional: true };
+  });
+  const sorts = sortable(model).flatMap((member) => [`'${member}'`, `'-${member}'`]);
+  const object = (members: readonly Member[]): string => (members.length === 0 ? 'Record<never, never>' : `{ ${memberLines(members).filter((line) => !line.startsWith('/**')).join(' ')} }`); // prettier-ignore
+  return [
+    `${name}: {`,
+    `  key: ${typeOf(model.key, 'response')};`,
+    `  own: ${name}_own;`,
+    `  views: ${object(views)};`,
+    `  one: ${object(leads('one'))};`,
+    `  many: ${object(leads('many'))};`,
+    `  where: ${object(where)};`,
+    `  sort: ${sorts.join(' | ')};`,
+    `  made: ${isReadByAll(model) ? name : `${name} | Pick<${name}_own, '${model.key.member}'>`};`,
+    '};',
+  ];
+}

@@ -1,0 +1,29 @@
+/** An object of a document, or a schema in it. */
+export type Tree = Readonly<Record<string, unknown>>;
+
+export const isTree = (value: unknown): value is Tree =>
+  typeof value === 'object' && value !== null && !Array.isArray(value);
+
+/** What an object is, or what it refers to inside its own document; nothing where that isn't there. */
+export function resolved(document: Tree, given: unknown): Tree {
+  let found = given;
+  for (let hops = 0; hops < 20 && isTree(found) && typeof found.$ref === 'string'; hops += 1) {
+    const { $ref, ...beside } = found;
+    const target = at(document, $ref);
+    // What stands beside a reference holds too.
+    found = isTree(target) ? { ...target, ...beside } : beside;
+  }
+  return isTree(found) ? found : {};
+}
+
+const at = (document: Tree, place: string): unknown =>
+  place
+    .replace(/^#\//, '')
+    .split('/')
+    .map((step) => decodeURIComponent(step).replaceAll('~1', '/').replaceAll('~0', '~'))
+    .reduce<unknown>((inside, step) => (isTree(inside) ? inside[step] : undefined), document);
+
+export const listOf = (value: unknown): readonly unknown[] => (Array.isArray(value) ? (value as unknown[]) : []);
+
+export const mapOf = (value: unknown): readonly (readonly [string, unknown])[] =>
+  isTree(value) ? Object.entries(value) : [];

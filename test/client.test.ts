@@ -1,0 +1,32 @@
+import { spawnSync } from 'node:child_process';
+import { copyFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { describe, expect, test } from '@jest/globals';
+import { compiled } from './kit/compiled.ts';
+import { ask, demoFolder, folderWith, serving, vantfell } from './kit/program.ts';
+
+describe('the exported client', () => {
+  test('compiled strictly, it goes through every endpoint of the demo, and comes over lost connections', async () => {
+    const [folder, away] = [demoFolder(), folderWith()];
+    expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
+    expect((await vantfell(['export', 'client', '-C', folder, '--out', join(away, 'client.ts')])).code).toBe(0);
+    copyFileSync(fileURLToPath(new URL('client/drive.ts', import.meta.url)), join(away, 'drive.ts'));
+    writeFileSync(join(away, 'node.d.ts'), 'declare const process: { readonly argv: readonly string[] };\n');
+    expect(compiled(away)).toBe('');
+
+    const server = await serving(folder);
+    const ran = spawnSync(process.execPath, [join(away, 'out/drive.js'), server.url]);
+    expect(ran.stderr.toString()).toBe('');
+    const asked = JSON.parse(ran.stdout.toString()) as string[];
+    const { paths } = (await ask(`${server.url}/openapi.json`)).body as { paths: Record<string, object> };
+    const missed = Object.entries(paths).flatMap(([path, item]) => {
+      if (!path.startsWith('/v1/')) return [];
+      const isOf = new RegExp(`^${path.replaceAll(/\{[^}]+\}/g, '[^/]+')}$`);
+      const own = asked.filter((one) => isOf.test(one.split(' ')[1]!)).map((one) => one.split(' ')[0]!.toLowerCase());
+      return Object.keys(item).filter((method) => method !== 'parameters' && !own.includes(method)).map((method) => `${method} ${path}`); // prettier-ignore
+    });
+    expect(missed).toEqual([]);
+    expect(await server.stop()).toBe(0);
+  }, 120_000);
+});
