@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { copyFileSync, writeFileSync } from 'node:fs';
+import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
@@ -13,6 +13,9 @@ describe('the exported client', () => {
     expect((await vantfell(['export', 'client', '-C', folder, '--out', join(away, 'client.ts')])).code).toBe(0);
     copyFileSync(fileURLToPath(new URL('client/drive.ts', import.meta.url)), join(away, 'drive.ts'));
     writeFileSync(join(away, 'node.d.ts'), 'declare const process: { readonly argv: readonly string[] };\n');
+    // The example of the docs is compiled along with it.
+    const page = readFileSync(fileURLToPath(new URL('../docs/commands.md', import.meta.url)), 'utf8');
+    writeFileSync(join(away, 'docs.ts'), /```ts\n([\s\S]+?)```/.exec(page)![1]!);
     expect(compiled(away)).toBe('');
 
     const server = await serving(folder);
