@@ -5,7 +5,7 @@ import { linkedOf, relatedNames, stepCalled, viaCalled } from '../src/core/model
 import { isScalar } from '../src/core/model/types.ts';
 import type { Person } from './kit/asked.ts';
 import { keysText, keyText, onEachProject, query, textOf } from './kit/matrix.ts';
-import type { Row } from './kit/oracle.ts';
+import type { Row } from '../src/core/trial/oracle.ts';
 
 const MOST = 100;
 /** Records of a model whose relations are asked for. */

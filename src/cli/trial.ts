@@ -13,9 +13,14 @@ export const trial: Command = {
     yargs
       .option('model', { type: 'string', requiresArg: true, describe: 'only the cases of this model' })
       .option('only', { type: 'string', requiresArg: true, describe: 'only cases with this text in their title' })
+      .option('random', {
+        type: 'number',
+        requiresArg: true,
+        describe: 'a number: the cases in another order, the same for the same number',
+      }) // prettier-ignore
       .option('bail', { type: 'boolean', default: false, describe: 'stop at the first failure' }),
 
-  async run(context, { model, only, bail }) {
+  async run(context, { model, only, bail, random }) {
     const { didYouMean } = await import('../core/declaration/nearest.ts');
     const { loadedProject } = await import('./sound-project.ts');
     const { runTrial } = await import('./trial/run-trial.ts');
@@ -27,7 +32,11 @@ export const trial: Command = {
     }
     const wanted = (one: Case): boolean =>
       (typeof model !== 'string' || one.model === model) && (typeof only !== 'string' || one.title.includes(only));
-    const ran = await runTrial(context, project, { wanted, bail: bail === true });
+    const ran = await runTrial(context, project, {
+      wanted,
+      bail: bail === true,
+      ...(random === undefined ? {} : { random: random as number }),
+    });
     if (ran === undefined) return EXIT.foundWrong;
     if (ran.result.outcomes.length === 0) {
       throw new Failure(EXIT.wrongCommand, 'no case was chosen', 'leave out --model or --only, or change them');

@@ -15,7 +15,7 @@ import { readSampleFiles } from '../../src/project/samples.ts';
 import { serviceOn, storeOptions, writesOn } from '../../src/project/serve.ts';
 import { startServer } from '../../src/server/server.ts';
 import type { Told } from './written.ts';
-import type { Row } from './oracle.ts';
+import type { Row } from '../../src/core/trial/oracle.ts';
 
 /** Somebody, and how they are known. */
 export interface Person {

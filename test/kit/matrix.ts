@@ -9,8 +9,8 @@ import { linkedOf } from '../../src/core/model/related.ts';
 import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
 import { askedProject } from './asked.ts';
 import type { AskedProject, Person } from './asked.ts';
-import { oracleOf } from './oracle.ts';
-import type { Oracle, Row } from './oracle.ts';
+import { oracleOf } from '../../src/core/trial/oracle.ts';
+import type { Oracle, Row } from '../../src/core/trial/oracle.ts';
 import { newDatabase, startPostgres } from './postgres.mjs';
 import type { Told } from './written.ts';
 

@@ -10,7 +10,7 @@ export interface TrialResult {
   readonly milliseconds: number;
 }
 
-const ENDPOINTS = ['list', 'read', 'create', 'replace', 'update', 'delete'] as const;
+const ENDPOINTS = ['list', 'read', 'create', 'replace', 'update', 'delete', 'clear', 'operation', 'journal'] as const;
 
 /** The result for people: a table of models and endpoints, each failure, and a line that counts. */
 export function resultText(
@@ -29,7 +29,10 @@ export function resultText(
   ];
   const line = `${counts.join(', ')} in ${(milliseconds / 1000).toFixed(1)} s`;
   return [
-    table([['', ...ENDPOINTS].map((word) => paint.dim(word)), ...rows], [1, 2, 3, 4, 5, 6]),
+    table(
+      [['', ...ENDPOINTS].map((word) => paint.dim(word)), ...rows],
+      ENDPOINTS.map((_name, at) => at + 1),
+    ),
     '',
     ...failed.flatMap((outcome) => [...failureLines(outcome, url, paint), '']),
     ...skipped.map(({ model, title, why }) => `${paint.yellow('skipped')} ${model}: ${title} (${why})`),
@@ -47,13 +50,15 @@ function cell(model: string, endpoint: string, outcomes: readonly Outcome[], pai
 
 function failureLines({ case: tried, failure }: Outcome, url: string, paint: Terminal['paint']): string[] {
   const { sent, answer, faults } = failure!;
+  const who =
+    sent.as === undefined || sent.as === 'nobody' ? [] : [` -H "Authorization: Bearer $(vantfell token ${sent.as})"`];
   const headers = Object.entries(sent.headers).map(([name, value]) => ` -H ${quoted(`${name}: ${value}`)}`);
   const body = sent.body === undefined ? '' : ` -d ${quoted(JSON.stringify(sent.body))}`;
   const shown = JSON.stringify(answer.body) ?? 'no body';
   return [
     `${paint.red('failed')} ${paint.bold(`${tried.model}, ${tried.endpoint}: ${tried.title}`)}`,
     ...faults.map(({ what, expected, got }) => `  ${what}: expected ${expected}, got ${got}`),
-    `  sent      curl -X ${sent.method} ${quoted(url + sent.path)}${headers.join('')}${body}`,
+    `  sent      curl -X ${sent.method} ${quoted(url + sent.path)}${[...headers, ...who].join('')}${body}`,
     `  answered  ${answer.status} ${shown.length > 300 ? `${shown.slice(0, 297)}…` : shown}`,
   ];
 }

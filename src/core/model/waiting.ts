@@ -11,7 +11,6 @@ export interface Waiting {
 
 const inModels: readonly (readonly [string, (model: Model) => boolean])[] = [
   ['label', ({ label }) => label !== undefined],
-  ['trial.skip', ({ trial }) => trial.skip.length > 0],
 ];
 
 export function waitingIn({ models }: Graph): Waiting {

@@ -1,4 +1,5 @@
 import type { EndpointName, Method } from '../http/endpoints.ts';
+import type { Answer, Fault } from './answer.ts';
 
 /** One thing that a service is tried for: requests in their order, each with what must come back. */
 export interface Case {
@@ -16,9 +17,19 @@ export interface Step {
   readonly body?: Body;
   /** The header If-Match. */
   readonly ifMatch?: string | undefined;
+  /** Other headers; `{etag1}` in their values stands for what was kept. */
+  readonly headers?: Readonly<Record<string, string>>;
+  /** The media type of the body, where it is another than usual. */
+  readonly type?: string;
+  /** Who asks: somebody of the samples by their handle, or `nobody`. Left out: somebody who may do everything. */
+  readonly as?: string;
+  /** Sent so many times at once; `expect.statuses` tells what comes back, in any order. */
+  readonly times?: number;
+  /** Goes on to the last page, and back again: `data` is then all records, and `back` the same as they came backwards. */
+  readonly pages?: boolean;
   readonly expect: Expectation;
-  /** What to keep of the answer: a name, and a JSON Pointer into the body. */
-  readonly keep?: { readonly name: string; readonly pointer: string };
+  /** What to keep of the answer: a name, and a JSON Pointer into the body; or a header. */
+  readonly keep?: { readonly name: string; readonly pointer: string } | { readonly name: string; readonly header: string } | undefined; // prettier-ignore
 }
 
 export interface Kept {
@@ -29,6 +40,10 @@ export type Body = Readonly<Record<string, unknown>>;
 
 export interface Expectation {
   readonly status: number;
+  /** Any of these will do instead; of a request that is sent several times at once, the statuses of all. */
+  readonly statuses?: readonly number[];
+  /** What else must hold, with what was kept before; gives what does not. */
+  check?(answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[];
   /** Members that `data` must have; other members are free. */
   readonly data?: Body;
   /** `data` is a list of so many records. */

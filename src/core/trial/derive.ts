@@ -1,4 +1,3 @@
-import { amountField } from '../change/draws.ts';
 import { endpointsOf } from '../http/endpoints.ts';
 import type { Endpoint, EndpointName } from '../http/endpoints.ts';
 import type { Field, Graph, Model, Relation } from '../model/graph.ts';
@@ -7,45 +6,51 @@ import { spoken } from '../model/names.ts';
 import { relatedNames } from '../model/related.ts';
 import { sortable } from '../http/list-request.ts';
 import { isNeeded, isSettable } from '../rules/schema.ts';
+import type { Answer, Fault } from './answer.ts';
 import type { Body, Case, Expectation, Kept, Skipped, Step } from './case.ts';
 import { edgesOf } from './edges.ts';
-import { exampleValue, plenty } from './examples.ts';
+import { deriveAccess } from './derive-access.ts';
+import { deriveReading } from './derive-reading.ts';
+import { deriveWriting } from './derive-writing.ts';
+import { exampleValue } from './examples.ts';
 import type { KnownValues } from './examples.ts';
-import { keepsRules } from './keeps-rules.ts';
+import { isFalse, keepsRules, valuesOf } from './keeps-rules.ts';
+import { faultOf } from './judge.ts';
+import { makerOf, TRIES } from './make.ts';
+import type { Maker, Making } from './make.ts';
+import type { World } from './world.ts';
 
 export interface Derived {
   readonly cases: readonly Case[];
   readonly skipped: readonly Skipped[];
 }
 
-/** The steps that make a record and all that it can't be without, the body that made it, and the name of its kept key. */
-interface Making {
-  readonly steps: readonly Step[];
-  readonly body: Body;
-  readonly kept: string;
-}
-
-/** The cases that follow from a model's declaration alone. */
-export function deriveCases(graph: Graph, known: KnownValues, now: Date): Derived {
-  let count = 0;
-  const turn = (): number => (count += 1);
-  const results = graph.models.map((model) => deriveForModel(graph, model, { known, now, turn }));
+/**
+ * The cases that follow from the declarations alone. With a `world`, the sample data, also those that compare what lists find
+ * and what callers see with the same worked out in JavaScript.
+ */
+export function deriveCases(graph: Graph, known: KnownValues, now: Date, world?: World): Derived {
+  const maker = makerOf(graph, known, now);
+  const results = graph.models.map((model): Derived => {
+    const rules = deriveForModel(graph, model, maker);
+    const more = [
+      ...deriveWriting(model, maker),
+      ...(world === undefined ? [] : [...deriveReading(world, model), ...deriveAccess(world, model)]),
+    ];
+    return chosenOf(model, [...rules.cases, ...more], rules.skipped);
+  });
   return { cases: results.flatMap(({ cases }) => cases), skipped: results.flatMap(({ skipped }) => skipped) };
 }
 
-/** What made-up values are made of. */
-interface Source {
-  readonly known: KnownValues;
-  /** The time of the trial, for rules that ask for it. */
-  readonly now: Date;
-  turn(): number;
+/** Without the cases that the model says to leave out, by a part of their title; they are told. */
+function chosenOf({ name, trial }: Model, cases: readonly Case[], skipped: readonly Skipped[]): Derived {
+  const isLeftOut = ({ title, endpoint }: Case): boolean => trial.skip.some((text) => title.includes(text) || endpoint === text || text === `${endpoint}-edge` && /: (taken|refused)$/.test(title)); // prettier-ignore
+  const left = cases.filter(isLeftOut).map(({ title }): Skipped => ({ model: name, title, why: 'the model says so' }));
+  return { cases: cases.filter((one) => !isLeftOut(one)), skipped: [...skipped, ...left] };
 }
 
-/** How often a body is made up anew where rules across fields rule it out. */
-const TRIES = 30;
-
-function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
-  const { known, now, turn } = source;
+function deriveForModel(graph: Graph, model: Model, maker: Maker): Derived {
+  const { known, now, turn } = maker;
   const cases: Case[] = [];
   const skipped: Skipped[] = [];
   const endpoints = new Map(
@@ -54,7 +59,7 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
       .map((endpoint) => [endpoint.name, endpoint]),
   );
   const skip = (title: string, why: string): number => skipped.push({ model: model.name, title, why });
-  const obstacle = whyNotMade(graph, model, known, []);
+  const obstacle = maker.obstacle(model);
   if (obstacle !== undefined) {
     skip('all cases', obstacle);
     return { cases, skipped };
@@ -64,7 +69,7 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
     const sent = new Set(flat.map((step) => `${step.method} ${step.path}`));
     if (sent.size > 0 && endpoints.has(endpoint)) cases.push({ model: model.name, endpoint, title, steps: flat });
   };
-  const make = (): Making => makeRecord(graph, model, source);
+  const make = (): Making => maker.make(model);
   const on = stepsFor(graph, model, endpoints);
 
   const whole = make();
@@ -87,9 +92,6 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
     add('list', 'a record stands in the list', made.steps, narrowed);
     for (const member of sortable(model)) {
       add('list', `the list is sorted by ${member}`, on.list(`?sort=-${member}&limit=5`, { status: 200 }));
-    }
-    for (const view of model.views.keys()) {
-      add('list', `the view ${view} is shown`, on.list(`?view=${view}&limit=5`, { status: 200 }));
     }
     for (const relation of relatedNames(model)) {
       add('list', `${relation} can be included`, on.list(`?include=${relation}&limit=5`, { status: 200 }));
@@ -132,6 +134,7 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
   }
   if (model.conditional) deriveConditions();
   deriveRules();
+  deriveAcross();
   deriveUnique();
   deriveRelations();
   return { cases, skipped };
@@ -195,6 +198,7 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
         add('create', `${member} left out becomes its default`, refused(rest, made, expect));
       }
       if (field.origin !== 'relation') edgeCases(field, refused, broken);
+      changedCases(field, refused);
       if (rules.immutable && on.update && field !== model.parent?.field) {
         const made = make();
         const other = exampleValue(field, turn() + 1, known.get(`${model.name}.${member}`) ?? []);
@@ -203,6 +207,65 @@ function deriveForModel(graph: Graph, model: Model, source: Source): Derived {
         add('update', `${member} can not be changed`, made.steps, step);
       }
     }
+  }
+
+  /** What is done to a text before it is kept, and what is made of another one. */
+  function changedCases(field: Field, sent: (body: Body, made: Making, expect: Expectation) => Step[]): void {
+    const { member, rules, derivedFrom } = field;
+    const made = make();
+    const value = made.body[member];
+    const taken = (given: string, kept: string): Step[] => sent({ ...made.body, [member]: given }, made, { status: 201, data: { [member]: kept } }); // prettier-ignore
+    if (typeof value === 'string' && !rules.writeOnly) {
+      if (rules.trim) add('create', `${member} is kept without blanks around it`, taken(`  ${value} `, value));
+      if (rules.letters === 'lower' && value !== value.toUpperCase()) add('create', `${member} is kept in lower case`, taken(value.toUpperCase(), value)); // prettier-ignore
+      if (rules.letters === 'upper' && value !== value.toLowerCase()) add('create', `${member} is kept in upper case`, taken(value.toLowerCase(), value)); // prettier-ignore
+    }
+    if (derivedFrom === undefined) return;
+    const { [member]: _given, ...rest } = made.body;
+    const check = ({ body }: Answer): readonly Fault[] => {
+      const found = (body as { data?: Record<string, unknown> }).data?.[member];
+      return typeof found === 'string' && /^[a-z0-9]+(-[a-z0-9]+)*$/.test(found) ? [] : [faultOf(member, `a slug of ${derivedFrom}`, found)]; // prettier-ignore
+    };
+    add('create', `${member} left out is made from ${derivedFrom}`, sent(rest, made, { status: 201, check }));
+  }
+
+  /** A record whose own values break a rule across them is refused, and told at the place that the rule names. */
+  function deriveAcross(): void {
+    for (const { check, ownValues, at, message } of model.rules) {
+      if (!ownValues) continue;
+      const title = `a record of which it is false that ${message}`;
+      const breaking = (): Making | undefined => {
+        for (let tried = 0; tried < 10 * TRIES; tried += 1) {
+          const one = make();
+          const body = { ...one.body, ...strayValues(one.body, tried) };
+          if (isFalse(check, valuesOf(model, body), now)) return { ...one, body };
+        }
+        return undefined;
+      };
+      const made = breaking();
+      if (made === undefined) {
+        skip(title, 'no record that breaks this rule could be made up');
+        continue;
+      }
+      const expect: Expectation = { status: 422, error: { rule: 'check', pointer: at === undefined ? '' : `/${at}` } };
+      add('create', `${title}: refused`, made.steps.slice(0, -1), { ...made.steps.at(-1)!, body: made.body, expect, keep: undefined }); // prettier-ignore
+    }
+  }
+
+  /** Values of the model's own fields that need not go together; every other time two relations lead to one record. */
+  function strayValues(body: Body, tried: number): Body {
+    const values = model.fields.flatMap((field): [string, unknown][] => {
+      const isOwn = isSettable(field, 'create') && field.refersTo === undefined && field.type !== 'secret';
+      const at = (tried * 7_919 + field.member.length * 104_729) % 10_007;
+      const value = isOwn ? exampleValue(field, at, known.get(`${model.name}.${field.member}`) ?? []) : undefined;
+      return value === undefined ? [] : [[field.member, value]];
+    });
+    const references = model.relations.filter(({ field }) => body[field.member] !== undefined);
+    const twins = references.flatMap(({ field, target }, at): [string, unknown][] => {
+      const first = references.findIndex((one) => one.target === target);
+      return first === at || tried % 2 === 0 ? [] : [[field.member, body[references[first]!.field.member]]];
+    });
+    return Object.fromEntries([...values, ...twins]);
   }
 
   function edgeCases(
@@ -319,61 +382,3 @@ function stepsFor(graph: Graph, model: Model, endpoints: ReadonlyMap<EndpointNam
 /** The members of a body that an answer shows. */
 const shownOf = (model: Model, body: Body): Body =>
   Object.fromEntries(Object.entries(body).filter(([member]) => model.shownByMember.has(member)));
-
-/** Why no valid record of a model can be made over HTTP; undefined where one can. */
-function whyNotMade(graph: Graph, model: Model, known: KnownValues, trail: readonly string[]): string | undefined {
-  if (!model.endpoints.has('create')) return `${model.name} has no create endpoint`;
-  if (trail.includes(model.name)) return `records need each other in a circle: ${[...trail, model.name].join(', ')}`;
-  for (const field of model.fields) {
-    if (!field.rules.required || !isSettable(field, 'create')) continue;
-    if (field.refersTo !== undefined) {
-      const why = whyNotMade(graph, modelOf(graph, field.refersTo), known, [...trail, model.name]);
-      if (why !== undefined) return why;
-    } else if (exampleValue(field, 1, known.get(`${model.name}.${field.member}`) ?? []) === undefined) {
-      return `no valid value of ${model.name}.${field.member} is known: give it examples, or samples`;
-    }
-  }
-  return undefined;
-}
-
-function makeRecord(graph: Graph, model: Model, source: Source, trail: readonly string[] = []): Making {
-  const { known, now, turn } = source;
-  const steps: Step[] = [];
-  const body: Record<string, unknown> = {};
-  const inside = [...trail, model.name];
-  for (const field of model.fields) {
-    if (field.refersTo === undefined || !isSettable(field, 'create')) continue;
-    const target = modelOf(graph, field.refersTo);
-    const canWait = !field.rules.required;
-    if (canWait && (inside.includes(target.name) || whyNotMade(graph, target, known, inside) !== undefined)) continue;
-    const other = makeRecord(graph, target, source, inside);
-    steps.push(...other.steps);
-    body[field.member] = { kept: other.kept };
-  }
-  for (let tried = 0; tried < TRIES; tried += 1) {
-    Object.assign(body, ownValues(model, known, turn));
-    if (keepsRules(model, body, now)) break;
-  }
-  const kept = `${model.name}${turn()}`;
-  const pointer = `/data/${model.key.member}`;
-  const path = `${graph.service.prefix}/${model.plural}`;
-  steps.push({ method: 'POST', path, body, expect: { status: 201 }, keep: { name: kept, pointer } });
-  return { steps, body, kept };
-}
-
-/** A value for every member that a client may set, but for keys of other records. */
-function ownValues(model: Model, known: KnownValues, turn: () => number): Body {
-  const values: [string, unknown][] = [];
-  const drawn = new Set(model.draws.map((draw) => amountField(draw)));
-  for (const field of model.fields) {
-    // The hash of a secret takes a while: it is tried in its own cases.
-    const slow = field.type === 'secret' && !field.rules.required;
-    if (field.refersTo !== undefined || !isSettable(field, 'create') || slow) continue;
-    const given = model.trial.example[field.member] ?? (field.drawnOn === true ? plenty(field) : undefined);
-    // What is drawn is little, so that there is enough of it.
-    const at = drawn.has(field) ? turn() % 3 : turn();
-    const value = given ?? exampleValue(field, at, known.get(`${model.name}.${field.member}`) ?? []);
-    if (value !== undefined) values.push([field.member, value]);
-  }
-  return Object.fromEntries(values);
-}

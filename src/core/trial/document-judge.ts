@@ -1,7 +1,7 @@
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import type { ValidateFunction } from 'ajv/dist/2020.js';
 import addFormats from 'ajv-formats';
-import type { Answer, Fault } from './judge.ts';
+import type { Answer, Fault } from './answer.ts';
 
 type Tree = Record<string, unknown>;
 

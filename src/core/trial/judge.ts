@@ -1,21 +1,7 @@
 import { describe } from '../declaration/check-shape.ts';
+import type { Answer, Fault } from './answer.ts';
 import type { Expectation } from './case.ts';
 import { withKept } from './kept.ts';
-
-/** What came back over HTTP. */
-export interface Answer {
-  readonly status: number;
-  readonly headers: Readonly<Record<string, string>>;
-  /** The parsed body; undefined where there is none. */
-  readonly body: unknown;
-}
-
-/** Something that came back other than expected, in words. */
-export interface Fault {
-  readonly what: string;
-  readonly expected: string;
-  readonly got: string;
-}
 
 /** Compares an answer with what was expected; an empty list where all is well. */
 export function judge(expect: Expectation, answer: Answer, kept: ReadonlyMap<string, unknown>): Fault[] {
@@ -24,7 +10,8 @@ export function judge(expect: Expectation, answer: Answer, kept: ReadonlyMap<str
     faults.push({ what, expected: shown(expected), got: shown(got) });
   const body = (answer.body ?? {}) as { data?: unknown; errors?: { rule?: string; pointer?: string }[] };
 
-  if (answer.status !== expect.status) fault('status', expect.status, answer.status);
+  const statuses = expect.statuses ?? [expect.status];
+  if (!statuses.includes(answer.status)) fault('status', statuses.length === 1 ? statuses[0] : statuses, answer.status);
   if (expect.data !== undefined && answer.status === expect.status) {
     const data = (body.data ?? {}) as Record<string, unknown>;
     for (const [member, value] of Object.entries(withKept(expect.data, kept) as Record<string, unknown>)) {
@@ -43,8 +30,16 @@ export function judge(expect: Expectation, answer: Answer, kept: ReadonlyMap<str
   if (expect.location !== undefined && answer.headers.location?.startsWith(`${expect.location}/`) !== true) {
     fault('Location', `${expect.location}/…`, answer.headers.location);
   }
+  if (faults.length === 0) faults.push(...(expect.check?.(answer, kept) ?? []));
   return faults;
 }
+
+/** A fault with both sides as text. */
+export const faultOf = (what: string, expected: unknown, got: unknown): Fault => ({
+  what,
+  expected: shown(expected),
+  got: shown(got),
+});
 
 function shown(value: unknown): string {
   if (value === undefined) return describe(value);

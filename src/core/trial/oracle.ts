@@ -1,10 +1,10 @@
-import type { Caller } from '../../src/core/access/caller.ts';
-import { evaluate } from '../../src/core/expression/evaluate.ts';
-import type { Grant, Verb } from '../../src/core/model/access.ts';
-import type { FieldValue, Graph, Links, Model, Relation } from '../../src/core/model/graph.ts';
-import { modelOf } from '../../src/core/model/graph.ts';
-import { isReverse, linkedOf } from '../../src/core/model/related.ts';
-import type { Step, Via } from '../../src/core/model/related.ts';
+import type { Caller } from '../access/caller.ts';
+import { evaluate } from '../expression/evaluate.ts';
+import type { Grant, Verb } from '../model/access.ts';
+import type { FieldValue, Graph, Links, Model, Relation } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { isReverse, linkedOf } from '../model/related.ts';
+import type { Step, Via } from '../model/related.ts';
 
 export type Row = Readonly<Record<string, FieldValue>>;
 type Grants = readonly Grant[];

@@ -1,0 +1,212 @@
+import type { Verb } from '../model/access.ts';
+import type { Model } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { linkedOf, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
+import { MOST_RELATED } from '../query/shown.ts';
+import { isSettable } from '../rules/schema.ts';
+import type { Answer, Fault } from './answer.ts';
+import { exampleValue } from './examples.ts';
+import type { Body, Case, Step } from './case.ts';
+import { recordsOf } from './derive-reading.ts';
+import { faultOf } from './judge.ts';
+import type { Row } from './oracle.ts';
+import { keysOf, keyText, pathOf, queryOf } from './paths.ts';
+import { expectations } from './statuses.ts';
+import type { Person, World } from './world.ts';
+
+/** Records that are asked for one by one, of each kind that grants tell apart. */
+const MOST_ROWS = 4;
+
+/** Every kind of caller at every endpoint of a model: the status that `may` says, and not a record or a member too many. */
+export function deriveAccess(world: World, model: Model): Case[] {
+  const { graph, oracle } = world;
+  if (graph.identity === undefined) return [];
+  const cases: Case[] = [];
+  const says = expectations(world);
+  const people = callersOf(world, model);
+  const add = (endpoint: Case['endpoint'], title: string, ...steps: Step[]): void => void cases.push({ model: model.name, endpoint, title, steps }); // prettier-ignore
+  const named = (person: Person): string => (person.caller === null ? 'nobody' : describeCaller(person));
+
+  for (const who of people) {
+    const as = who.name;
+    if (model.endpoints.has('list')) deriveList(who, as);
+    for (const row of rowsFor(who)) deriveRecord(who, as, row);
+    deriveSetting(who, as);
+    deriveOperations(who, as);
+  }
+  return cases;
+
+  function deriveList(who: Person, as: string): void {
+    const bar = says.barred(model, 'read', who);
+    const path = pathOf(graph, model);
+    if (bar !== undefined) {
+      add('list', `${named(who)} asks for the list: ${bar}`, { method: 'GET', path, as, expect: { status: bar } });
+      return;
+    }
+    const wanted = says.readable(model, who);
+    const check = (answer: Answer): readonly Fault[] => {
+      const shown = recordsOf(answer);
+      const [keys, expected] = [keysOf(model, shown), keysOf(model, wanted)];
+      if (keys.join() !== expected.join()) return [faultOf(`the records for them (${keys.length}, not ${expected.length})`, expected, keys)]; // prettier-ignore
+      const byKey = new Map(wanted.map((row) => [keyText(model, row), row]));
+      return shown.flatMap((record) => says.memberFaults(model, record, byKey.get(keyText(model, record))!, who));
+    };
+    const most = String(graph.service.paging.most);
+    add('list', `${named(who)} sees ${wanted.length} of ${world.rowsOf(model).length} in the list, with what is for them`, { method: 'GET', path: path + queryOf({ view: 'default', limit: most }), as, pages: true, expect: { status: 200, check } }); // prettier-ignore
+    const total = (answer: Answer): readonly Fault[] => {
+      const found = (answer.body as { page: { total?: number } }).page.total;
+      return found === wanted.length ? [] : [faultOf('the total', wanted.length, found)];
+    };
+    add('list', `${named(who)} is told a total of ${wanted.length}`, { method: 'GET', path: path + queryOf({ total: 'true', limit: '1' }), as, expect: { status: 200, check: total } }); // prettier-ignore
+    for (const member of model.access.fields.keys()) deriveHidden(who, as, member);
+    for (const relation of relatedNames(model)) deriveRelated(who, as, relation, wanted);
+  }
+
+  /** A member that is hidden can't be found out by filters and orders either. */
+  function deriveHidden(who: Person, as: string, member: string): void {
+    if (!model.shownByMember.has(member)) return;
+    const isNever = !oracle.could(model.access.fields.get(member)!, model, who.caller);
+    const path = pathOf(graph, model) + queryOf({ filter: `"${member}" IS NOT NULL`, total: 'true', limit: '1' });
+    if (isNever) {
+      add('list', `${named(who)} can not filter by ${member}`, { method: 'GET', path, as, expect: { status: 400 } });
+      return;
+    }
+    const seen = says
+      .readable(model, who)
+      .filter((row) => (oracle.seen(model, member, row, who.caller) ?? null) !== null);
+    const check = (answer: Answer): readonly Fault[] => {
+      const found = (answer.body as { page: { total?: number } }).page.total;
+      return found === seen.length ? [] : [faultOf(`the records with a ${member} that they see`, seen.length, found)];
+    };
+    add('list', `${named(who)} finds by ${member} what they see of it`, { method: 'GET', path, as, expect: { status: 200, check } }); // prettier-ignore
+  }
+
+  function deriveRelated(who: Person, as: string, relation: string, rows: readonly Row[]): void {
+    const one = stepCalled(model, relation);
+    const via = one?.step ?? viaCalled(model, relation)!.via;
+    const target = modelOf(graph, one?.target ?? viaCalled(model, relation)!.target);
+    const own = model.relations.find((step) => step === via)?.field.member ?? linkedOf(model).find((links) => links === via)?.member; // prettier-ignore
+    if (own !== undefined && model.access.fields.has(own)) return;
+    const byKey = new Map(rows.map((row) => [keyText(model, row), row]));
+    const check = (answer: Answer): readonly Fault[] =>
+      recordsOf(answer).flatMap((record): Fault[] => {
+        const row = byKey.get(keyText(model, record));
+        if (row === undefined) return [faultOf('a record of the list', 'one of theirs', record)];
+        const all = oracle.related(model, via, row).filter((other) => oracle.may(target, 'read', other, who.caller));
+        const got = record[relation] as unknown as (Row & { data?: Row[] }) | null | undefined;
+        const shown = one === undefined ? (got?.data ?? []) : got === null || got === undefined ? [] : [got];
+        const [keys, wanted] = [keysOf(target, shown), keysOf(target, all)];
+        const isSame = wanted.length > MOST_RELATED ? keys.length === MOST_RELATED : keys.join() === wanted.join();
+        if (!isSame) return [faultOf(`${relation} of ${keyText(model, row)}`, wanted, keys)];
+        const others = new Map(all.map((other) => [keyText(target, other), other]));
+        return shown.flatMap((other) => says.memberFaults(target, other, others.get(keyText(target, other)), who));
+      });
+    const most = String(Math.min(20, graph.service.paging.most));
+    add('list', `${named(who)} sees of ${relation} what is for them`, { method: 'GET', path: pathOf(graph, model) + queryOf({ include: relation, limit: most }), as, expect: { status: 200, check } }); // prettier-ignore
+  }
+
+  function deriveRecord(who: Person, as: string, row: Row): void {
+    const path = pathOf(graph, model, row);
+    const has = (endpoint: 'read' | 'update' | 'replace' | 'delete'): boolean => model.endpoints.has(endpoint);
+    const title = (what: string, status: number): string => `${named(who)} ${what} ${describeRow(row, who)}: ${status}`;
+    const read = says.expected(model, 'read', row, who);
+    if (has('read')) {
+      const check = (answer: Answer): readonly Fault[] => says.memberFaults(model, (answer.body as { data: Row }).data, row, who); // prettier-ignore
+      add('read', title('reads', read), { method: 'GET', path, as, expect: { status: read, ...(read === 200 ? { check } : {}) } }); // prettier-ignore
+    }
+    const ifMatch = model.conditional ? '*' : undefined;
+    if (has('update')) {
+      const status = says.expected(model, 'update', row, who);
+      add('update', title('changes', status), { method: 'PATCH', path, body: {}, ifMatch, as, expect: { status } });
+    }
+    if (has('replace')) {
+      const status = says.expected(model, 'replace', row, who);
+      const body = says.bodyLike(model, row);
+      // What they can't have read they can't send back either.
+      const statuses = status === 401 || status === 403 || status === 404 ? [status] : [200, 422];
+      add('replace', title('replaces', status), { method: 'PUT', path, body, ifMatch, as, expect: { status, statuses } }); // prettier-ignore
+    }
+    if (has('delete')) {
+      const status = says.expected(model, 'delete', row, who);
+      // A state that the record is not in shows whether it would have been allowed, and leaves it there.
+      add('delete', title('deletes', status), { method: 'DELETE', path, ifMatch: '"none-at-all"', as, expect: { status: status === 200 ? 412 : status } }); // prettier-ignore
+    }
+    if (model.journal) {
+      const status = says.expected(model, 'journal', row, who);
+      add('journal', title('reads the journal of', status), { method: 'GET', path: `${path}/journal`, as, expect: { status } }); // prettier-ignore
+    }
+    for (const part of model.parts.map((name) => modelOf(graph, name))) {
+      if (!part.endpoints.has('list')) continue;
+      const status = says.barred(part, 'read', who) ?? (read === 403 ? 404 : read);
+      const mine = says.readable(part, who).filter((other) => other[part.parent!.field.member] === row[model.key.member]); // prettier-ignore
+      const check = (answer: Answer): readonly Fault[] => {
+        const [keys, wanted] = [keysOf(part, recordsOf(answer)), keysOf(part, mine)];
+        return keys.join() === wanted.join() ? [] : [faultOf(`the ${part.plural} within`, wanted, keys)];
+      };
+      const steps: Step = { method: 'GET', path: `${path}/${part.plural}?limit=${graph.service.paging.most}&view=default`, as, pages: true, expect: { status, ...(status === 200 ? { check } : {}) } }; // prettier-ignore
+      cases.push({ model: part.name, endpoint: 'list', title: `${named(who)} asks for those of ${describeRow(row, who)} ${model.name}: ${status}`, steps: [steps] }); // prettier-ignore
+    }
+  }
+
+  /** A member that is for others to set can't be changed by whoever may change the record. */
+  function deriveSetting(who: Person, as: string): void {
+    for (const [member, grants] of model.access.set) {
+      const field = model.byMember.get(member);
+      if (field === undefined || !isSettable(field, 'update') || field.type === 'secret') continue;
+      const row = world.rowsOf(model).find((one) => says.expected(model, 'update', one, who) === 200 && !oracle.holds(grants, model, one, who.caller)); // prettier-ignore
+      if (row === undefined || !model.endpoints.has('update')) continue;
+      const value = [1, 2, 3].map((turn) => exampleValue(field, turn, [])).find((one) => one !== undefined && JSON.stringify(one) !== JSON.stringify(row[member])); // prettier-ignore
+      if (value === undefined) continue;
+      const ifMatch = model.conditional ? '*' : undefined;
+      add('update', `${named(who)} may change ${describeRow(row, who)}, but not its ${member}: 403`, { method: 'PATCH', path: pathOf(graph, model, row), body: { [member]: value }, ifMatch, as, expect: { status: 403 } }); // prettier-ignore
+    }
+  }
+
+  function deriveOperations(who: Person, as: string): void {
+    for (const { name, target, reads } of model.operations) {
+      const grants = model.access.operations.get(name) ?? [];
+      const row = target === 'record' ? rowsFor(who)[0] : undefined;
+      if (target === 'record' && row === undefined) continue;
+      const status = says.operation(model, grants, row, who);
+      // Whether it would be allowed shows before what it is sent is looked at, but not what comes of it.
+      if (status === 200) continue;
+      const body: Body = {};
+      add('operation', `${named(who)} may not ${name}: ${status}`, { method: reads ? 'GET' : 'POST', path: `${pathOf(graph, model, row)}/${name}`, ...(reads ? {} : { body }), as, expect: { status } }); // prettier-ignore
+    }
+  }
+
+  /** A record of each kind: those that this caller may read, change, delete, and sees all of, or not. */
+  function rowsFor(who: Person): Row[] {
+    const kinds = new Map<string, Row>();
+    const verbs: readonly Verb[] = ['read', 'update', 'replace', 'delete', 'journal'];
+    for (const row of world.rowsOf(model)) {
+      const hidden = [...model.access.fields.keys()].map((member) => oracle.sees(model, member, row, who.caller));
+      const kind = [...verbs.map((verb) => says.expected(model, verb, row, who)), ...hidden].join();
+      if (!kinds.has(kind)) kinds.set(kind, row);
+    }
+    return [...kinds.values()].slice(0, MOST_ROWS);
+  }
+
+  function describeRow(row: Row, { caller }: Person): string {
+    if (caller === null || model.owner === undefined) return 'one';
+    return oracle.holds([{ kind: 'owner' }], model, row, caller) ? 'their own' : "another's";
+  }
+}
+
+/** `tor (walker)` */
+function describeCaller({ name, caller }: Person): string {
+  return caller!.roles.length === 0 ? name : `${name} (${caller!.roles.join(', ')})`;
+}
+
+/** Nobody; somebody of each set of roles; and somebody who owns a record, and is not among them. */
+function callersOf({ people, rowsOf, oracle }: World, model: Model): Person[] {
+  const chosen = new Map<string, Person>();
+  for (const person of people) {
+    const kind = person.caller === null ? 'nobody' : [...person.caller.roles].sort().join();
+    if (!chosen.has(kind)) chosen.set(kind, person);
+  }
+  const isOwner = ({ caller }: Person): boolean => caller !== null && model.owner !== undefined && rowsOf(model).some((row) => oracle.holds([{ kind: 'owner' }], model, row, caller)); // prettier-ignore
+  const plain = people.find((person) => isOwner(person) && ![...chosen.values()].includes(person));
+  const stranger = people.find((person) => person.caller !== null && !isOwner(person) && ![...chosen.values(), plain].includes(person)); // prettier-ignore
+  return [...chosen.values(), ...[plain, stranger].filter((one) => one !== undefined)];
+}

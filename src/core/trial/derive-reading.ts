@@ -1,0 +1,203 @@
+import { filterable, sortable } from '../http/list-request.ts';
+import { compareDecimals, parseDecimal } from '../model/decimal.ts';
+import type { Field, FieldValue, Model, ValueSpec } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { relatedNames, stepCalled, viaCalled } from '../model/related.ts';
+import { isScalar } from '../model/types.ts';
+import { MOST_RELATED } from '../query/shown.ts';
+import type { Answer, Fault } from './answer.ts';
+import type { Case, Step } from './case.ts';
+import { faultOf } from './judge.ts';
+import type { Row } from './oracle.ts';
+import { keysOf, keyText, pathOf, queryOf } from './paths.ts';
+import type { World } from './world.ts';
+
+/** Records of an answer to a list. */
+export const recordsOf = ({ body }: Answer): Row[] => (body as { data?: Row[] } | undefined)?.data ?? [];
+
+/** Pages are of so few records that there are several, and not so many that it takes long. */
+const pageOf = (rows: readonly unknown[]): string => String(Math.max(2, Math.ceil(rows.length / 4)));
+
+/** Every filter, order, page and related record of a model's lists, compared with the same worked out in JavaScript. */
+export function deriveReading(world: World, model: Model): Case[] {
+  const { graph } = world;
+  const cases: Case[] = [];
+  const rows = world.rowsOf(model);
+  if (!model.endpoints.has('list') || rows.length === 0) return cases;
+  const key = model.key.member;
+  const most = graph.service.paging.most;
+  const add = (title: string, ...steps: Step[]): void => void cases.push({ model: model.name, endpoint: 'list', title, steps }); // prettier-ignore
+  const list = (parameters: Readonly<Record<string, string>>, check: (answer: Answer) => readonly Fault[], pages = true): Step => ({ method: 'GET', path: pathOf(graph, model) + queryOf(parameters), pages, expect: { status: 200, check } }); // prettier-ignore
+  const finds =
+    (wanted: readonly Row[]) =>
+    (answer: Answer): readonly Fault[] => {
+      const [keys, expected] = [keysOf(model, recordsOf(answer)), keysOf(model, wanted)];
+      return keys.join() === expected.join() ? [] : [faultOf(`the records that are found (${keys.length}, not ${expected.length})`, expected, keys)]; // prettier-ignore
+    };
+
+  for (const [view, members] of model.views) {
+    const names = members.map(({ name }) => name).sort().join(); // prettier-ignore
+    const check = (answer: Answer): readonly Fault[] => {
+      const shown = recordsOf(answer).map((record) => Object.keys(record).sort().join()); // prettier-ignore
+      const other = shown.find((one) => one !== names);
+      return other === undefined ? [] : [faultOf(`the members in the view ${view}`, names, other)];
+    };
+    add(`the view ${view} shows its members`, list({ view, limit: '3' }, check, false));
+  }
+  const chosen = model.shown.filter(({ member }) => member !== key).slice(0, 2).map(({ member }) => member); // prettier-ignore
+  const exactly = (answer: Answer): readonly Fault[] => {
+    const other = recordsOf(answer).map((record) => Object.keys(record).join()).find((one) => one !== chosen.join()); // prettier-ignore
+    return other === undefined ? [] : [faultOf('the members of a record', chosen, other)];
+  };
+  if (chosen.length > 0) add('fields names exactly what is shown', list({ fields: chosen.join(), limit: '3' }, exactly, false)); // prettier-ignore
+  for (const condition of conditionsOf(world, model)) {
+    add(`filter ${condition}`, list({ filter: condition, fields: key, limit: String(most) }, finds(world.matching(model, condition)))); // prettier-ignore
+  }
+  for (const field of filterable(model)) {
+    const value = middleOf(world, model, field);
+    if (value === null) continue;
+    const wanted = rows.filter((row) => row[field.member] === value);
+    add(`${field.member} equal to a value`, list({ [field.member]: textOf(value), fields: key, limit: String(most) }, finds(wanted))); // prettier-ignore
+  }
+  for (const member of sortable(model)) {
+    const spec = model.byMember.get(member) ?? model.computed.find((one) => one.member === member)!;
+    for (const descending of [false, true]) {
+      const ordered = inOrder(world, model, member, spec, descending);
+      const check = (answer: Answer): readonly Fault[] => {
+        const [there, back] = [recordsOf(answer), (answer.body as { back: Row[] }).back].map((all) => all.map((row) => keyText(model, row))); // prettier-ignore
+        const expected = ordered.map((row) => keyText(model, row));
+        if (there!.join() !== expected.join()) return [faultOf('the order, page by page', expected, there)];
+        return back!.join() === expected.join() ? [] : [faultOf('the order, page by page backwards', expected, back)];
+      };
+      add(`every page ${descending ? 'falling' : 'rising'} by ${member}, there and back`, list({ sort: descending ? `-${member}` : member, fields: key, limit: pageOf(rows) }, check)); // prettier-ignore
+    }
+  }
+  const total = (answer: Answer): readonly Fault[] => {
+    const found = (answer.body as { page: { total?: number } }).page.total;
+    return found === rows.length ? [] : [faultOf('the total', rows.length, found)];
+  };
+  add('the total counts all records', list({ total: 'true', limit: '1' }, total, false));
+  const second = inOrder(world, model, key, model.key, false).slice(1, 3).map((row) => keyText(model, row)); // prettier-ignore
+  const passed = (answer: Answer): readonly Fault[] => {
+    const found = recordsOf(answer).map((row) => keyText(model, row));
+    return found.join() === second.join() ? [] : [faultOf('the records after the first', second, found)];
+  };
+  add('an offset passes records over', list({ sort: key, offset: '1', limit: '2', fields: key }, passed, false));
+  for (const relation of relatedNames(model)) {
+    add(`${relation} brings the records that belong`, list({ include: relation, limit: String(Math.min(most, 20)) }, (answer) => relatedFaults(world, model, relation, recordsOf(answer)), false)); // prettier-ignore
+  }
+  return cases;
+}
+
+function relatedFaults(world: World, model: Model, relation: string, shown: readonly Row[]): Fault[] {
+  const one = stepCalled(model, relation);
+  const via = one?.step ?? viaCalled(model, relation)!.via;
+  const target = modelOf(world.graph, one?.target ?? viaCalled(model, relation)!.target);
+  const byKey = new Map(world.rowsOf(model).map((row) => [keyText(model, row), row]));
+  return shown.flatMap((record): Fault[] => {
+    const row = byKey.get(keyText(model, record));
+    if (row === undefined) return [faultOf('a record of the list', 'one of the samples', record)];
+    const wanted = keysOf(target, world.oracle.related(model, via, row));
+    const got = record[relation] as unknown as (Row & { data?: Row[]; more?: boolean }) | null | undefined;
+    const found = keysOf(target, one === undefined ? (got?.data ?? []) : got === null || got === undefined ? [] : [got]); // prettier-ignore
+    const isMore = one === undefined && wanted.length > MOST_RELATED;
+    if (isMore ? found.length === MOST_RELATED && got?.more === true : found.join() === wanted.join() && got?.more !== true) return []; // prettier-ignore
+    return [faultOf(`${relation} of ${keyText(model, row)}`, wanted, found)];
+  });
+}
+
+const textOf = (value: FieldValue): string => (typeof value === 'string' ? value : JSON.stringify(value));
+
+/** A value that some records have, and that others lie on both sides of. */
+function middleOf(world: World, model: Model, spec: ValueSpec & { readonly member: string }): FieldValue {
+  const values = world.rowsOf(model).map((row) => world.valueOf(model, spec.member, row)).filter((value) => value !== null); // prettier-ignore
+  const ordered = [...values].sort((one, other) => compared(spec, one, other));
+  return ordered[Math.floor(ordered.length / 2)] ?? null;
+}
+
+/** Conditions over every member that has an order or a text, each operator in turn. */
+function conditionsOf(world: World, model: Model): string[] {
+  const scalars = [...model.shown, ...model.computed].filter(({ type }) => isScalar(type));
+  const conditions = scalars.flatMap((spec) => {
+    const { member, type } = spec;
+    const name = `"${member}"`;
+    const [value, lowest] = [middleOf(world, model, spec), lowestOf(world, model, spec)];
+    if (value === null || lowest === null) return [`${name} IS NULL`, `${name} IS NOT NULL`];
+    const [it, low] = [literal(spec, value), literal(spec, lowest)];
+    const always = [`${name} = ${it}`, `${name} <> ${it}`, `${name} IS NULL`, `${name} IS NOT NULL`, `${name} IN (${low}, ${it})`, `NOT ${name} = ${low}`]; // prettier-ignore
+    if (type === 'boolean' || type === 'uuid') return always;
+    const ordered = [`${name} < ${it}`, `${name} <= ${it}`, `${name} > ${it}`, `${name} >= ${it}`, `${name} BETWEEN ${low} AND ${it}`, `${name} NOT BETWEEN ${low} AND ${it}`]; // prettier-ignore
+    return [...always, ...ordered, ...textConditions(spec, name, value), ...timeConditions(spec, name, it)];
+  });
+  const lists = model.shown.filter(({ type, items }) => type === 'array' && items!.type === 'string');
+  return [...conditions, ...lists.flatMap(({ member }) => listConditions(world, model, member))];
+}
+
+function textConditions({ type }: ValueSpec, name: string, value: FieldValue): string[] {
+  if ((type !== 'string' && type !== 'text') || typeof value !== 'string' || value === '') return [];
+  const begins = value.slice(0, Math.max(1, Math.floor(value.length / 2)));
+  const pattern = begins.replaceAll(/[\\%_]/g, '\\$&');
+  return [
+    `${name} LIKE '${quote(pattern)}%'`,
+    `${name} NOT LIKE '${quote(pattern)}%'`,
+    `CASEI(${name}) = CASEI('${quote(value.toUpperCase())}')`,
+  ];
+}
+
+function timeConditions({ type }: ValueSpec, name: string, it: string): string[] {
+  if (type !== 'date' && type !== 'date-time') return [];
+  const bare = it.replace(/^[A-Z]+\(|\)$/g, '');
+  return [`T_AFTER(${name}, ${it})`, `T_BEFORE(${name}, ${it})`, `T_DURING(${name}, INTERVAL(${bare}, '..'))`];
+}
+
+function listConditions(world: World, model: Model, member: string): string[] {
+  const [first] = world.rowsOf(model).flatMap((row) => (row[member] as readonly string[] | null) ?? []);
+  if (first === undefined) return [];
+  const it = `('${quote(first)}')`;
+  return ['A_CONTAINS', 'A_OVERLAPS', 'A_CONTAINEDBY', 'A_EQUALS'].map((word) => `${word}("${member}", ${it})`);
+}
+
+function lowestOf(world: World, model: Model, spec: ValueSpec & { readonly member: string }): FieldValue {
+  const values = world.rowsOf(model).map((row) => world.valueOf(model, spec.member, row)).filter((value) => value !== null); // prettier-ignore
+  return [...values].sort((one, other) => compared(spec, one, other))[0] ?? null;
+}
+
+const quote = (text: string): string => text.replaceAll("'", "''");
+
+function literal({ type }: ValueSpec, value: FieldValue): string {
+  if (typeof value !== 'string')
+    return typeof value === 'boolean' ? String(value).toUpperCase() : JSON.stringify(value);
+  if (type === 'date') return `DATE('${value}')`;
+  if (type === 'date-time') return `TIMESTAMP('${value}')`;
+  return type === 'decimal' ? value : `'${quote(value)}'`;
+}
+
+/** Two values that are not null, in the order of their type. */
+export function compared({ type }: ValueSpec, one: FieldValue, other: FieldValue): number {
+  if (type === 'decimal') return compareDecimals(parseDecimal(String(one as string))!, parseDecimal(String(other as string))!); // prettier-ignore
+  if (typeof one === 'string' && typeof other === 'string') return byCodePoint(one, other);
+  return Number(one) - Number(other);
+}
+
+function byCodePoint(one: string, other: string): number {
+  const [left, right] = [Array.from(one), Array.from(other)];
+  for (let at = 0; at < Math.min(left.length, right.length); at += 1) {
+    const difference = left[at]!.codePointAt(0)! - right[at]!.codePointAt(0)!;
+    if (difference !== 0) return difference;
+  }
+  return left.length - right.length;
+}
+
+/** All records in an order: nulls last either way, and the key where values are alike, in the same direction. */
+function inOrder(world: World, model: Model, member: string, spec: Field | ValueSpec, descending: boolean): Row[] {
+  const way = descending ? -1 : 1;
+  return [...world.rowsOf(model)].sort((one, other) => {
+    const [left, right] = [one, other].map((row) => world.valueOf(model, member, row));
+    if (left !== right) {
+      if (left === null || right === null) return left === null ? 1 : -1;
+      const difference = compared(spec, left!, right!);
+      if (difference !== 0) return difference * way;
+    }
+    return compared(model.key, one[model.key.member]!, other[model.key.member]!) * way;
+  });
+}

@@ -1,0 +1,17 @@
+import type { Graph, Model } from '../model/graph.ts';
+import type { Row } from './oracle.ts';
+
+/** The text of the key of a record. */
+export const keyText = (model: Model, row: Row): string => {
+  const key = row[model.key.member];
+  return typeof key === 'string' ? key : JSON.stringify(key);
+};
+
+/** The path of a model's records, or of one. */
+export const pathOf = ({ service }: Graph, model: Model, row?: Row): string =>
+  `${service.prefix}/${model.plural}${row === undefined ? '' : `/${encodeURIComponent(keyText(model, row))}`}`;
+
+export const queryOf = (parameters: Readonly<Record<string, string>>): string => `?${new URLSearchParams(parameters).toString()}`; // prettier-ignore
+
+/** The keys of records, in one order. */
+export const keysOf = (model: Model, rows: readonly Row[]): string[] => rows.map((row) => keyText(model, row)).sort();

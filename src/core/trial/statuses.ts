@@ -1,0 +1,96 @@
+import type { Grant, Verb } from '../model/access.ts';
+import type { Model } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { linkedOf } from '../model/related.ts';
+import { isSettable } from '../rules/schema.ts';
+import type { Fault } from './answer.ts';
+import type { Body } from './case.ts';
+import { faultOf } from './judge.ts';
+import type { Row } from './oracle.ts';
+import type { Person, World } from './world.ts';
+
+/** What `may` says is answered, worked out from the sample data. */
+export interface Expectations {
+  readable(model: Model, who: Person): Row[];
+  /** 401 or 403 for what such a caller can never do; undefined where it depends. */
+  barred(model: Model, verb: Verb, who: Person): number | undefined;
+  /** What is answered to somebody who wants to do something with a record, where nothing else is wrong. */
+  expected(model: Model, verb: Verb, row: Row, who: Person): number;
+  operation(model: Model, grants: readonly Grant[], row: Row | undefined, who: Person): number;
+  /** Members that a record shows to somebody other than it should. */
+  memberFaults(model: Model, shown: Row, row: Row | undefined, who: Person): Fault[];
+  /** What could be sent to make a record like this one. */
+  bodyLike(model: Model, row: Row): Body;
+}
+
+export function expectations({ graph, oracle, rowsOf }: World): Expectations {
+  const isStranger = ({ caller }: Person): boolean => caller === null && graph.identity !== undefined;
+
+  /** Whether somebody who signs in could have a grant that is for callers. */
+  function couldSignedIn(model: Model, grants: readonly Grant[]): boolean {
+    return grants.some((grant) => {
+      if (grant.kind !== 'parent') return !['nobody', 'maker', 'where', 'anybody'].includes(grant.kind);
+      const whole = modelOf(graph, model.parent!.target);
+      return couldSignedIn(whole, whole.access.verbs[grant.verb]);
+    });
+  }
+  const helps = (model: Model, grants: readonly Grant[], who: Person): boolean => isStranger(who) && couldSignedIn(model, grants); // prettier-ignore
+  const barred: Expectations['barred'] = (model, verb, who) =>
+    oracle.could(model.access.verbs[verb], model, who.caller) ? undefined : isStranger(who) ? 401 : 403;
+
+  const expected: Expectations['expected'] = (model, verb, row, who) => {
+    const bar = barred(model, verb, who);
+    if (bar !== undefined) return bar;
+    const { read } = model.access.verbs;
+    if (!oracle.may(model, 'read', row, who.caller)) {
+      return !read.some(({ kind }) => kind === 'anybody') && helps(model, read, who) ? 401 : 404;
+    }
+    if (oracle.may(model, verb, row, who.caller)) return 200;
+    return helps(model, model.access.verbs[verb], who) ? 401 : 403;
+  };
+
+  return {
+    barred,
+    expected,
+    readable: (model, { caller }) => rowsOf(model).filter((row) => oracle.may(model, 'read', row, caller)),
+    operation(model, grants, row, who) {
+      if (!oracle.could(grants, model, who.caller)) return isStranger(who) ? 401 : 403;
+      if (row === undefined) return 200;
+      const read = expected(model, 'read', row, who);
+      if (read !== 200) return read === 403 ? 404 : read;
+      return oracle.holds(grants, model, row, who.caller) ? 200 : helps(model, grants, who) ? 401 : 403;
+    },
+    memberFaults(model, shown, row, { caller }) {
+      if (row === undefined) return [faultOf('a record', 'one that is for them', shown)];
+      // The default view may be a narrower one.
+      const inView = new Set(
+        model.views
+          .get('default')!
+          .filter(({ inside }) => inside === undefined)
+          .map(({ name }) => name),
+      );
+      const all = [...model.shown, ...linkedOf(model)] as { readonly member: string }[];
+      const stored = all.filter(({ member }) => inView.has(member));
+      const faults = stored.flatMap(({ member }): Fault[] => {
+        const wanted = oracle.seen(model, member, row, caller);
+        const isLinks = Array.isArray(shown[member]) && linkedOf(model).some((one) => one.member === member);
+        const got = isLinks ? [...(shown[member] as string[])].sort() : shown[member];
+        return JSON.stringify(got) === JSON.stringify(wanted) ? [] : [faultOf(member, wanted, got)];
+      });
+      const computed = model.computed
+        .filter(({ member }) => inView.has(member))
+        .flatMap(({ member }): Fault[] => {
+          const isSeen = oracle.sees(model, member, row, caller);
+          return Object.hasOwn(shown, member) === isSeen ? [] : [faultOf(member, isSeen ? 'shown' : 'left out', shown[member])]; // prettier-ignore
+        });
+      return [...faults, ...computed];
+    },
+    bodyLike: (model, row) =>
+      Object.fromEntries(
+        Object.entries(row).filter(([member]) => {
+          const field = model.byMember.get(member);
+          return field === undefined || (isSettable(field, 'replace') && !model.access.set.has(member));
+        }),
+      ),
+  };
+}
