@@ -1,26 +1,20 @@
-import type { Skipped } from '../../core/trial/case.ts';
+import { curlOf, failedOf } from '../../core/trial/report/outcome.ts';
+import type { Coverage, Outcome, TrialResult } from '../../core/trial/report/outcome.ts';
 import { table } from '../terminal/table.ts';
 import { counted } from '../terminal/terminal.ts';
 import type { Terminal } from '../terminal/terminal.ts';
-import type { Outcome } from './run-cases.ts';
-
-export interface TrialResult {
-  readonly outcomes: readonly Outcome[];
-  readonly skipped: readonly Skipped[];
-  readonly milliseconds: number;
-}
 
 const ENDPOINTS = ['list', 'read', 'create', 'replace', 'update', 'delete', 'clear', 'operation', 'journal'] as const;
 
 /** The result for people: a table of models and endpoints, each failure, and a line that counts. */
 export function resultText(
-  { outcomes, skipped, milliseconds }: TrialResult,
+  { outcomes, skipped, milliseconds, coverage }: TrialResult,
   url: string,
   paint: Terminal['paint'],
 ): string {
   const models = [...new Set(outcomes.map((outcome) => outcome.case.model))];
   const rows = models.map((model) => [model, ...ENDPOINTS.map((endpoint) => cell(model, endpoint, outcomes, paint))]);
-  const failed = outcomes.filter(({ failure }) => failure !== undefined);
+  const failed = failedOf(outcomes);
   const passed = outcomes.length - failed.length;
   const counts = [
     `${passed} passed`,
@@ -37,6 +31,7 @@ export function resultText(
     ...failed.flatMap((outcome) => [...failureLines(outcome, url, paint), '']),
     ...skipped.map(({ model, title, why }) => `${paint.yellow('skipped')} ${model}: ${title} (${why})`),
     ...(skipped.length > 0 ? [''] : []),
+    ...coverageLines(coverage, paint),
     failed.length > 0 ? paint.red(line) : paint.green(line),
   ].join('\n');
 }
@@ -50,30 +45,34 @@ function cell(model: string, endpoint: string, outcomes: readonly Outcome[], pai
 
 function failureLines({ case: tried, failure }: Outcome, url: string, paint: Terminal['paint']): string[] {
   const { sent, answer, faults } = failure!;
-  const who =
-    sent.as === undefined || sent.as === 'nobody' ? [] : [` -H "Authorization: Bearer $(vantfell token ${sent.as})"`];
-  const headers = Object.entries(sent.headers).map(([name, value]) => ` -H ${quoted(`${name}: ${value}`)}`);
-  const body = sent.body === undefined ? '' : ` -d ${quoted(JSON.stringify(sent.body))}`;
   const shown = JSON.stringify(answer.body) ?? 'no body';
   return [
     `${paint.red('failed')} ${paint.bold(`${tried.model}, ${tried.endpoint}: ${tried.title}`)}`,
     ...faults.map(({ what, expected, got }) => `  ${what}: expected ${expected}, got ${got}`),
-    `  sent      curl -X ${sent.method} ${quoted(url + sent.path)}${[...headers, ...who].join('')}${body}`,
+    `  sent      ${curlOf(sent, url)}`,
     `  answered  ${answer.status} ${shown.length > 300 ? `${shown.slice(0, 297)}…` : shown}`,
   ];
 }
 
-/** Text as a POSIX shell takes it. */
-const quoted = (text: string): string => `'${text.replaceAll("'", `'\\''`)}'`;
+/** How much no case has met; the names of endpoints and rules where they are few. */
+function coverageLines(coverage: Coverage, paint: Terminal['paint']): string[] {
+  const parts = Object.entries(coverage).map(([what, { all, missing }]) => `${all - missing.length} of ${all} ${what}`);
+  const named = [...coverage.endpoints.missing, ...coverage.rules.missing, ...coverage.grants.missing];
+  const few = named.length === 0 ? [] : [paint.dim(`not met: ${named.slice(0, MOST_NAMED).join('; ')}${named.length > MOST_NAMED ? `; and ${named.length - MOST_NAMED} more` : ''}`)]; // prettier-ignore
+  return [paint.dim(`met: ${parts.join(', ')}`), ...few];
+}
+
+const MOST_NAMED = 8;
 
 /** The result as the JSON value of `--json`. */
-export function resultValue({ outcomes, skipped, milliseconds }: TrialResult): unknown {
-  const failed = outcomes.filter(({ failure }) => failure !== undefined);
+export function resultValue({ outcomes, skipped, milliseconds, coverage }: TrialResult): object {
+  const failed = failedOf(outcomes);
   return {
     passed: outcomes.length - failed.length,
     failed: failed.length,
     skipped,
     milliseconds: Math.round(milliseconds),
+    coverage,
     failures: failed.map(({ case: tried, failure }) => ({
       model: tried.model,
       endpoint: tried.endpoint,

@@ -1,27 +1,9 @@
 import type { Answer, Fault } from '../../core/trial/answer.ts';
+import type { Answered, Outcome, Sent } from '../../core/trial/report/outcome.ts';
 import type { Case, Step } from '../../core/trial/case.ts';
 import type { DocumentJudge } from '../../core/trial/document-judge.ts';
 import { faultOf, judge } from '../../core/trial/judge.ts';
 import { pathWithKept, valueAt, withKept } from '../../core/trial/kept.ts';
-
-/** A request as it was sent, so that it can be sent again by hand. */
-export interface Sent {
-  readonly method: string;
-  readonly path: string;
-  readonly headers: Readonly<Record<string, string>>;
-  readonly body?: unknown;
-  /** Who asked; undefined for somebody who may do everything. */
-  readonly as?: string | undefined;
-}
-
-export interface Outcome {
-  readonly case: Case;
-  readonly milliseconds: number;
-  /** The first step that went wrong; undefined where all is well. */
-  readonly failure?: { readonly sent: Sent; readonly answer: Answer; readonly faults: readonly Fault[] };
-  /** The statuses that came back, of each endpoint that was asked: what the coverage is made of. */
-  readonly answered: readonly { readonly method: string; readonly path: string; readonly status: number }[];
-}
 
 /** Where cases are sent. */
 export interface Tried {
@@ -38,7 +20,7 @@ export interface Tried {
 export async function runCase(one: Case, tried: Tried): Promise<Outcome> {
   const begun = performance.now();
   const kept = new Map<string, unknown>();
-  const answered: { method: string; path: string; status: number }[] = [];
+  const answered: Answered[] = [];
   const done = (failure?: Outcome['failure']): Outcome => ({ case: one, milliseconds: performance.now() - begun, answered, ...(failure === undefined ? {} : { failure }) }); // prettier-ignore
   for (const step of one.steps) {
     const sent: Sent = {
@@ -49,7 +31,9 @@ export async function runCase(one: Case, tried: Tried): Promise<Outcome> {
       ...(step.as === undefined ? {} : { as: step.as }),
     };
     const answers = await Promise.all(Array.from({ length: step.times ?? 1 }, () => ask(tried, sent)));
-    answered.push(...answers.map(({ status }) => ({ method: sent.method, path: sent.path.split('?')[0]!, status })));
+    answered.push(
+      ...answers.map(({ status }) => ({ method: sent.method, path: sent.path.split('?')[0]!, status, as: sent.as })),
+    );
     const faults = answers.flatMap((answer) => tried.document.judge(sent.method, sent.path.split('?')[0]!, answer));
     const [first] = answers as [Answer];
     const answer = step.pages === true && first.status === 200 ? await thereAndBack(tried, sent, first) : first;

@@ -12,6 +12,7 @@ import { faultOf } from './judge.ts';
 import type { Row } from './oracle.ts';
 import { keysOf, keyText, pathOf, queryOf } from './paths.ts';
 import { expectations } from './statuses.ts';
+import type { Expectations } from './statuses.ts';
 import type { Person, World } from './world.ts';
 
 /** Records that are asked for one by one, of each kind that grants tell apart. */
@@ -23,7 +24,7 @@ export function deriveAccess(world: World, model: Model): Case[] {
   if (graph.identity === undefined) return [];
   const cases: Case[] = [];
   const says = expectations(world);
-  const people = callersOf(world, model);
+  const people = callersOf(world, model, says);
   const add = (endpoint: Case['endpoint'], title: string, ...steps: Step[]): void => void cases.push({ model: model.name, endpoint, title, steps }); // prettier-ignore
   const named = (person: Person): string => (person.caller === null ? 'nobody' : describeCaller(person));
 
@@ -49,7 +50,7 @@ export function deriveAccess(world: World, model: Model): Case[] {
       const [keys, expected] = [keysOf(model, shown), keysOf(model, wanted)];
       if (keys.join() !== expected.join()) return [faultOf(`the records for them (${keys.length}, not ${expected.length})`, expected, keys)]; // prettier-ignore
       const byKey = new Map(wanted.map((row) => [keyText(model, row), row]));
-      return shown.flatMap((record) => says.memberFaults(model, record, byKey.get(keyText(model, record))!, who));
+      return shown.flatMap((record) => says.memberFaults(model, record, byKey.get(keyText(model, record)), who));
     };
     const most = String(graph.service.paging.most);
     add('list', `${named(who)} sees ${wanted.length} of ${world.rowsOf(model).length} in the list, with what is for them`, { method: 'GET', path: path + queryOf({ view: 'default', limit: most }), as, pages: true, expect: { status: 200, check } }); // prettier-ignore
@@ -178,10 +179,9 @@ export function deriveAccess(world: World, model: Model): Case[] {
   /** A record of each kind: those that this caller may read, change, delete, and sees all of, or not. */
   function rowsFor(who: Person): Row[] {
     const kinds = new Map<string, Row>();
-    const verbs: readonly Verb[] = ['read', 'update', 'replace', 'delete', 'journal'];
     for (const row of world.rowsOf(model)) {
       const hidden = [...model.access.fields.keys()].map((member) => oracle.sees(model, member, row, who.caller));
-      const kind = [...verbs.map((verb) => says.expected(model, verb, row, who)), ...hidden].join();
+      const kind = [...VERBS.map((verb) => says.expected(model, verb, row, who)), ...hidden].join();
       if (!kinds.has(kind)) kinds.set(kind, row);
     }
     return [...kinds.values()].slice(0, MOST_ROWS);
@@ -198,15 +198,26 @@ function describeCaller({ name, caller }: Person): string {
   return caller!.roles.length === 0 ? name : `${name} (${caller!.roles.join(', ')})`;
 }
 
-/** Nobody; somebody of each set of roles; and somebody who owns a record, and is not among them. */
-function callersOf({ people, rowsOf, oracle }: World, model: Model): Person[] {
+const VERBS: readonly Verb[] = ['read', 'update', 'replace', 'delete', 'journal'];
+/** So many callers are enough to meet all that grants tell apart, in most models. */
+const MOST_CALLERS = 6;
+
+/** Nobody, somebody of each set of roles, and whoever meets something at a record that none of these does. */
+function callersOf({ people, rowsOf }: World, model: Model, says: Expectations): Person[] {
+  const meets = (person: Person): string[] => [...new Set(rowsOf(model).map((row) => VERBS.map((verb) => says.expected(model, verb, row, person)).join()))]; // prettier-ignore
   const chosen = new Map<string, Person>();
   for (const person of people) {
     const kind = person.caller === null ? 'nobody' : [...person.caller.roles].sort().join();
     if (!chosen.has(kind)) chosen.set(kind, person);
   }
-  const isOwner = ({ caller }: Person): boolean => caller !== null && model.owner !== undefined && rowsOf(model).some((row) => oracle.holds([{ kind: 'owner' }], model, row, caller)); // prettier-ignore
-  const plain = people.find((person) => isOwner(person) && ![...chosen.values()].includes(person));
-  const stranger = people.find((person) => person.caller !== null && !isOwner(person) && ![...chosen.values(), plain].includes(person)); // prettier-ignore
-  return [...chosen.values(), ...[plain, stranger].filter((one) => one !== undefined)];
+  const met = new Set([...chosen.values()].flatMap(meets));
+  const all = [...chosen.values()];
+  for (const person of people) {
+    if (all.length >= MOST_CALLERS || person.caller === null || all.includes(person)) continue;
+    const kinds = meets(person);
+    if (!kinds.some((kind) => !met.has(kind))) continue;
+    kinds.forEach((kind) => met.add(kind));
+    all.push(person);
+  }
+  return all;
 }

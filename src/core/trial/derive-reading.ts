@@ -130,7 +130,7 @@ function conditionsOf(world: World, model: Model): string[] {
     return [...always, ...ordered, ...textConditions(spec, name, value), ...timeConditions(spec, name, it)];
   });
   const lists = model.shown.filter(({ type, items }) => type === 'array' && items!.type === 'string');
-  return [...conditions, ...lists.flatMap(({ member }) => listConditions(world, model, member))];
+  return [...new Set([...conditions, ...lists.flatMap(({ member }) => listConditions(world, model, member))])];
 }
 
 function textConditions({ type }: ValueSpec, name: string, value: FieldValue): string[] {
@@ -151,10 +151,16 @@ function timeConditions({ type }: ValueSpec, name: string, it: string): string[]
 }
 
 function listConditions(world: World, model: Model, member: string): string[] {
-  const [first] = world.rowsOf(model).flatMap((row) => (row[member] as readonly string[] | null) ?? []);
-  if (first === undefined) return [];
-  const it = `('${quote(first)}')`;
-  return ['A_CONTAINS', 'A_OVERLAPS', 'A_CONTAINEDBY', 'A_EQUALS'].map((word) => `${word}("${member}", ${it})`);
+  const lists = world.rowsOf(model).flatMap((row) => [(row[member] as readonly string[] | null) ?? []]);
+  const longest = [...lists].sort((one, other) => other.length - one.length)[0] ?? [];
+  if (longest.length === 0) return [];
+  const other = lists.flat().find((item) => !longest.includes(item));
+  const of = (items: readonly string[]): string => `(${items.map((item) => `'${quote(item)}'`).join(', ')})`;
+  // One of them alone; two that stand together; and two of which one is elsewhere.
+  const choices = [longest.slice(0, 1), longest.slice(0, 2), [longest[0]!, other ?? 'none of them']];
+  return ['A_CONTAINS', 'A_OVERLAPS', 'A_CONTAINEDBY', 'A_EQUALS'].flatMap((word) =>
+    choices.map((items) => `${word}("${member}", ${of(items)})`),
+  );
 }
 
 function lowestOf(world: World, model: Model, spec: ValueSpec & { readonly member: string }): FieldValue {
@@ -174,7 +180,7 @@ function literal({ type }: ValueSpec, value: FieldValue): string {
 
 /** Two values that are not null, in the order of their type. */
 export function compared({ type }: ValueSpec, one: FieldValue, other: FieldValue): number {
-  if (type === 'decimal') return compareDecimals(parseDecimal(String(one as string))!, parseDecimal(String(other as string))!); // prettier-ignore
+  if (type === 'decimal') return compareDecimals(parseDecimal(one as string)!, parseDecimal(other as string)!); // prettier-ignore
   if (typeof one === 'string' && typeof other === 'string') return byCodePoint(one, other);
   return Number(one) - Number(other);
 }

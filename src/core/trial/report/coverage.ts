@@ -1,0 +1,80 @@
+import { grantsOf, operationAct } from '../../access/condition.ts';
+import type { Act } from '../../access/condition.ts';
+import { grantsText } from '../../access/grant-text.ts';
+import { allEndpoints } from '../../http/endpoints.ts';
+import type { Endpoint } from '../../http/endpoints.ts';
+import type { Graph, Model, ValueSpec } from '../../model/graph.ts';
+import { isSettable } from '../../rules/schema.ts';
+import { testsOf } from '../../rules/tests.ts';
+import type { Answered, Coverage, Covered, Outcome } from './outcome.ts';
+
+/** Statuses that come of the surroundings, of HTTP itself, or of the project's own code. */
+const BESIDE = ['406', '413', '414', '415', '428', '429', '500', '503', '4XX'];
+
+/** What of a service's endpoints, statuses, rules and grants no case has met. */
+export function coverageOf(graph: Graph, document: Record<string, unknown>, outcomes: readonly Outcome[]): Coverage {
+  const endpoints = allEndpoints(graph).map((endpoint) => ({ endpoint, named: `${endpoint.method} ${endpoint.path}`, isOf: patternOf(endpoint.path) })); // prettier-ignore
+  const met = new Map<string, Answered[]>(endpoints.map(({ named }) => [named, []]));
+  // Fewer names of parameters first: what is declared wins over a key.
+  const ordered = [...endpoints].sort((one, other) => one.named.split('{').length - other.named.split('{').length);
+  for (const answered of outcomes.flatMap((outcome) => outcome.answered)) {
+    const found = ordered.find(({ endpoint, isOf }) => endpoint.method === answered.method && isOf.test(answered.path));
+    if (found !== undefined) met.get(found.named)!.push(answered);
+  }
+  return {
+    endpoints: covered(endpoints.map(({ named }) => [named, met.get(named)!.length > 0])),
+    statuses: covered(endpoints.flatMap(({ endpoint, named }) => statusesOf(document, endpoint).map((status): [string, boolean] => [`${named} ${status}`, met.get(named)!.some((one) => String(one.status) === status)]))), // prettier-ignore
+    rules: covered(graph.models.flatMap((model) => rulesOf(model).map(([rule, pointer]): [string, boolean] => [`${model.name}${pointer.replace('/', '.')} ${rule}`, isTried(outcomes, model, rule, pointer)]))), // prettier-ignore
+    grants: covered(graph.identity === undefined ? [] : endpoints.flatMap(({ endpoint, named }) => grantsMet(endpoint, met.get(named)!))), // prettier-ignore
+  };
+}
+
+const covered = (all: readonly (readonly [string, boolean])[]): Covered => ({
+  all: all.length,
+  missing: all.filter(([, isMet]) => !isMet).map(([name]) => name),
+});
+
+const patternOf = (path: string): RegExp => new RegExp(`^${path.replace(/[.*+?^$()|[\]\\]/g, '\\$&').replace(/\{[^}]+\}/g, '[^/]+')}$`); // prettier-ignore
+
+function statusesOf(document: Record<string, unknown>, { method, path }: Endpoint): string[] {
+  const paths = document.paths as Record<string, Record<string, { responses: object }>>;
+  return Object.keys(paths[path]![method.toLowerCase()]!.responses).filter((status) => !BESIDE.includes(status));
+}
+
+/** Every rule that a client can break, and its place. */
+function rulesOf(model: Model): [string, string][] {
+  const own = model.fields.flatMap((field): [string, string][] => {
+    const at = `/${field.member}`;
+    if (!isSettable(field, 'create')) return field.origin === 'field' ? [['readOnly', at]] : [];
+    const { rules } = field;
+    return [
+      ...(rules.required && rules.default === undefined && rules.defaultTo === undefined && field.derivedFrom === undefined && field !== model.owner?.[0]?.field ? [['required', at] as [string, string]] : []), // prettier-ignore
+      ...namesOf(field).map((rule): [string, string] => [rule, at]),
+      ...(rules.immutable && field.origin === 'field' && model.endpoints.has('update') ? [['immutable', at] as [string, string]] : []), // prettier-ignore
+      ...(field.refersTo === undefined ? [] : [['unknown-record', at] as [string, string]]),
+    ];
+  });
+  const sets = model.unique.map((set): [string, string] => ['unique', `/${set.at(-1)!.member}`]);
+  const across = model.rules.map(({ at }): [string, string] => ['check', at === undefined ? '' : `/${at}`]);
+  return model.endpoints.has('create') ? [...own, ...sets, ...across] : [];
+}
+
+const namesOf = (spec: ValueSpec): string[] => [...new Set(testsOf(spec).map(({ rule }) => rule))].filter((rule) => rule !== 'required'); // prettier-ignore
+
+const isTried = (outcomes: readonly Outcome[], { name }: Model, rule: string, pointer: string): boolean =>
+  outcomes.some(({ case: one }) => one.model === name && one.steps.some(({ expect: { error } }) => error?.rule === rule && (error.pointer === pointer || error.pointer.startsWith(`${pointer}/`)))); // prettier-ignore
+
+/** Whether somebody was let in, and somebody was not, where grants tell callers apart. */
+function grantsMet({ name, model, operation }: Endpoint, answered: readonly Answered[]): [string, boolean][] {
+  const act = (operation === undefined ? (name === 'list' ? 'read' : name) : operationAct(operation.name)) as Act;
+  const grants = grantsOf(model, act);
+  const asked = answered.filter(({ as }) => as !== undefined);
+  const words = `${model.name}.${operation?.name ?? name}`;
+  const isOpen = grants.some(({ kind }) => kind === 'anybody');
+  const isClosed = grants.every(({ kind }) => kind === 'nobody');
+  const isIn = ({ status }: Answered): boolean => status < 400 || status === 412 || status === 422 || status === 409;
+  return [
+    ...(isClosed ? [] : [[`${words}: ${grantsText(model, grants)}, let in`, asked.some(isIn)] as [string, boolean]]),
+    ...(isOpen ? [] : [[`${words}: ${grantsText(model, grants)}, kept out`, asked.some(({ status }) => [401, 403, 404].includes(status)) || name === 'list'] as [string, boolean]]), // prettier-ignore
+  ];
+}
