@@ -1,5 +1,5 @@
 // npm run screenshots: docs/screenshots/, each a terminal that runs a command on the demo data. Needs Xvfb, xterm and
-// ImageMagick (Debian: xvfb, xterm, imagemagick, fonts-dejavu-core).
+// ImageMagick; the report of a trial is a page in Chromium (Debian: xvfb, xterm, imagemagick, fonts-dejavu-core, chromium).
 import { spawn, spawnSync } from 'node:child_process';
 import {
   appendFileSync,
@@ -122,12 +122,40 @@ const DISPLAY = await new Promise((resolve, reject) => {
 });
 try {
   const wanted = process.argv.slice(2);
+  if (wanted.length === 0 || wanted.includes('report')) shootReport();
   for (const [name, command] of Object.entries(SHOTS)) {
     if (wanted.length === 0 || wanted.includes(name)) await shoot(name, command);
   }
 } finally {
   screen.kill();
   rmSync(folder, { recursive: true, force: true });
+}
+
+/** The report of a trial of which one case fails: a hook spoils what it should leave alone. */
+function shootReport() {
+  cpSync(join(folder, 'fell-huts'), join(folder, 'spoiled'), { recursive: true });
+  writeFileSync(
+    join(folder, 'spoiled/code/report.hooks.ts'),
+    "import { hooks } from 'vantfell';\nexport default hooks('report', { beforeCreate(draft) { if (draft.severity === 'urgent') draft.tags = ['urgent']; } });\n",
+  );
+  spawnSync(join(folder, 'vantfell'), ['trial', '-C', 'spoiled', '--report', 'report.html'], { cwd: folder });
+  const safe = [
+    '--headless',
+    '--no-sandbox',
+    '--disable-gpu',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ];
+  spawnSync('chromium', [
+    ...safe,
+    `--user-data-dir=${join(folder, 'chromium')}`,
+    '--window-size=1280,1500',
+    `--screenshot=${join(shots, 'report.png')}`,
+    `file://${join(folder, 'report.html')}`,
+  ]);
+  console.log('docs/screenshots/report.png');
 }
 
 /** The demo with data, and with models that have changed since. */

@@ -128,12 +128,13 @@ describe('check', () => {
     });
   });
 
-  test('trials/race.yaml, which this version can not put to work, is not ignored', async () => {
+  test('a mistake in a scenario is told with its place', async () => {
     const folder = demoFolder();
-    cpSync(folderWith({ 'trials/race.yaml': '' }), folder, { recursive: true });
+    cpSync(folderWith({ 'trials/race.yaml': 'trial: A race\nas: member/inez\nsteps: [{ send: GET /v1/huts }]\n' }), folder, { recursive: true }); // prettier-ignore
     const ran = await vantfell(['check', '-C', folder]);
     expect(ran.code).toBe(1);
-    expect(ran.err).toContain('does not put it to work');
+    expect(ran.out).toContain('trials/race.yaml:2:5  unknown-record\n  there is no sample member/inez');
+    expect(ran.out).toContain('did you mean member/ines?');
   });
 });
 

@@ -1,5 +1,8 @@
+import type { Source } from '../core/declaration/document.ts';
 import { isError } from '../core/declaration/problem.ts';
+import type { Problem } from '../core/declaration/problem.ts';
 import { EXIT } from '../project/failure.ts';
+import type { SoundProject } from '../project/project.ts';
 import type { Command } from './command.ts';
 import { counted } from './terminal/terminal.ts';
 
@@ -16,11 +19,13 @@ export const check: Command = {
     const { readProject } = await import('../project/project.ts');
     const { allEndpoints } = await import('../core/http/endpoints.ts');
     const project = readProject(folder);
-    const { graph, sources } = project;
-    let { problems } = project;
+    const { graph } = project;
+    let { problems, sources } = project;
     if (graph !== undefined) {
       const { loadCode } = await import('../project/code.ts');
-      problems = [...problems, ...(await loadCode({ ...project, graph })).problems];
+      const scenarios = await scenariosIn({ ...project, graph });
+      problems = [...problems, ...(await loadCode({ ...project, graph })).problems, ...scenarios.problems];
+      sources = [...sources, ...scenarios.sources];
     }
     const isSound = graph !== undefined && !problems.some(isError);
     const endpoints = graph === undefined ? 0 : allEndpoints(graph).length;
@@ -35,3 +40,20 @@ export const check: Command = {
     return EXIT.done;
   },
 };
+
+/** What is wrong with the scenarios, as far as it can be told without their database: of samples there are handles alone. */
+async function scenariosIn({
+  folder,
+  graph,
+}: SoundProject): Promise<{ problems: readonly Problem[]; sources: readonly Source[] }> {
+  // prettier-ignore
+  const { readTrialFiles } = await import('../project/read.ts');
+  const sources = readTrialFiles(folder);
+  if (sources.length === 0) return { problems: [], sources };
+  const { readScenarios } = await import('../core/trial/scenarios.ts');
+  const { readSamples } = await import('../core/samples/read.ts');
+  const { readSampleFiles } = await import('../project/samples.ts');
+  const { rows } = readSamples(graph, readSampleFiles(folder, graph).sources);
+  const handles = new Map(rows.map(({ model, handle }) => [`${model.name}/${handle}`, handle]));
+  return { problems: readScenarios(graph, sources, handles).problems, sources };
+}

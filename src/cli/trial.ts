@@ -27,7 +27,7 @@ export const trial: Command = {
       }) // prettier-ignore
       .option('bail', { type: 'boolean', default: false, describe: 'stop at the first failure' })
       .check(({ report = [] }) => {
-        const other = (report).find((file) => !/\.(html|xml|json)$/.test(file));
+        const other = report.find((file) => !/\.(html|xml|json)$/.test(file));
         if (other === undefined) return true;
         throw new Failure(EXIT.wrongCommand, `--report ${other} is of no known kind`, 'end it in .html, .xml or .json');
       }),

@@ -23,7 +23,6 @@ export function readSources(folder: string, withCode: boolean): ProjectSources {
     const shown = shownPath(folder) === '.' ? 'this folder' : shownPath(folder);
     throw new Failure(EXIT.surroundings, `${shown} is no project: it has no ${SERVICE_FILE}`, remedy);
   }
-  refuseTrials(folder);
   return {
     service: readSource(folder, SERVICE_FILE),
     models: filesIn(folder, 'models', DECLARATION).map((file) => readSource(folder, file)),
@@ -34,6 +33,10 @@ export function readSources(folder: string, withCode: boolean): ProjectSources {
 
 /** The files of `samples/`, in the order of their names. */
 export const sampleFiles = (folder: string): string[] => filesIn(folder, 'samples', SAMPLE);
+
+/** The scenarios of `trials/`, in the order of the names of their files. */
+export const readTrialFiles = (folder: string): Source[] =>
+  filesIn(folder, 'trials', DECLARATION).map((file) => readSource(folder, file));
 
 export function readSource(folder: string, file: string): Source {
   return { file: file.split(sep).join('/'), text: readFileSync(join(folder, file), 'utf8') };
@@ -69,12 +72,4 @@ function codeFiles(folder: string): string[] {
     .filter((entry) => entry.isFile() && !entry.name.startsWith('.') && !entry.name.endsWith('.d.ts'))
     .map((entry) => join('code', entry.name))
     .sort();
-}
-
-/** A trial that never runs would be worse than none: what this version can't put to work stops it. */
-function refuseTrials(folder: string): void {
-  const inside = join(folder, 'trials');
-  if (!existsSync(inside) || readdirSync(inside).every((file) => file.startsWith('.'))) return;
-  const message = 'trials/ is part of a project, but this version does not put it to work';
-  throw new Failure(EXIT.foundWrong, message, 'move trials/ elsewhere: what is declared is never ignored in silence');
 }

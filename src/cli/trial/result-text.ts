@@ -12,8 +12,9 @@ export function resultText(
   url: string,
   paint: Terminal['paint'],
 ): string {
-  const models = [...new Set(outcomes.map((outcome) => outcome.case.model))];
-  const rows = models.map((model) => [model, ...ENDPOINTS.map((endpoint) => cell(model, endpoint, outcomes, paint))]);
+  const scenarios = outcomes.filter(({ case: one }) => one.endpoint === 'scenario');
+  const derived = outcomes.filter((outcome) => !scenarios.includes(outcome));
+  const models = [...new Set(derived.map((outcome) => outcome.case.model))];
   const failed = failedOf(outcomes);
   const passed = outcomes.length - failed.length;
   const counts = [
@@ -22,16 +23,17 @@ export function resultText(
     ...(skipped.length > 0 ? [`${skipped.length} skipped`] : []),
   ];
   const line = `${counts.join(', ')} in ${(milliseconds / 1000).toFixed(1)} s`;
+  const used = ENDPOINTS.filter((endpoint) => derived.some((outcome) => outcome.case.endpoint === endpoint));
+  const rows = models.map((model) => [model, ...used.map((endpoint) => cell(model, endpoint, derived, paint))]);
+  const head = ['', ...used].map((word) => paint.dim(word));
   return [
-    table(
-      [['', ...ENDPOINTS].map((word) => paint.dim(word)), ...rows],
-      ENDPOINTS.map((_name, at) => at + 1),
-    ),
-    '',
+    ...(rows.length === 0 ? [] : [table([head, ...rows], used.map((_name, at) => at + 1)), '']), // prettier-ignore
+    ...scenarios.map(({ case: { title, model }, failure }) => `${failure === undefined ? paint.green('passed') : paint.red('failed')} ${title} ${paint.dim(model)}`), // prettier-ignore
+    ...(scenarios.length > 0 ? [''] : []),
     ...failed.flatMap((outcome) => [...failureLines(outcome, url, paint), '']),
     ...skipped.map(({ model, title, why }) => `${paint.yellow('skipped')} ${model}: ${title} (${why})`),
     ...(skipped.length > 0 ? [''] : []),
-    ...coverageLines(coverage, paint),
+    ...(coverage === undefined ? [] : coverageLines(coverage, paint)),
     failed.length > 0 ? paint.red(line) : paint.green(line),
   ].join('\n');
 }
@@ -47,7 +49,7 @@ function failureLines({ case: tried, failure }: Outcome, url: string, paint: Ter
   const { sent, answer, faults } = failure!;
   const shown = JSON.stringify(answer.body) ?? 'no body';
   return [
-    `${paint.red('failed')} ${paint.bold(`${tried.model}, ${tried.endpoint}: ${tried.title}`)}`,
+    `${paint.red('failed')} ${paint.bold(tried.endpoint === 'scenario' ? tried.title : `${tried.model}, ${tried.endpoint}: ${tried.title}`)}`,
     ...faults.map(({ what, expected, got }) => `  ${what}: expected ${expected}, got ${got}`),
     `  sent      ${curlOf(sent, url)}`,
     `  answered  ${answer.status} ${shown.length > 300 ? `${shown.slice(0, 297)}…` : shown}`,

@@ -13,6 +13,9 @@ import type { Snapshot } from '../../store/snapshot.ts';
 import type { Context } from '../command.ts';
 import { loadProjectSamples, untoldText } from '../seed.ts';
 import { listen } from '../serve.ts';
+import { problemsText } from '../terminal/problems.ts';
+import { readScenarios } from '../../core/trial/scenarios.ts';
+import { readTrialFiles } from '../../project/read.ts';
 import { runCase } from './run-cases.ts';
 import type { Tried } from './run-cases.ts';
 import { progressText } from './result-text.ts';
@@ -51,7 +54,14 @@ export async function runTrial(
       const unlimited = { ...graph, service: { ...graph.service, limits: limits as Graph['service']['limits'] } };
       const opened = (everybody: boolean): Service => serviceOn(unlimited, store, [key], (error) => defects.push(error), { code: project.loaded, quiet: true, everybody }); // prettier-ignore
       const [own, open] = [opened(false), opened(true)];
-      const { derived, tokens } = await stageOf(project, own, store);
+      const { derived, tokens, keys } = await stageOf(project, own, store);
+      const sources = readTrialFiles(project.folder);
+      const scenarios = readScenarios(graph, sources, keys);
+      if (scenarios.problems.length > 0) {
+        context.terminal.value({ tried: false, problems: scenarios.problems });
+        context.terminal.warn(`${problemsText(scenarios.problems, sources, context.terminal.tint)}; nothing was tried`);
+        return undefined;
+      }
       const document = openApi(graph);
       const snapshot = await takeSnapshot(store);
       const at = { host: '127.0.0.1', port: 0, largestBody: graph.service.limits.body };
@@ -63,7 +73,7 @@ export async function runTrial(
           tokenOf: (name) => tokens.get(name),
           document: makeDocumentJudge(document),
         };
-        const chosen = inOrder(derived.cases.filter(options.wanted), options.random);
+        const chosen = inOrder([...derived.cases, ...scenarios.cases].filter(options.wanted), options.random);
         const outcomes = await runCases(chosen, tried, snapshot, options.bail, (done) => {
           context.terminal.progress(progressText(done, chosen.length));
         });
@@ -77,7 +87,7 @@ export async function runTrial(
             outcomes,
             skipped: derived.skipped,
             milliseconds: performance.now() - begun,
-            coverage: coverageOf(graph, document, outcomes),
+            ...(chosen.length === derived.cases.length + scenarios.cases.length ? { coverage: coverageOf(graph, document, outcomes) } : {}), // prettier-ignore
           },
           url: servers[0]!.url,
         };

@@ -17,6 +17,8 @@ import { readSampleFiles } from '../../project/samples.ts';
 export interface Stage {
   readonly derived: Derived;
   readonly tokens: ReadonlyMap<string, string>;
+  /** The keys of samples, by `hut/grey-hut`. */
+  readonly keys: ReadonlyMap<string, unknown>;
 }
 
 /** `service` is one that is sound, over a store with the samples. */
@@ -25,7 +27,7 @@ export async function stageOf(project: SoundProject, service: Service, store: St
   const { world, tokens } = await worldIn(graph, service, store);
   const known = knownValues(project);
   const derived = world === undefined ? tooMany(deriveCases(graph, known, new Date())) : deriveCases(graph, known, world.now, world); // prettier-ignore
-  return { derived, tokens };
+  return { derived, tokens, keys: await keysIn(graph, store) };
 }
 
 /** More records of one model than so many are too many to work everything out in JavaScript. */
@@ -64,6 +66,19 @@ async function worldIn(
   }
   const isSmall = [...rows.values()].every(({ length }) => length <= MOST_ROWS);
   return { world: isSmall ? worldOf(graph, rows, people, new Date()) : undefined, tokens };
+}
+
+/** The keys of all samples, in the form that JSON has them. */
+async function keysIn(graph: Graph, store: Store): Promise<Map<string, unknown>> {
+  const { name } = store.dialect;
+  const sql = `SELECT ${name('name')}, ${name('key')} FROM ${name(samplesTable.name)} ORDER BY ${name('name')}`;
+  const found = await store.all({ sql }, []);
+  return new Map(
+    found.map(([handle, key]) => {
+      const model = graph.byName.get(String(handle).split('/')[0]!);
+      return [String(handle), model?.key.type === 'integer' ? Number(key) : String(key)];
+    }),
+  );
 }
 
 /** The handles of a model's samples, by the keys of their records. */

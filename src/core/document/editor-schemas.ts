@@ -1,5 +1,6 @@
 import type { Entries, Shape } from '../declaration/shape.ts';
 import { modelShape } from '../declaration/model-shape.ts';
+import { trialShape } from '../declaration/trial-shape.ts';
 import { serviceShape } from '../declaration/service-shape.ts';
 
 type Schema = Record<string, unknown>;
@@ -10,6 +11,7 @@ const DIALECT = 'https://json-schema.org/draft/2020-12/schema';
 export const editorSchemas = (): Record<string, Schema> => ({
   'service.schema.json': documentSchema(serviceShape, 'vantfell.yaml'),
   'model.schema.json': documentSchema(modelShape, 'A model of a Vantfell project'),
+  'trial.schema.json': documentSchema(trialShape, 'A scenario of a Vantfell project'),
 });
 
 /** The shape that the checker holds a document against, as JSON Schema 2020-12. */

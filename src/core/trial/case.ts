@@ -4,7 +4,7 @@ import type { Answer, Fault } from './answer.ts';
 /** One thing that a service is tried for: requests in their order, each with what must come back. */
 export interface Case {
   readonly model: string;
-  readonly endpoint: EndpointName;
+  readonly endpoint: EndpointName | 'scenario';
   /** For a person: `beds at its minimum, 1`. */
   readonly title: string;
   readonly steps: readonly Step[];
@@ -25,12 +25,17 @@ export interface Step {
   readonly as?: string;
   /** Sent so many times at once; `expect.statuses` tells what comes back, in any order. */
   readonly times?: number;
+  /** Other requests that are sent at the same time; `expect.statuses` tells what comes back of all, in any order. */
+  readonly together?: readonly Step[];
   /** Goes on to the last page, and back again: `data` is then all records, and `back` the same as they came backwards. */
   readonly pages?: boolean;
   readonly expect: Expectation;
-  /** What to keep of the answer: a name, and a JSON Pointer into the body; or a header. */
-  readonly keep?: { readonly name: string; readonly pointer: string } | { readonly name: string; readonly header: string } | undefined; // prettier-ignore
+  readonly keep?: Keeping | readonly Keeping[] | undefined;
 }
+
+/** What to keep of an answer: a name, and a JSON Pointer into the body; or a header. */
+export type Keeping =
+  { readonly name: string; readonly pointer: string } | { readonly name: string; readonly header: string };
 
 export interface Kept {
   readonly kept: string;

@@ -6,7 +6,7 @@ import { MOST_RELATED } from '../query/shown.ts';
 import { isSettable } from '../rules/schema.ts';
 import type { Answer, Fault } from './answer.ts';
 import { exampleValue } from './examples.ts';
-import type { Body, Case, Step } from './case.ts';
+import type { Case, Step } from './case.ts';
 import { recordsOf } from './derive-reading.ts';
 import { faultOf } from './judge.ts';
 import type { Row } from './oracle.ts';
@@ -32,6 +32,8 @@ export function deriveAccess(world: World, model: Model): Case[] {
     const as = who.name;
     if (model.endpoints.has('list')) deriveList(who, as);
     for (const row of rowsFor(who)) deriveRecord(who, as, row);
+    deriveMaking(who, as);
+    deriveHistory(who, as);
     deriveSetting(who, as);
     deriveOperations(who, as);
   }
@@ -163,16 +165,43 @@ export function deriveAccess(world: World, model: Model): Case[] {
     }
   }
 
+  /** Whether somebody may make records shows before what they send is looked at. */
+  function deriveMaking(who: Person, as: string): void {
+    if (!model.endpoints.has('create')) return;
+    const status = says.barred(model, 'create', who);
+    const expect = status === undefined ? { status: 422, statuses: [201, 409, 422] } : { status };
+    add('create', `${named(who)} ${status === undefined ? 'may make one' : `may not make one: ${status}`}`, { method: 'POST', path: pathOf(graph, model), body: {}, as, expect }); // prettier-ignore
+  }
+
+  /** The journal of all records is for those who may read any. */
+  function deriveHistory(who: Person, as: string): void {
+    if (!model.journal) return;
+    const status = says.barred(model, 'read', who) ?? says.barred(model, 'journal', who) ?? 200;
+    const known = says.readable(model, who).filter((row) => oracle.may(model, 'journal', row, who.caller));
+    const mine = new Set(known.map((row) => keyText(model, row)));
+    const check = (answer: Answer): readonly Fault[] => {
+      const other = recordsOf(answer).find(({ record }) => !mine.has(String(record as string)));
+      return other === undefined ? [] : [faultOf('a line of the journal', 'one of a record whose journal is for them', other)]; // prettier-ignore
+    };
+    const most = String(graph.service.paging.most);
+    add('journal', `${named(who)} reads the journal of all: ${status}`, { method: 'GET', path: `${pathOf(graph, model)}/journal?limit=${most}`, as, pages: true, expect: { status, ...(status === 200 ? { check } : {}) } }); // prettier-ignore
+  }
+
   function deriveOperations(who: Person, as: string): void {
     for (const { name, target, reads } of model.operations) {
       const grants = model.access.operations.get(name) ?? [];
-      const row = target === 'record' ? rowsFor(who)[0] : undefined;
-      if (target === 'record' && row === undefined) continue;
-      const status = says.operation(model, grants, row, who);
-      // Whether it would be allowed shows before what it is sent is looked at, but not what comes of it.
-      if (status === 200) continue;
-      const body: Body = {};
-      add('operation', `${named(who)} may not ${name}: ${status}`, { method: reads ? 'GET' : 'POST', path: `${pathOf(graph, model, row)}/${name}`, ...(reads ? {} : { body }), as, expect: { status } }); // prettier-ignore
+      const rows = target === 'record' ? rowsFor(who) : [undefined];
+      const met = new Set<number>();
+      for (const row of rows) {
+        const status = says.operation(model, grants, row, who);
+        if (met.has(status)) continue;
+        met.add(status);
+        // Of what comes of it, where it is allowed, its own code alone knows.
+        const isIn = (answer: Answer): readonly Fault[] => ([401, 403, 404, 405].includes(answer.status) || answer.status >= 500 ? [faultOf('the status', 'that they are let in', answer.status)] : []); // prettier-ignore
+        const expect = status === 200 ? { status: 200, statuses: [200, 201, 202, 204, 400, 409, 410, 412, 422, 423], check: isIn } : { status }; // prettier-ignore
+        const title = status === 200 ? `${named(who)} may ${name}` : `${named(who)} may not ${name}: ${status}`;
+        add('operation', title, { method: reads ? 'GET' : 'POST', path: `${pathOf(graph, model, row)}/${name}`, ...(reads ? {} : { body: {} }), as, expect }); // prettier-ignore
+      }
     }
   }
 

@@ -27,6 +27,7 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
   const read = (kept: string, expect: Expectation, more: Partial<Step> = {}): Step => ({ method: 'GET', path: at(kept), expect, ...more }); // prettier-ignore
 
   deriveTogether();
+  deriveWithin();
   if (has('read')) {
     deriveStates();
     deriveMissing();
@@ -37,6 +38,23 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
   for (const { member, target } of linkedOf(model)) deriveLinks(member, modelOf(graph, target));
   if (has('clear')) deriveClear();
   return cases;
+
+  /** Within its whole, a part has its key from the path. */
+  function deriveWithin(): void {
+    const { parent } = model;
+    if (parent === undefined) return;
+    const whole = modelOf(graph, parent.target);
+    const made = make();
+    const { [parent.field.member]: part, ...body } = made.body;
+    const { kept } = part as Kept;
+    const path = `${graph.service.prefix}/${whole.plural}/{${kept}}/${model.plural}`;
+    add('create', `made within a ${whole.name}, a record is a part of it`, made.steps.slice(0, -1), { method: 'POST', path, body, expect: { status: 201, data: { [parent.field.member]: part } } }); // prettier-ignore
+    if (!has('list')) return;
+    const other = make();
+    const { [parent.field.member]: home, ...values } = other.body;
+    const at = `${graph.service.prefix}/${whole.plural}/{${(home as Kept).kept}}/${model.plural}`;
+    add('list', `within a ${whole.name} only its own are listed`, other.steps.slice(0, -1), { method: 'POST', path: at, body: values, expect: { status: 201 } }, { method: 'GET', path: at, expect: { status: 200, length: 1 } }); // prettier-ignore
+  }
 
   /** Many at once are all made, or none is; and a record that breaks a rule leaves no trace. */
   function deriveTogether(): void {

@@ -38,7 +38,8 @@ export function edgesOf(
 
 function shown(value: unknown): string {
   const text = JSON.stringify(value);
-  return text.length > 32 ? `${String(value).length} characters` : text;
+  if (text.length <= 32) return text;
+  return Array.isArray(value) ? `${value.length} items` : `${String(value).length} characters`;
 }
 
 interface Candidates {

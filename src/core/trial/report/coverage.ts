@@ -3,7 +3,9 @@ import type { Act } from '../../access/condition.ts';
 import { grantsText } from '../../access/grant-text.ts';
 import { allEndpoints } from '../../http/endpoints.ts';
 import type { Endpoint } from '../../http/endpoints.ts';
+import type { Grant } from '../../model/access.ts';
 import type { Graph, Model, ValueSpec } from '../../model/graph.ts';
+import { modelOf } from '../../model/graph.ts';
 import { isSettable } from '../../rules/schema.ts';
 import { testsOf } from '../../rules/tests.ts';
 import type { Answered, Coverage, Covered, Outcome } from './outcome.ts';
@@ -25,7 +27,7 @@ export function coverageOf(graph: Graph, document: Record<string, unknown>, outc
     endpoints: covered(endpoints.map(({ named }) => [named, met.get(named)!.length > 0])),
     statuses: covered(endpoints.flatMap(({ endpoint, named }) => statusesOf(document, endpoint).map((status): [string, boolean] => [`${named} ${status}`, met.get(named)!.some((one) => String(one.status) === status)]))), // prettier-ignore
     rules: covered(graph.models.flatMap((model) => rulesOf(model).map(([rule, pointer]): [string, boolean] => [`${model.name}${pointer.replace('/', '.')} ${rule}`, isTried(outcomes, model, rule, pointer)]))), // prettier-ignore
-    grants: covered(graph.identity === undefined ? [] : endpoints.flatMap(({ endpoint, named }) => grantsMet(endpoint, met.get(named)!))), // prettier-ignore
+    grants: covered(graph.identity === undefined ? [] : endpoints.flatMap(({ endpoint, named }) => grantsMet(graph, endpoint, met.get(named)!))), // prettier-ignore
   };
 }
 
@@ -64,13 +66,28 @@ const namesOf = (spec: ValueSpec): string[] => [...new Set(testsOf(spec).map(({ 
 const isTried = (outcomes: readonly Outcome[], { name }: Model, rule: string, pointer: string): boolean =>
   outcomes.some(({ case: one }) => one.model === name && one.steps.some(({ expect: { error } }) => error?.rule === rule && (error.pointer === pointer || error.pointer.startsWith(`${pointer}/`)))); // prettier-ignore
 
+/** Whether nobody is kept out: a part follows its whole. */
+function isForAll(graph: Graph, model: Model, grants: readonly Grant[]): boolean {
+  return grants.some((grant) => {
+    if (grant.kind !== 'parent') return grant.kind === 'anybody';
+    const whole = modelOf(graph, model.parent!.target);
+    return isForAll(graph, whole, whole.access.verbs[grant.verb]);
+  });
+}
+
 /** Whether somebody was let in, and somebody was not, where grants tell callers apart. */
-function grantsMet({ name, model, operation }: Endpoint, answered: readonly Answered[]): [string, boolean][] {
+function grantsMet(
+  graph: Graph,
+  { name, model, operation, under }: Endpoint,
+  answered: readonly Answered[],
+): [string, boolean][] {
+  // Within a whole they are those of the model's own endpoints.
+  if (under !== undefined) return [];
   const act = (operation === undefined ? (name === 'list' ? 'read' : name) : operationAct(operation.name)) as Act;
   const grants = grantsOf(model, act);
   const asked = answered.filter(({ as }) => as !== undefined);
   const words = `${model.name}.${operation?.name ?? name}`;
-  const isOpen = grants.some(({ kind }) => kind === 'anybody');
+  const isOpen = isForAll(graph, model, grants);
   const isClosed = grants.every(({ kind }) => kind === 'nobody');
   const isIn = ({ status }: Answered): boolean => status < 400 || status === 412 || status === 422 || status === 409;
   return [

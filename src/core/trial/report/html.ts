@@ -1,4 +1,4 @@
-import type { Outcome, TrialResult } from './outcome.ts';
+import type { Coverage, Outcome, TrialResult } from './outcome.ts';
 import { curlOf, failedOf } from './outcome.ts';
 
 const ENDPOINTS = ['list', 'read', 'create', 'replace', 'update', 'delete', 'clear', 'operation', 'journal'] as const;
@@ -15,9 +15,10 @@ export function htmlReport(result: TrialResult, url: string): string {
 <header class="${failed.length === 0 ? 'good' : 'bad'}"><p>Trial of ${escaped(service)}</p><h1>${verdict}</h1>
 <p>in ${(milliseconds / 1000).toFixed(1)} s${skipped.length > 0 ? `, ${skipped.length} left out` : ''}</p></header>
 ${failed.length === 0 ? '' : `<section><h2>What failed</h2>${failed.map((one) => failureHtml(one, url)).join('\n')}</section>`}
-<section><h2>Cases by model and endpoint</h2>${matrix(outcomes)}</section>
+${scenariosHtml(outcomes)}
+<section><h2>Cases by model and endpoint</h2>${matrix(outcomes.filter((one) => one.case.endpoint !== 'scenario'))}</section>
 ${callers(outcomes)}
-<section><h2>What no case has met</h2>${coverageHtml(coverage)}</section>
+${coverage === undefined ? '' : `<section><h2>What no case has met</h2>${coverageHtml(coverage)}</section>`}
 <section><h2>The slowest</h2>${slowest(outcomes)}</section>
 ${skipped.length === 0 ? '' : `<section><h2>Left out</h2><ul>${skipped.map(({ model, title, why }) => `<li><b>${escaped(model)}</b> ${escaped(title)} <span class="dim">${escaped(why)}</span></li>`).join('')}</ul></section>`}
 </main></body></html>
@@ -48,6 +49,14 @@ function failureHtml({ case: one, failure }: Outcome, url: string): string {
 ${faults.map(({ what, expected, got }) => `<dt>${escaped(what)}</dt><dd><pre><span class="want">expected  ${escaped(expected)}</span>\n<span class="got">got       ${escaped(got)}</span></pre></dd>`).join('\n')}
 <dt>sent</dt><dd><pre>${escaped(curlOf(sent, url))}</pre></dd>
 <dt>answered</dt><dd><pre>${answer.status} ${escaped(body.length > 2000 ? `${body.slice(0, 1997)}…` : body)}</pre></dd></dl></details>`;
+}
+
+/** The developer's own trials. */
+function scenariosHtml(outcomes: readonly Outcome[]): string {
+  const all = outcomes.filter((one) => one.case.endpoint === 'scenario');
+  if (all.length === 0) return '';
+  const rows = all.map(({ case: one, failure }) => `<tr><td>${escaped(one.title)} <span class="dim">${escaped(one.model)}</span></td><td class="${failure === undefined ? 'ok' : 'no'}">${failure === undefined ? 'passed' : 'failed'}</td></tr>`); // prettier-ignore
+  return `<section><h2>Scenarios</h2><table>${rows.join('')}</table></section>`;
 }
 
 /** A row for each model, a column for each kind of endpoint. */
@@ -87,7 +96,7 @@ function callers(outcomes: readonly Outcome[]): string {
   return `<section><h2>What callers were answered</h2><table><tr><th></th>${names.map((name) => `<th>${escaped(name)}</th>`).join('')}</tr>${rows.join('')}</table></section>`;
 }
 
-function coverageHtml(coverage: TrialResult['coverage']): string {
+function coverageHtml(coverage: Coverage): string {
   const parts = Object.entries(coverage).map(([what, { all, missing }]) => {
     const head = `${all - missing.length} of ${all} ${what} were met`;
     if (missing.length === 0) return `<p>${head}.</p>`;

@@ -34,7 +34,8 @@ export interface TrialResult {
   readonly outcomes: readonly Outcome[];
   readonly skipped: readonly Skipped[];
   readonly milliseconds: number;
-  readonly coverage: Coverage;
+  /** Undefined where only some cases were chosen, which says nothing of the others. */
+  readonly coverage?: Coverage;
 }
 
 /** Of all that a service has, how much cases have met, and what they have not. */

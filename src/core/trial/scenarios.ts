@@ -1,0 +1,173 @@
+import { isRecord, checkShape } from '../declaration/check-shape.ts';
+import { readDocuments } from '../declaration/document.ts';
+import type { Path, Source } from '../declaration/document.ts';
+import { didYouMean } from '../declaration/nearest.ts';
+import type { Problem } from '../declaration/problem.ts';
+import { reporterOf } from '../declaration/reporter.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import { trialShape } from '../declaration/trial-shape.ts';
+import type { Method } from '../http/endpoints.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Answer, Fault } from './answer.ts';
+import type { Body, Case, Step } from './case.ts';
+import { faultOf } from './judge.ts';
+import { matchFaults } from './match.ts';
+
+/** What a scenario's file holds, once its shape has been checked. */
+interface Scenario {
+  readonly trial: string;
+  readonly as?: string;
+  readonly steps: readonly ScenarioStep[];
+}
+
+interface ScenarioStep {
+  readonly send?: string;
+  readonly as?: string;
+  readonly body?: unknown;
+  readonly headers?: Readonly<Record<string, string>>;
+  readonly expect?: Expected;
+  readonly keep?: Readonly<Record<string, string>>;
+  readonly together?: readonly ScenarioStep[];
+  readonly record?: string;
+}
+
+interface Expected {
+  readonly status?: number;
+  readonly statuses?: readonly number[];
+  readonly body?: unknown;
+  readonly headers?: Readonly<Record<string, unknown>>;
+}
+
+/** The keys of samples, by `hut/grey-hut`. */
+export type SampleKeys = ReadonlyMap<string, unknown>;
+
+/** Reads scenarios: a case each, whose steps are sent as they stand. */
+export function readScenarios(
+  graph: Graph,
+  sources: readonly Source[],
+  keys: SampleKeys,
+): { cases: Case[]; problems: Problem[] } {
+  // prettier-ignore
+  const cases: Case[] = [];
+  const problems: Problem[] = [];
+  for (const source of sources) {
+    const read = readDocuments(source);
+    problems.push(...read.problems);
+    for (const document of read.documents) {
+      const before = problems.length;
+      const report = reporterOf(document, problems);
+      const checked = checkShape(document, trialShape);
+      problems.push(...checked.problems);
+      if (problems.length > before) continue;
+      const scenario = checked.sound as Scenario;
+      const reader = scenarioReader(graph, keys, report, scenario.as ?? 'nobody');
+      const steps = scenario.steps.flatMap((step, at) => reader(step, ['steps', at]));
+      if (problems.length === before) cases.push({ model: source.file.replace(/^trials\//, ''), endpoint: 'scenario', title: scenario.trial, steps }); // prettier-ignore
+    }
+  }
+  return { cases, problems };
+}
+
+function scenarioReader(
+  graph: Graph,
+  keys: SampleKeys,
+  report: Reporter,
+  usually: string,
+): (step: ScenarioStep, path: Path) => Step[] {
+  // prettier-ignore
+  const { identity } = graph;
+
+  /** Of an answer other things are expected than of a record. */
+  function refuseStrangers(expect: object, path: Path): void {
+    for (const name of Object.keys(expect)) {
+      if (EXPECTED.includes(name)) continue;
+      report.error('unknown-key', `of an answer nothing like \`${name}\` can be expected`, didYouMean(name, EXPECTED), [...path, name], 'key'); // prettier-ignore
+    }
+  }
+
+  function keyOf(sample: string, path: Path): unknown {
+    if (keys.has(sample)) return keys.get(sample);
+    report.error('unknown-record', `there is no sample ${sample}`, didYouMean(sample, keys.keys()), path);
+    return undefined;
+  }
+
+  function whoIs(who: string, path: Path): string {
+    if (who === 'nobody') return who;
+    const named = who.includes('/') ? who : `${identity?.model ?? ''}/${who}`;
+    if (identity === undefined) report.error('no-identity', 'nobody signs in to this service', 'leave `as` out', path);
+    else if (named.startsWith(`${identity.model}/`)) keyOf(named, path);
+    else report.error('unknown-record', `${who} can not sign in`, `name a ${identity.model}, as ${identity.model}/…`, path); // prettier-ignore
+    return named.slice(named.indexOf('/') + 1);
+  }
+
+  const usual = whoIs(usually, ['as']);
+
+  /** A body with the keys of samples in the places that stand for them. */
+  function filled(value: unknown, path: Path): unknown {
+    if (Array.isArray(value)) return value.map((item, at) => filled(item, [...path, at]));
+    if (!isRecord(value)) return value;
+    const names = Object.keys(value);
+    if (names.length === 1 && names[0] === 'sample') return keyOf(String(value.sample), [...path, 'sample']);
+    return Object.fromEntries(names.map((name) => [name, filled(value[name], [...path, name])]));
+  }
+
+  const pathOf = (path: string, at: Path): string =>
+    path.replace(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g, (_all, sample: string) => encodeURIComponent(String(keyOf(sample, at)))); // prettier-ignore
+
+  function expectationOf({ status, statuses, body, headers = {} }: Expected): Step['expect'] {
+    const check = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] => [
+      ...(body === undefined ? [] : matchFaults(body, answer.body, '', kept)),
+      ...Object.entries(headers).flatMap(([name, wanted]) => matchFaults(wanted, answer.headers[name.toLowerCase()], name, kept)), // prettier-ignore
+      // Without a word about it, an error of the service is never what was meant.
+      ...(status === undefined && answer.status >= 500 ? [faultOf('status', 'no error of the service', answer.status)] : []), // prettier-ignore
+    ];
+    return { status: status ?? 200, ...(status === undefined ? { statuses: statuses ?? ANY } : {}), check };
+  }
+
+  function requestOf(step: ScenarioStep, path: Path, send: string): Step {
+    const [method, target] = send.split(' ') as [Method, string];
+    const keep = Object.entries(step.keep ?? {}).map(([name, pointer]) => ({ name, pointer }));
+    return {
+      method,
+      path: pathOf(target, [...path, 'send']),
+      as: step.as === undefined ? usual : whoIs(step.as, [...path, 'as']),
+      ...(step.body === undefined ? {} : { body: filled(step.body, [...path, 'body']) as Body }),
+      ...(step.headers === undefined ? {} : { headers: step.headers }),
+      expect: expectationOf({ ...step.expect, body: filled(step.expect?.body, [...path, 'expect', 'body']) }),
+      keep,
+    };
+  }
+
+  return (step, path) => {
+    const { send, together, record } = step;
+    const given = [send, together, record].filter((one) => one !== undefined);
+    if (given.length !== 1) {
+      report.error('wrong-kind', 'a step sends one request, sends several together, or looks at a record', 'write one of send, together and record', path); // prettier-ignore
+      return [];
+    }
+    if (record === undefined) refuseStrangers(step.expect ?? {}, [...path, 'expect']);
+    if (send !== undefined) return [requestOf(step, path, send)];
+    if (together !== undefined) {
+      const all = together.flatMap((one, at) => (one.send === undefined ? [] : [requestOf(one, [...path, 'together', at], one.send)])); // prettier-ignore
+      const [first] = all;
+      if (first === undefined) return [];
+      return [{ ...first, together: all, expect: { status: 200, statuses: step.expect?.statuses ?? [] } }];
+    }
+    const [name = ''] = record!.split('/');
+    const model = graph.byName.get(name);
+    if (model?.endpoints.has('read') !== true) {
+      report.error('unknown-model', `there is no model ${name} whose records can be read`, didYouMean(name, graph.byName.keys()), [...path, 'record']); // prettier-ignore
+      return [];
+    }
+    const key = encodeURIComponent(String(keyOf(record!, [...path, 'record'])));
+    const wanted = filled(step.expect, [...path, 'expect']);
+    const isGone = isRecord(wanted) && wanted.missing === true;
+    const check = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] => matchFaults(wanted, (answer.body as { data?: unknown } | undefined)?.data, '', kept); // prettier-ignore
+    return [{ method: 'GET', path: `${graph.service.prefix}/${model.plural}/${key}`, expect: isGone ? { status: 404 } : { status: 200, check } }]; // prettier-ignore
+  };
+}
+
+const EXPECTED = ['status', 'statuses', 'body', 'headers'];
+
+/** Any status will do. */
+const ANY = Array.from({ length: 500 }, (_none, at) => at + 100);
