@@ -1,10 +1,10 @@
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
 import { matchFaults } from '../src/core/trial/match.ts';
 import { readScenarios } from '../src/core/trial/scenarios.ts';
 import { readProject } from '../src/project/project.ts';
-import { demoFolder, folderWith, vantfell } from './kit/program.ts';
+import { ask, demoFolder, folderWith, serving, vantfell } from './kit/program.ts';
 
 describe('matching', () => {
   const kept = new Map<string, unknown>([['n', 3]]);
@@ -115,4 +115,25 @@ steps:
   const wrong = await vantfell(['trial', '-C', folder]);
   expect(wrong).toMatchObject({ code: 1, err: expect.stringContaining('nobody signs in to this service') });
   expect(await vantfell(['trial', '-C', folder, '--report', 'x.pdf'])).toMatchObject({ code: 2 });
+});
+
+test('scenarios run against a service that runs already, with the keys that are told', async () => {
+  const folder = demoFolder();
+  writeFileSync(
+    join(folder, 'trials/beds.yaml'),
+    "trial: It is there\nas: member/tor\nsteps:\n  - { send: 'GET /v1/huts/{hut/grey-hut}', expect: { status: 200 } }\n  - { send: 'GET /v1/amenities/{amenity/stove}', expect: { status: 200 } }\n  - { send: GET /v1/me, expect: { body: { data: { name: Tor Brattlid } } } }\n",
+  );
+  expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
+  const server = await serving(folder);
+  const against = (...words: string[]) => vantfell(['trial', '-C', folder, '--against', server.url, ...words]);
+  expect(await against()).toMatchObject({ code: 1, err: expect.stringContaining('name it in the file of --handles') });
+  const [grey] = (await ask(`${server.url}/v1/huts?slug=grey-hut`)).body.data as { id: string }[];
+  writeFileSync(join(folder, 'handles.json'), JSON.stringify({ 'hut/grey-hut': grey!.id }));
+  const ran = await against('--handles', join(folder, 'handles.json'));
+  expect(ran).toMatchObject({ code: 0, out: expect.stringContaining('1 passed, 0 failed') });
+  writeFileSync(join(folder, 'trials/more.yaml'), 'trial: x\nsteps: [{ record: hut/grey-hut, expect: {} }]\n');
+  expect(await against()).toMatchObject({ code: 1, err: expect.stringContaining('no looking into the database') });
+  expect(await server.stop()).toBe(0);
+  rmSync(join(folder, 'trials/more.yaml'));
+  expect(await against('--handles', join(folder, 'handles.json'))).toMatchObject({ code: 3, err: expect.stringContaining('nothing answers at') }); // prettier-ignore
 });

@@ -8,6 +8,7 @@ export const trial: Command = {
   examples: [
     ['vantfell trial', 'every case that follows from the declarations'],
     ['vantfell trial --model hut --only minimum', 'those of one model, about its minimums'],
+    ['vantfell trial --against http://127.0.0.1:8080', 'the scenarios, on a service that runs already'],
     ['vantfell trial --report trial.html --report trial.xml', 'with a page to look at, and JUnit XML'],
   ],
   options: (yargs) =>
@@ -25,14 +26,31 @@ export const trial: Command = {
         requiresArg: true,
         describe: 'a number: the cases in another order, the same for the same number',
       }) // prettier-ignore
+      .option('against', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'the address of a running service: its scenarios alone are run',
+      }) // prettier-ignore
+      .option('handles', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'with --against: a JSON file with the keys of samples',
+      }) // prettier-ignore
+      .option('watch', { type: 'boolean', default: false, describe: 'again whenever a file of the project changes' })
       .option('bail', { type: 'boolean', default: false, describe: 'stop at the first failure' })
-      .check(({ report = [] }) => {
+      .check(({ report = [], against, handles }) => {
+        if (handles !== undefined && against === undefined) throw new Failure(EXIT.wrongCommand, '--handles goes with --against', 'leave it out'); // prettier-ignore
+        if (against !== undefined && !/^https?:\/\//.test(against)) throw new Failure(EXIT.wrongCommand, '--against must be an address', 'write it as http://127.0.0.1:8080'); // prettier-ignore
         const other = report.find((file) => !/\.(html|xml|json)$/.test(file));
         if (other === undefined) return true;
         throw new Failure(EXIT.wrongCommand, `--report ${other} is of no known kind`, 'end it in .html, .xml or .json');
       }),
 
-  async run(context, { model, only, bail, random, report }) {
+  async run(context, { model, only, bail, random, report, against, handles, watch }) {
+    if (watch === true) {
+      const { watchTrial } = await import('./trial/watch.ts');
+      return watchTrial(context, process.argv.slice(2));
+    }
     const { didYouMean } = await import('../core/declaration/nearest.ts');
     const { loadedProject } = await import('./sound-project.ts');
     const { runTrial } = await import('./trial/run-trial.ts');
@@ -44,11 +62,12 @@ export const trial: Command = {
     }
     const wanted = (one: Case): boolean =>
       (typeof model !== 'string' || one.model === model) && (typeof only !== 'string' || one.title.includes(only));
-    const ran = await runTrial(context, project, {
-      wanted,
-      bail: bail === true,
-      ...(random === undefined ? {} : { random: random as number }),
-    });
+    const options = { wanted, bail: bail === true, ...(random === undefined ? {} : { random: random as number }) };
+    const { runAgainst } = await import('./trial/run-against.ts');
+    const ran =
+      against === undefined
+        ? await runTrial(context, project, options)
+        : await runAgainst(context, project, { ...options, url: against as string, handles: handles as string | undefined }); // prettier-ignore
     if (ran === undefined) return EXIT.foundWrong;
     if (ran.result.outcomes.length === 0) {
       throw new Failure(EXIT.wrongCommand, 'no case was chosen', 'leave out --model or --only, or change them');

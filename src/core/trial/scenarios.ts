@@ -38,16 +38,19 @@ interface Expected {
   readonly headers?: Readonly<Record<string, unknown>>;
 }
 
-/** The keys of samples, by `hut/grey-hut`. */
+/** The keys of all samples, by `hut/grey-hut`; undefined where one is not known. */
 export type SampleKeys = ReadonlyMap<string, unknown>;
 
-/** Reads scenarios: a case each, whose steps are sent as they stand. */
+/**
+ * Reads scenarios: a case each, whose steps are sent as they stand. Where there is no database to look into, steps that do
+ * are refused.
+ */
 export function readScenarios(
   graph: Graph,
   sources: readonly Source[],
   keys: SampleKeys,
+  hasDatabase = true,
 ): { cases: Case[]; problems: Problem[] } {
-  // prettier-ignore
   const cases: Case[] = [];
   const problems: Problem[] = [];
   for (const source of sources) {
@@ -60,7 +63,7 @@ export function readScenarios(
       problems.push(...checked.problems);
       if (problems.length > before) continue;
       const scenario = checked.sound as Scenario;
-      const reader = scenarioReader(graph, keys, report, scenario.as ?? 'nobody');
+      const reader = scenarioReader({ graph, keys, report, hasDatabase }, scenario.as ?? 'nobody');
       const steps = scenario.steps.flatMap((step, at) => reader(step, ['steps', at]));
       if (problems.length === before) cases.push({ model: source.file.replace(/^trials\//, ''), endpoint: 'scenario', title: scenario.trial, steps }); // prettier-ignore
     }
@@ -68,13 +71,17 @@ export function readScenarios(
   return { cases, problems };
 }
 
+interface Reading {
+  readonly graph: Graph;
+  readonly keys: SampleKeys;
+  readonly report: Reporter;
+  readonly hasDatabase: boolean;
+}
+
 function scenarioReader(
-  graph: Graph,
-  keys: SampleKeys,
-  report: Reporter,
+  { graph, keys, report, hasDatabase }: Reading,
   usually: string,
 ): (step: ScenarioStep, path: Path) => Step[] {
-  // prettier-ignore
   const { identity } = graph;
 
   /** Of an answer other things are expected than of a record. */
@@ -86,8 +93,11 @@ function scenarioReader(
   }
 
   function keyOf(sample: string, path: Path): unknown {
-    if (keys.has(sample)) return keys.get(sample);
-    report.error('unknown-record', `there is no sample ${sample}`, didYouMean(sample, keys.keys()), path);
+    const key = keys.get(sample);
+    if (key !== undefined) return key;
+    if (keys.has(sample))
+      report.error('unknown-record', `the key of ${sample} in that service is not known`, 'name it in the file of --handles', path); // prettier-ignore
+    else report.error('unknown-record', `there is no sample ${sample}`, didYouMean(sample, keys.keys()), path);
     return undefined;
   }
 
@@ -95,7 +105,9 @@ function scenarioReader(
     if (who === 'nobody') return who;
     const named = who.includes('/') ? who : `${identity?.model ?? ''}/${who}`;
     if (identity === undefined) report.error('no-identity', 'nobody signs in to this service', 'leave `as` out', path);
-    else if (named.startsWith(`${identity.model}/`)) keyOf(named, path);
+    else if (named.startsWith(`${identity.model}/`)) {
+      if (!keys.has(named)) report.error('unknown-record', `there is no sample ${named}`, didYouMean(named, keys.keys()), path); // prettier-ignore
+    }
     else report.error('unknown-record', `${who} can not sign in`, `name a ${identity.model}, as ${identity.model}/…`, path); // prettier-ignore
     return named.slice(named.indexOf('/') + 1);
   }
@@ -152,6 +164,10 @@ function scenarioReader(
       const [first] = all;
       if (first === undefined) return [];
       return [{ ...first, together: all, expect: { status: 200, statuses: step.expect?.statuses ?? [] } }];
+    }
+    if (!hasDatabase) {
+      report.error('no-record', 'there is no looking into the database of a running service', 'send a GET instead', [...path, 'record']); // prettier-ignore
+      return [];
     }
     const [name = ''] = record!.split('/');
     const model = graph.byName.get(name);
