@@ -35,6 +35,22 @@ fields: { text: { type: string, required: true } }
   expect(listed.skipped).toHaveLength(2);
 });
 
+test('limits of requests and of failed sign-ins have cases of their own', async () => {
+  const project = folderWith({
+    'vantfell.yaml':
+      'service: { name: X }\nlimits: { rate: 40/min, sign-in: 3/min }\nidentity: { model: member, login: name, secret: word }\n',
+    'models/member.yaml': `
+model: member
+fields: { name: { type: string, required: true, unique: true }, word: { type: secret, required: true } }
+may: { read: anybody }
+`,
+    'samples/member.yaml': 'ines: { name: ines, word: some words here }\n',
+  });
+  const { code, out, err } = await vantfell(['trial', '-C', project, '--only', 'in a minute']);
+  expect({ code, err }).toEqual({ code: 0, err: '' });
+  expect(out).toMatch(/list +sign-in\nmember +1 +1\n\n2 passed, 0 failed/);
+});
+
 describe('made-up values', () => {
   const bounds = fc.record({
     low: fc.integer({ min: -50, max: 50 }),

@@ -192,5 +192,6 @@ export const MUTANTS: readonly Mutant[] = [
   { what: 'a member leaks', model: 'guest', wrap: body((whole) => (Array.isArray(whole.data) || typeof whole.data !== 'object' ? whole : { ...whole, data: { ...(whole.data as Tree), row: 7 } })) }, // prettier-ignore
   { what: 'a decimal is a number', model: 'night', wrap: body((whole) => { const data = whole.data as Tree; return data.price === undefined ? whole : { ...whole, data: { ...data, price: Number(data.price) } }; }) }, // prettier-ignore
   { what: 'problems are plain JSON', model: 'guest', wrap: told((reply) => (reply.status >= 400 ? { ...reply, headers: { ...reply.headers, 'content-type': 'application/json' } } : reply)) }, // prettier-ignore
+  { what: 'failed sign-ins have no limit', model: 'member', graph: (graph) => ({ ...graph, service: { ...graph.service, limits: { ...graph.service.limits, signIn: 1_000_000 } } }) }, // prettier-ignore
   { what: 'a hook does not run', model: 'stay', code: (code) => ({ ...code, hooks: new Map() }) },
 ];

@@ -66,7 +66,13 @@ async function noticedBy(mutant: Mutant): Promise<Case | undefined> {
   const snapshot = await takeSnapshot(store);
   const at = { host: '127.0.0.1', port: 0, largestBody: 1_000_000 };
   const [own, open] = [await startServer(broken(false), at), await startServer(broken(true), at)];
-  const tried = { own: own.url, open: open.url, tokenOf: (name: string) => stage.tokens.get(name), document };
+  const tried = {
+    own: own.url,
+    open: open.url,
+    limited: own.url,
+    tokenOf: (name: string) => stage.tokens.get(name),
+    document,
+  };
   try {
     for (const one of stage.derived.cases.filter(({ model }) => model === mutant.model)) {
       const { failure } = await runCase(one, tried);

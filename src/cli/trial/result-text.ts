@@ -1,10 +1,8 @@
-import { curlOf, failedOf } from '../../core/trial/report/outcome.ts';
+import { COLUMNS, curlOf, failedOf } from '../../core/trial/report/outcome.ts';
 import type { Coverage, Outcome, TrialResult } from '../../core/trial/report/outcome.ts';
 import { table } from '../terminal/table.ts';
 import { counted } from '../terminal/terminal.ts';
 import type { Terminal } from '../terminal/terminal.ts';
-
-const ENDPOINTS = ['list', 'read', 'create', 'replace', 'update', 'delete', 'clear', 'operation', 'journal'] as const;
 
 /** The result for people: a table of models and endpoints, each failure, and a line that counts. */
 export function resultText(
@@ -23,7 +21,7 @@ export function resultText(
     ...(skipped.length > 0 ? [`${skipped.length} skipped`] : []),
   ];
   const line = `${counts.join(', ')} in ${(milliseconds / 1000).toFixed(1)} s`;
-  const used = ENDPOINTS.filter((endpoint) => derived.some((outcome) => outcome.case.endpoint === endpoint));
+  const used = COLUMNS.filter((endpoint) => derived.some((outcome) => outcome.case.endpoint === endpoint));
   const rows = models.map((model) => [model, ...used.map((endpoint) => cell(model, endpoint, derived, paint))]);
   const head = ['', ...used].map((word) => paint.dim(word));
   return [

@@ -45,7 +45,7 @@ export async function runAgainst(
   }
   const chosen = cases.filter(wanted);
   const tokens = await tokensOf(graph, base, rows, chosen);
-  const tried = { own: base, open: base, tokenOf: (name: string) => tokens.get(name), document: makeDocumentJudge(openApi(graph)) }; // prettier-ignore
+  const tried = { own: base, open: base, limited: base, tokenOf: (name: string) => tokens.get(name), document: makeDocumentJudge(openApi(graph)) }; // prettier-ignore
   const outcomes: Outcome[] = [];
   for (const one of chosen) {
     const outcome = await runCase(one, tried);

@@ -11,6 +11,8 @@ export interface Tried {
   readonly open: string;
   /** The service as it is. */
   readonly own: string;
+  /** The service as it is, with its limits of requests, which cases of their own use up. */
+  readonly limited: string;
   /** The token of somebody, by their name; nobody has none. */
   tokenOf(name: string): string | undefined;
   readonly document: DocumentJudge;
@@ -25,7 +27,8 @@ export async function runCase(one: Case, tried: Tried): Promise<Outcome> {
   for (const step of one.steps) {
     const all = (step.together ?? Array.from({ length: step.times ?? 1 }, () => step)).map((one) => sentOf(one, kept));
     const [sent] = all as [Sent];
-    const answers = await Promise.all(all.map((one) => ask(tried, one)));
+    const spent = step.exhausts === undefined ? undefined : await exhaust(tried, sent, step.exhausts, step.expect.status); // prettier-ignore
+    const answers = spent === undefined ? await Promise.all(all.map((one) => ask(tried, one))) : [spent.answer];
     answered.push(...answers.map(({ status }, at) => ({ method: all[at]!.method, path: pathIn(all[at]!), status, as: all[at]!.as }))); // prettier-ignore
     const faults = answers.flatMap((answer, at) => documentFaults(tried, all[at]!, answer, one));
     const [first] = answers as [Answer];
@@ -33,10 +36,28 @@ export async function runCase(one: Case, tried: Tried): Promise<Outcome> {
     faults.push(
       ...(all.length === 1 && step.together === undefined ? judge(step.expect, answer, kept) : together(step, answers)),
     );
+    if (faults.length === 0) faults.push(...(spent?.faults ?? []));
     if (faults.length > 0) return done({ sent, answer, faults });
     keep(step, answer, kept);
   }
   return done();
+}
+
+/** Sends a request again and again, until it is refused; a limit gives some of itself back while that goes on. */
+async function exhaust(
+  tried: Tried,
+  sent: Sent,
+  least: number,
+  refused: number,
+): Promise<{ answer: Answer; faults: Fault[] }> {
+  // prettier-ignore
+  let answer = await ask({ ...tried, own: tried.limited }, sent);
+  let letIn = 0;
+  while (answer.status !== refused && letIn < 2 * least + 5) {
+    letIn += 1;
+    answer = await ask({ ...tried, own: tried.limited }, sent);
+  }
+  return { answer, faults: letIn < least ? [faultOf('requests that were let in before', least, letIn)] : [] };
 }
 
 const sentOf = (step: Step, kept: ReadonlyMap<string, unknown>): Sent => ({

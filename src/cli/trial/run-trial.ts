@@ -52,8 +52,8 @@ export async function runTrial(
       // Without limits of requests, which would only count the trial's own.
       const limits = { ...graph.service.limits, rate: undefined, signIn: 1_000_000 };
       const unlimited = { ...graph, service: { ...graph.service, limits: limits as Graph['service']['limits'] } };
-      const opened = (everybody: boolean): Service => serviceOn(unlimited, store, [key], (error) => defects.push(error), { code: project.loaded, quiet: true, everybody }); // prettier-ignore
-      const [own, open] = [opened(false), opened(true)];
+      const opened = (everybody: boolean, of = unlimited): Service => serviceOn(of, store, [key], (error) => defects.push(error), { code: project.loaded, quiet: true, everybody }); // prettier-ignore
+      const [own, open, limited] = [opened(false), opened(true), opened(false, graph)];
       const { derived, tokens, keys } = await stageOf(project, own, store);
       const sources = readTrialFiles(project.folder);
       const scenarios = readScenarios(graph, sources, keys);
@@ -65,11 +65,12 @@ export async function runTrial(
       const document = openApi(graph);
       const snapshot = await takeSnapshot(store);
       const at = { host: '127.0.0.1', port: 0, largestBody: graph.service.limits.body };
-      const servers = [await listen(own, at), await listen(open, at)];
+      const servers = [await listen(own, at), await listen(open, at), await listen(limited, at)];
       try {
         const tried: Tried = {
           own: servers[0]!.url,
           open: servers[1]!.url,
+          limited: servers[2]!.url,
           tokenOf: (name) => tokens.get(name),
           document: makeDocumentJudge(document),
         };

@@ -4,7 +4,7 @@ import type { Answer, Fault } from './answer.ts';
 /** One thing that a service is tried for: requests in their order, each with what must come back. */
 export interface Case {
   readonly model: string;
-  readonly endpoint: EndpointName | 'scenario';
+  readonly endpoint: EndpointName | 'sign-in' | 'scenario';
   /** For a person: `beds at its minimum, 1`. */
   readonly title: string;
   readonly steps: readonly Step[];
@@ -29,6 +29,8 @@ export interface Step {
   readonly together?: readonly Step[];
   /** Goes on to the last page, and back again: `data` is then all records, and `back` the same as they came backwards. */
   readonly pages?: boolean;
+  /** Sent to the service with its limits, one after the other, until the expected status comes: not before so many were let in. */
+  readonly exhausts?: number;
   readonly expect: Expectation;
   readonly keep?: Keeping | readonly Keeping[] | undefined;
 }

@@ -10,6 +10,7 @@ import type { Answer, Fault } from './answer.ts';
 import type { Body, Case, Expectation, Kept, Skipped, Step } from './case.ts';
 import { edgesOf } from './edges.ts';
 import { deriveAccess } from './derive-access.ts';
+import { deriveLimits } from './derive-limits.ts';
 import { deriveReading } from './derive-reading.ts';
 import { deriveWriting } from './derive-writing.ts';
 import { exampleValue } from './examples.ts';
@@ -31,13 +32,15 @@ export interface Derived {
  */
 export function deriveCases(graph: Graph, known: KnownValues, now: Date, world?: World): Derived {
   const maker = makerOf(graph, known, now);
+  const limits = deriveLimits(graph, world?.people.find(({ caller }) => caller !== null)?.name);
   const results = graph.models.map((model): Derived => {
     const rules = deriveForModel(graph, model, maker);
     const more = [
       ...deriveWriting(model, maker),
       ...(world === undefined ? [] : [...deriveReading(world, model), ...deriveAccess(world, model)]),
     ];
-    return chosenOf(model, [...rules.cases, ...more], rules.skipped);
+    const ofModel = ({ model: name }: Case | Skipped): boolean => name === model.name;
+    return chosenOf(model, [...rules.cases, ...more, ...limits.cases.filter(ofModel)], [...rules.skipped, ...limits.skipped.filter(ofModel)]); // prettier-ignore
   });
   return { cases: results.flatMap(({ cases }) => cases), skipped: results.flatMap(({ skipped }) => skipped) };
 }

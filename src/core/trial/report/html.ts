@@ -1,7 +1,5 @@
 import type { Coverage, Outcome, TrialResult } from './outcome.ts';
-import { curlOf, failedOf } from './outcome.ts';
-
-const ENDPOINTS = ['list', 'read', 'create', 'replace', 'update', 'delete', 'clear', 'operation', 'journal'] as const;
+import { COLUMNS, curlOf, failedOf } from './outcome.ts';
 
 /** The result as one page that needs nothing else. */
 export function htmlReport(result: TrialResult, url: string): string {
@@ -62,7 +60,7 @@ function scenariosHtml(outcomes: readonly Outcome[]): string {
 /** A row for each model, a column for each kind of endpoint. */
 function matrix(outcomes: readonly Outcome[]): string {
   const models = [...new Set(outcomes.map((one) => one.case.model))];
-  const used = ENDPOINTS.filter((endpoint) => outcomes.some((one) => one.case.endpoint === endpoint));
+  const used = COLUMNS.filter((endpoint) => outcomes.some((one) => one.case.endpoint === endpoint));
   const rows = models.map((model) => {
     const cells = used.map((endpoint) => {
       const here = outcomes.filter((one) => one.case.model === model && one.case.endpoint === endpoint);

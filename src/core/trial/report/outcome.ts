@@ -56,4 +56,7 @@ export function curlOf({ method, path, headers, body, as }: Sent, url: string): 
   return `curl -X ${method} ${quoted(url + path)}${given.join('')}${who.join('')}${sent}`;
 }
 
+/** What a table of cases has columns for, in their order. */
+export const COLUMNS = ['list', 'read', 'create', 'replace', 'update', 'delete', 'clear', 'operation', 'journal', 'sign-in'] as const; // prettier-ignore
+
 const quoted = (text: string): string => `'${text.replaceAll("'", `'\\''`)}'`;
