@@ -4,7 +4,8 @@ import { modelOf } from '../src/core/model/graph.ts';
 import { linkedOf, relatedNames, stepCalled, viaCalled } from '../src/core/model/related.ts';
 import { isScalar } from '../src/core/model/types.ts';
 import type { Person } from './kit/asked.ts';
-import { keysText, keyText, onEachProject, query, textOf } from './kit/matrix.ts';
+import { keyText, queryOf } from '../src/core/trial/paths.ts';
+import { keysText, onEachProject, textOf } from './kit/matrix.ts';
 import type { Row } from '../src/core/trial/oracle.ts';
 
 const MOST = 100;
@@ -81,7 +82,7 @@ onEachProject('who sees what', (matrix) => {
           const there = await ask(
             who,
             'GET',
-            path(model) + query({ filter: `${member} IS NOT NULL`, limit: '1', total: 'true' }),
+            path(model) + queryOf({ filter: `${member} IS NOT NULL`, limit: '1', total: 'true' }),
           );
           tell(
             there.status !== (isNever ? 400 : 200),
@@ -89,7 +90,11 @@ onEachProject('who sees what', (matrix) => {
           );
           if (isNever) {
             for (const parameters of [{ sort: member }, { fields: member }, { [member]: 'x' }]) {
-              const { status, body } = await ask(who, 'GET', path(model) + query(parameters as Record<string, string>));
+              const { status, body } = await ask(
+                who,
+                'GET',
+                path(model) + queryOf(parameters as Record<string, string>),
+              );
               tell(status !== 400, nameOf(who, `${JSON.stringify(parameters)} of ${model.name}: ${status}`));
               tell(
                 JSON.stringify(body).includes(`did you mean ${member}?`),
@@ -111,14 +116,14 @@ onEachProject('who sees what', (matrix) => {
             const wanted = seen.filter((row) => row[member] === hidden[member]);
             const found = await pages(
               who,
-              path(model) + query({ [member]: value, limit: '100', fields: model.key.member }),
+              path(model) + queryOf({ [member]: value, limit: '100', fields: model.key.member }),
             );
             tell(
               keysOf(found).join() !== keysOf(wanted).join(),
               nameOf(who, `${model.name}?${member}=… finds ${found.length}`),
             );
             if (type === 'string') {
-              const like = await pages(who, path(model) + query({ filter: `${member} LIKE '${value.slice(0, 5)}%'`, limit: '100', fields: model.key.member })); // prettier-ignore
+              const like = await pages(who, path(model) + queryOf({ filter: `${member} LIKE '${value.slice(0, 5)}%'`, limit: '100', fields: model.key.member })); // prettier-ignore
               const alike = seen.filter((row) => String(row[member] as string).startsWith(value.slice(0, 5)));
               tell(
                 keysOf(like).join() !== keysOf(alike).join(),
@@ -129,7 +134,7 @@ onEachProject('who sees what', (matrix) => {
           // In the order of what they see; page by page, as cursors have it.
           const sorted = await pages(
             who,
-            path(model) + query({ sort: `-${member}`, limit: '3', fields: model.key.member }),
+            path(model) + queryOf({ sort: `-${member}`, limit: '3', fields: model.key.member }),
           );
           const values = sorted.map((one) => matrix.oracle.seen(model, member, known.find((row) => row[model.key.member] === one[model.key.member])!, caller) ?? null); // prettier-ignore
           const ordered = [...values].sort((one, other) => (one === null ? (other === null ? 0 : 1) : other === null ? -1 : one < other ? 1 : one > other ? -1 : 0)); // prettier-ignore
@@ -157,11 +162,11 @@ onEachProject('who sees what', (matrix) => {
       own !== undefined &&
       model.access.fields.has(own) &&
       !matrix.oracle.could(model.access.fields.get(own)!, model, caller);
-    const list = await ask(who, 'GET', path(model) + query({ include: relation, limit: '2' }));
+    const list = await ask(who, 'GET', path(model) + queryOf({ include: relation, limit: '2' }));
     tell(list.status !== (isNever ? 400 : 200), nameOf(who, `include=${relation} of ${model.name} ${list.status}`));
     if (isNever) return;
     for (const row of rows) {
-      const { body } = await ask(who, 'GET', path(model, row) + query({ include: relation }));
+      const { body } = await ask(who, 'GET', path(model, row) + queryOf({ include: relation }));
       const isSeen = own === undefined || matrix.oracle.sees(model, own, row, caller);
       const wanted = isSeen
         ? matrix.oracle.related(model, via, row).filter((other) => matrix.oracle.may(target, 'read', other, caller))
@@ -180,7 +185,7 @@ onEachProject('who sees what', (matrix) => {
       }
       if (one !== undefined) continue;
       const condition = `${model.key.member} = '${keyText(model, row)}' AND count(${relation}) = ${wanted.length}`;
-      const counted = await ask(who, 'GET', path(model) + query({ filter: condition, limit: '1', total: 'true' }));
+      const counted = await ask(who, 'GET', path(model) + queryOf({ filter: condition, limit: '1', total: 'true' }));
       tell(
         counted.body.page?.total !== 1,
         nameOf(who, `count(${relation}) of ${path(model, row)} is not ${wanted.length}`),

@@ -1,9 +1,10 @@
-import { mkdirSync, writeFileSync } from 'node:fs';
+import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type { StoreKind } from '../core/model/graph.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';
 import type { Arguments, Command, Context } from './command.ts';
+import { unwritable, writeGiven } from './files.ts';
 
 const KINDS = ['openapi', 'types', 'client', 'schemas', 'sql'] as const;
 type Kind = (typeof KINDS)[number];
@@ -65,7 +66,7 @@ export const exportCommand: Command = {
       process.stdout.write(text);
       return EXIT.done;
     }
-    writeOut(out, text);
+    writeGiven(out, text, REMEDY);
     context.terminal.value({ written: out });
     context.terminal.say(`wrote ${out}`);
     return EXIT.done;
@@ -110,21 +111,12 @@ async function schemas({ terminal }: Context, { graph }: SoundProject, out: stri
   try {
     mkdirSync(out, { recursive: true });
   } catch (error) {
-    throw unwritable(out, error);
+    throw unwritable(out, error, REMEDY);
   }
-  for (const [name, schema] of Object.entries(files)) writeOut(join(out, name), documentJson(schema));
+  for (const [name, schema] of Object.entries(files)) writeGiven(join(out, name), documentJson(schema), REMEDY);
   terminal.value({ written: Object.keys(files).map((name) => join(out, name)) });
   terminal.say(`wrote ${Object.keys(files).length} schemas to ${out}`);
   return EXIT.done;
 }
 
-function writeOut(file: string, text: string): void {
-  try {
-    writeFileSync(file, text);
-  } catch (error) {
-    throw unwritable(file, error);
-  }
-}
-
-const unwritable = (file: string, error: unknown): Failure =>
-  new Failure(EXIT.surroundings, `${file} can not be written: ${(error as Error).message}`, 'name another with --out');
+const REMEDY = 'name another with --out';

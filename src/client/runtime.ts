@@ -204,7 +204,6 @@ export function connect(table: Table, options: ClientOptions): unknown {
     query: Query | undefined,
     signal: AbortSignal | undefined,
   ): Promise<Page<unknown>> {
-    // prettier-ignore
     const { body } = await send('GET', path, { query, signal, again: true });
     const { data, page } = body as unknown as { data: unknown[]; page: { limit: number; total?: number; next: string | null; prev: string | null } }; // prettier-ignore
     const to =

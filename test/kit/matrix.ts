@@ -2,15 +2,16 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, beforeEach, describe } from '@jest/globals';
 import type { Caller } from '../../src/core/access/caller.ts';
 import { openApi } from '../../src/core/document/openapi.ts';
-import type { Verb } from '../../src/core/model/access.ts';
 import type { Model } from '../../src/core/model/graph.ts';
-import { modelOf } from '../../src/core/model/graph.ts';
 import { linkedOf } from '../../src/core/model/related.ts';
 import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
 import { askedProject } from './asked.ts';
 import type { AskedProject, Person } from './asked.ts';
 import { oracleOf } from '../../src/core/trial/oracle.ts';
 import type { Oracle, Row } from '../../src/core/trial/oracle.ts';
+import { keysOf, pathOf } from '../../src/core/trial/paths.ts';
+import { expectations } from '../../src/core/trial/statuses.ts';
+import type { Expectations } from '../../src/core/trial/statuses.ts';
 import { newDatabase, startPostgres } from './postgres.mjs';
 import type { Told } from './written.ts';
 
@@ -44,24 +45,19 @@ export function onEachProject(what: string, tests: (matrix: Matrix) => void): vo
 
 export const textOf = (value: unknown): string => (typeof value === 'string' ? value : JSON.stringify(value));
 
-/** The text of the key of a record. */
-export const keyText = (model: Model, row: Row): string => textOf(row[model.key.member]);
-
 /** The keys of records, in one order. */
-export const keysText = (model: Model, rows: readonly Row[]): string => rows.map((row) => keyText(model, row)).sort().join(); // prettier-ignore
-
-export const query = (parameters: Readonly<Record<string, string>>): string => `?${new URLSearchParams(parameters).toString()}`; // prettier-ignore
+export const keysText = (model: Model, rows: readonly Row[]): string => keysOf(model, rows).join();
 
 function makeMatrix() {
   let on: AskedProject;
   let oracle: Oracle;
+  let says: Expectations;
   /** Texts that stand in one place alone, and whose it is. */
   let marks: { text: string; model: Model; row: Row; member: string }[];
   let checkedBy: ReturnType<typeof makeDocumentJudge>;
   const surprises: string[] = [];
 
-  const path = (model: Model, row?: Row): string =>
-    `${on.graph.service.prefix}/${model.plural}${row === undefined ? '' : `/${encodeURIComponent(keyText(model, row))}`}`;
+  const path = (model: Model, row?: Row): string => pathOf(on.graph, model, row);
   const rowsOf = (model: Model): readonly Row[] => oracle.rows.get(model.name)!;
   const nameOf = (person: Person, what: string): string => `${person.name}: ${what}`;
   const tell = (wrong: boolean, what: string): void => void (wrong && surprises.push(what));
@@ -95,7 +91,6 @@ function makeMatrix() {
     body?: unknown,
     headers: Record<string, string> = {},
   ): Promise<Told> {
-    // prettier-ignore
     const answer = await on.ask(who, method, target, body, headers);
     const what = `${who.name}: ${method} ${target}`;
     tell(answer.status >= 500, `${what}: ${answer.status} ${JSON.stringify(answer.body)}`);
@@ -128,34 +123,9 @@ function makeMatrix() {
     return rows;
   }
 
-  const readable = (model: Model, { caller }: Person): Row[] =>
-    rowsOf(model).filter((row) => oracle.may(model, 'read', row, caller));
-
-  /** 401 or 403 for what such a caller can never do; undefined where it depends. */
-  const barred = (model: Model, verb: Verb, who: Person): number | undefined =>
-    oracle.could(model.access.verbs[verb], model, who.caller) ? undefined : isStranger(who) ? 401 : 403;
-
-  const canHelp = (model: Model, verb: Verb, who: Person): boolean =>
-    isStranger(who) && couldSignedIn(model, verb, ['where', 'anybody']);
-
-  /** Whether somebody who signs in could have a grant that is for callers. */
-  function couldSignedIn(model: Model, verb: Verb, but: readonly string[]): boolean {
-    return model.access.verbs[verb].some((grant) => {
-      if (grant.kind === 'parent') return couldSignedIn(modelOf(on.graph, model.parent!.target), grant.verb, but);
-      return grant.kind !== 'nobody' && !but.includes(grant.kind);
-    });
-  }
-
-  /** What is answered to somebody who wants to do something with a record, where nothing else is wrong. */
-  function expected(model: Model, verb: Verb, row: Row, who: Person): number {
-    const bar = barred(model, verb, who);
-    if (bar !== undefined) return bar;
-    if (!oracle.may(model, 'read', row, who.caller)) {
-      return model.access.verbs.read.every(({ kind }) => kind !== 'anybody') && canHelp(model, 'read', who) ? 401 : 404;
-    }
-    if (oracle.may(model, verb, row, who.caller)) return 200;
-    return canHelp(model, verb, who) ? 401 : 403;
-  }
+  const readable: Expectations['readable'] = (model, who) => says.readable(model, who);
+  const barred: Expectations['barred'] = (model, verb, who) => says.barred(model, verb, who);
+  const expected: Expectations['expected'] = (model, verb, row, who) => says.expected(model, verb, row, who);
 
   function isAsSeen(model: Model, shown: Row, row: Row, caller: Caller | null): string | undefined {
     for (const { member } of [...model.shown, ...linkedOf(model)] as { member: string }[]) {
@@ -190,7 +160,8 @@ function makeMatrix() {
     /** What stands in the database now: tests before may have changed it. */
     async look() {
       surprises.splice(0);
-      oracle = oracleOf(on.graph, await on.rows());
+      oracle = oracleOf(on.graph, await on.rows(), new Date());
+      says = expectations({ graph: on.graph, oracle, rowsOf });
       marks = marksIn();
     },
     close: () => on.close(),

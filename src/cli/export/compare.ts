@@ -1,13 +1,13 @@
-import { readFileSync } from 'node:fs';
 import { parse } from 'yaml';
 import { compareDocuments } from '../../core/document/compare/documents.ts';
 import type { Change } from '../../core/document/compare/documents.ts';
-import { isTree } from '../../core/document/compare/resolve.ts';
+import { isRecord } from '../../core/declaration/check-shape.ts';
 import type { Tree } from '../../core/document/compare/resolve.ts';
 import { openApi } from '../../core/document/openapi.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import type { SoundProject } from '../../project/project.ts';
 import type { Context } from '../command.ts';
+import { readGiven } from '../files.ts';
 import { table } from '../terminal/table.ts';
 import { counted } from '../terminal/terminal.ts';
 
@@ -39,12 +39,7 @@ const whereText = ([first = '', second, ...more]: readonly string[]): string => 
 };
 
 function readDocument(file: string): Tree {
-  let text: string;
-  try {
-    text = readFileSync(file, 'utf8');
-  } catch (error) {
-    throw new Failure(EXIT.surroundings, `${file} can not be read: ${(error as Error).message}`, 'name a file that export openapi wrote'); // prettier-ignore
-  }
+  const text = readGiven(file, 'name a file that export openapi wrote');
   let document: unknown;
   try {
     // JSON is YAML.
@@ -52,6 +47,6 @@ function readDocument(file: string): Tree {
   } catch (error) {
     throw new Failure(EXIT.foundWrong, `${file} is neither JSON nor YAML: ${(error as Error).message.split('\n')[0]}`, 'name a file that export openapi wrote'); // prettier-ignore
   }
-  if (isTree(document) && String(document.openapi).startsWith('3.1.') && isTree(document.paths)) return document;
+  if (isRecord(document) && String(document.openapi).startsWith('3.1.') && isRecord(document.paths)) return document;
   throw new Failure(EXIT.foundWrong, `${file} is no OpenAPI 3.1 document`, 'name a file that export openapi wrote');
 }

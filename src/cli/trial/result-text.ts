@@ -1,5 +1,9 @@
+import type { Source } from '../../core/declaration/document.ts';
+import type { Problem } from '../../core/declaration/problem.ts';
 import { COLUMNS, curlOf, failedOf } from '../../core/trial/report/outcome.ts';
 import type { Coverage, Outcome, TrialResult } from '../../core/trial/report/outcome.ts';
+import type { Context } from '../command.ts';
+import { problemsText } from '../terminal/problems.ts';
 import { table } from '../terminal/table.ts';
 import { counted } from '../terminal/terminal.ts';
 import type { Terminal } from '../terminal/terminal.ts';
@@ -83,3 +87,9 @@ export function resultValue({ outcomes, skipped, milliseconds, coverage }: Trial
 }
 
 export const progressText = (done: number, all: number): string => `${done} of ${counted(all, 'case')}`;
+
+/** Scenarios with mistakes are not run, and nothing else is. */
+export function tellProblems({ terminal }: Context, problems: readonly Problem[], sources: readonly Source[]): void {
+  terminal.value({ tried: false, problems });
+  terminal.warn(`${problemsText(problems, sources, terminal.tint)}; nothing was tried`);
+}

@@ -1,19 +1,20 @@
 import { readFileSync } from 'node:fs';
 import { openApi } from '../../core/document/openapi.ts';
+import { isRecord } from '../../core/declaration/check-shape.ts';
 import type { Graph } from '../../core/model/graph.ts';
 import { readSamples } from '../../core/samples/read.ts';
 import type { SampleRow } from '../../core/samples/read.ts';
 import type { Case } from '../../core/trial/case.ts';
 import { makeDocumentJudge } from '../../core/trial/document-judge.ts';
-import type { Outcome, TrialResult } from '../../core/trial/report/outcome.ts';
+import type { TrialResult } from '../../core/trial/report/outcome.ts';
 import { readScenarios } from '../../core/trial/scenarios.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import type { SoundProject } from '../../project/project.ts';
 import { readTrialFiles } from '../../project/read.ts';
 import { readSampleFiles } from '../../project/samples.ts';
 import type { Context } from '../command.ts';
-import { problemsText } from '../terminal/problems.ts';
-import { runCase } from './run-cases.ts';
+import { tellProblems } from './result-text.ts';
+import { runCases } from './run-cases.ts';
 
 export interface AgainstOptions {
   /** Where the service runs. */
@@ -30,7 +31,6 @@ export async function runAgainst(
   project: SoundProject,
   { url, handles, wanted, bail }: AgainstOptions,
 ): Promise<{ result: TrialResult; url: string } | undefined> {
-  // prettier-ignore
   const begun = performance.now();
   const { graph, folder } = project;
   const base = url.replace(/\/+$/, '');
@@ -39,19 +39,13 @@ export async function runAgainst(
   const keys = new Map([...ownKeys(rows), ...(handles === undefined ? [] : givenKeys(handles))]);
   const { cases, problems } = readScenarios(graph, sources, keys, false);
   if (problems.length > 0) {
-    context.terminal.value({ tried: false, problems });
-    context.terminal.warn(`${problemsText(problems, sources, context.terminal.tint)}; nothing was tried`);
+    tellProblems(context, problems, sources);
     return undefined;
   }
   const chosen = cases.filter(wanted);
   const tokens = await tokensOf(graph, base, rows, chosen);
   const tried = { own: base, open: base, limited: base, tokenOf: (name: string) => tokens.get(name), document: makeDocumentJudge(openApi(graph)) }; // prettier-ignore
-  const outcomes: Outcome[] = [];
-  for (const one of chosen) {
-    const outcome = await runCase(one, tried);
-    outcomes.push(outcome);
-    if (bail && outcome.failure !== undefined) break;
-  }
+  const outcomes = await runCases(chosen, tried, bail);
   return { result: { service: graph.service.name, outcomes, skipped: [], milliseconds: performance.now() - begun }, url: base }; // prettier-ignore
 }
 
@@ -62,7 +56,7 @@ const ownKeys = (rows: readonly SampleRow[]): [string, unknown][] =>
 function givenKeys(file: string): [string, unknown][] {
   try {
     const given = JSON.parse(readFileSync(file, 'utf8')) as unknown;
-    if (typeof given === 'object' && given !== null && !Array.isArray(given)) return Object.entries(given);
+    if (isRecord(given)) return Object.entries(given);
   } catch (error) {
     throw new Failure(EXIT.surroundings, `${file} can not be read: ${(error as Error).message}`, 'name a JSON file with --handles'); // prettier-ignore
   }
@@ -76,7 +70,6 @@ async function tokensOf(
   rows: readonly SampleRow[],
   cases: readonly Case[],
 ): Promise<Map<string, string>> {
-  // prettier-ignore
   const names = new Set(cases.flatMap(({ steps }) => steps.flatMap(({ as, together = [] }) => [as, ...together.map((one) => one.as)]))); // prettier-ignore
   const tokens = new Map<string, string>();
   const { identity } = graph;

@@ -3,6 +3,7 @@ import type { Answered, Outcome, Sent } from '../../core/trial/report/outcome.ts
 import type { Case, Step } from '../../core/trial/case.ts';
 import type { DocumentJudge } from '../../core/trial/document-judge.ts';
 import { faultOf, judge } from '../../core/trial/judge.ts';
+import type { Snapshot } from '../../store/snapshot.ts';
 import { pathWithKept, valueAt, withKept } from '../../core/trial/kept.ts';
 
 /** Where cases are sent. */
@@ -16,6 +17,27 @@ export interface Tried {
   /** The token of somebody, by their name; nobody has none. */
   tokenOf(name: string): string | undefined;
   readonly document: DocumentJudge;
+}
+
+/** Runs cases one after the other; with a `snapshot`, each on the records as they were. */
+export async function runCases(
+  chosen: readonly Case[],
+  tried: Tried,
+  bail: boolean,
+  snapshot?: Snapshot,
+  progress?: (done: number) => void,
+): Promise<Outcome[]> {
+  const outcomes: Outcome[] = [];
+  let isChanged = false;
+  for (const one of chosen) {
+    progress?.(outcomes.length);
+    if (isChanged) await snapshot?.restore();
+    isChanged = one.steps.some(({ method }) => method !== 'GET');
+    const outcome = await runCase(one, tried);
+    outcomes.push(outcome);
+    if (bail && outcome.failure !== undefined) break;
+  }
+  return outcomes;
 }
 
 /** Sends a case's requests one after the other, and stops at the first answer that is not as expected. */
@@ -50,12 +72,12 @@ async function exhaust(
   least: number,
   refused: number,
 ): Promise<{ answer: Answer; faults: Fault[] }> {
-  // prettier-ignore
-  let answer = await ask({ ...tried, own: tried.limited }, sent);
+  const limited = { ...tried, own: tried.limited };
+  let answer = await ask(limited, sent);
   let letIn = 0;
   while (answer.status !== refused && letIn < 2 * least + 5) {
     letIn += 1;
-    answer = await ask({ ...tried, own: tried.limited }, sent);
+    answer = await ask(limited, sent);
   }
   return { answer, faults: letIn < least ? [faultOf('requests that were let in before', least, letIn)] : [] };
 }
@@ -118,7 +140,6 @@ function headersOf(
   { method, body, type, ifMatch, headers = {} }: Step,
   kept: ReadonlyMap<string, unknown>,
 ): Record<string, string> {
-  // prettier-ignore
   const usual = method === 'PATCH' ? 'application/merge-patch+json' : 'application/json';
   const given = Object.entries(headers).map(([name, value]) => [name, value.replace(/\{([^}]+)\}/g, (_all, one: string) => String(kept.get(one)))]); // prettier-ignore
   return {

@@ -9,19 +9,17 @@ import { throwawayFor } from '../../project/project.ts';
 import type { LoadedProject } from '../sound-project.ts';
 import { serviceOn } from '../../project/serve.ts';
 import { takeSnapshot } from '../../store/snapshot.ts';
-import type { Snapshot } from '../../store/snapshot.ts';
 import type { Context } from '../command.ts';
 import { loadProjectSamples, untoldText } from '../seed.ts';
 import { listen } from '../serve.ts';
-import { problemsText } from '../terminal/problems.ts';
 import { readScenarios } from '../../core/trial/scenarios.ts';
 import { readTrialFiles } from '../../project/read.ts';
-import { runCase } from './run-cases.ts';
+import { runCases } from './run-cases.ts';
 import type { Tried } from './run-cases.ts';
-import { progressText } from './result-text.ts';
+import { progressText, tellProblems } from './result-text.ts';
 import { stageOf } from './stage.ts';
 import { coverageOf } from '../../core/trial/report/coverage.ts';
-import type { Outcome, TrialResult } from '../../core/trial/report/outcome.ts';
+import type { TrialResult } from '../../core/trial/report/outcome.ts';
 
 export interface TrialOptions {
   readonly wanted: (one: Case) => boolean;
@@ -58,8 +56,7 @@ export async function runTrial(
       const sources = readTrialFiles(project.folder);
       const scenarios = readScenarios(graph, sources, keys);
       if (scenarios.problems.length > 0) {
-        context.terminal.value({ tried: false, problems: scenarios.problems });
-        context.terminal.warn(`${problemsText(scenarios.problems, sources, context.terminal.tint)}; nothing was tried`);
+        tellProblems(context, scenarios.problems, sources);
         return undefined;
       }
       const document = openApi(graph);
@@ -75,7 +72,7 @@ export async function runTrial(
           document: makeDocumentJudge(document),
         };
         const chosen = inOrder([...derived.cases, ...scenarios.cases].filter(options.wanted), options.random);
-        const outcomes = await runCases(chosen, tried, snapshot, options.bail, (done) => {
+        const outcomes = await runCases(chosen, tried, options.bail, snapshot, (done) => {
           context.terminal.progress(progressText(done, chosen.length));
         });
         context.terminal.progress('');
@@ -101,28 +98,6 @@ export async function runTrial(
   } finally {
     await place.drop();
   }
-}
-
-/** Runs cases one after the other, each on the samples as they are. */
-export async function runCases(
-  chosen: readonly Case[],
-  tried: Tried,
-  snapshot: Snapshot,
-  bail: boolean,
-  progress: (done: number) => void,
-): Promise<Outcome[]> {
-  const outcomes: Outcome[] = [];
-  let isChanged = false;
-  for (const one of chosen) {
-    progress(outcomes.length);
-    // Every case begins with the samples as they are.
-    if (isChanged) await snapshot.restore();
-    isChanged = one.steps.some(({ method }) => method !== 'GET');
-    const outcome = await runCase(one, tried);
-    outcomes.push(outcome);
-    if (bail && outcome.failure !== undefined) break;
-  }
-  return outcomes;
 }
 
 /** The cases as they come, or shuffled: the same for the same number. */

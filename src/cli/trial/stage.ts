@@ -44,7 +44,6 @@ async function worldIn(
   service: Service,
   store: Store,
 ): Promise<{ world: World | undefined; tokens: ReadonlyMap<string, string> }> {
-  // prettier-ignore
   const rows = new Map<string, readonly Row[]>();
   await service.writes.run(null, async (work) => {
     const scope = service.writes.scopeOf(work);

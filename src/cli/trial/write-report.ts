@@ -1,8 +1,7 @@
-import { writeFileSync } from 'node:fs';
 import { htmlReport } from '../../core/trial/report/html.ts';
 import { junitXml } from '../../core/trial/report/junit.ts';
 import type { TrialResult } from '../../core/trial/report/outcome.ts';
-import { EXIT, Failure } from '../../project/failure.ts';
+import { writeGiven } from '../files.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 import { resultValue } from './result-text.ts';
 
@@ -12,12 +11,7 @@ export function writeReport(
   { result, url }: { result: TrialResult; url: string },
   terminal: Terminal,
 ): void {
-  // prettier-ignore
-  try {
-    writeFileSync(file, textFor(file, result, url));
-  } catch (error) {
-    throw new Failure(EXIT.surroundings, `${file} can not be written: ${(error as Error).message}`, 'name another with --report'); // prettier-ignore
-  }
+  writeGiven(file, textFor(file, result, url), 'name another with --report');
   terminal.say(`wrote ${file}`);
 }
 

@@ -1,12 +1,14 @@
+import { isReadByAll } from '../access/open.ts';
 import { filterable, sortable } from '../http/list-request.ts';
-import type { Field, Graph, Model, ValueSpec } from '../model/graph.ts';
+import type { Graph, Model, ValueSpec } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { pascalCase, underscored, withArticle } from '../model/names.ts';
+import { capitalized, pascalCase, underscored, withArticle } from '../model/names.ts';
 import { linkedOf, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
 import { ownMember, ownNames, viewOf } from '../query/shown.ts';
 import type { Shown, ShownMember } from '../query/shown.ts';
-import { isNeeded, isSettable } from '../rules/schema.ts';
-import { isReadByAll, mayBeHidden } from './records.ts';
+import { isSettable, mustBeGiven } from '../rules/schema.ts';
+import { isAsked } from './bodies.ts';
+import { mayBeHidden } from './records.ts';
 import { indented, listed, memberLines, memberType, remark, typeOf } from './typescript.ts';
 import type { Member } from './typescript.ts';
 
@@ -38,7 +40,7 @@ const HEAD =
 /** The declarations of one model's types. */
 export function modelTypes(graph: Graph, model: Model): string[] {
   const name = tsName(model);
-  const views = [...model.views.keys()].map((view) => declared(viewName(model, view), recordMembers(graph, model, viewOf(graph, model, view)), view === 'default' ? model.description : `${withArticle(model.name).replace(/^a/, 'A')} in the view ${view}.`, model.deprecated)); // prettier-ignore
+  const views = [...model.views.keys()].map((view) => declared(viewName(model, view), recordMembers(graph, model, viewOf(graph, model, view)), view === 'default' ? model.description : `${capitalized(withArticle(model.name))} in the view ${view}.`, model.deprecated)); // prettier-ignore
   const inputs = (['create', 'replace', 'update'] as const)
     .filter((kind) => model.endpoints.has(kind))
     .map((kind) => declared(`${name}_${kind}`, inputMembers(graph, model, kind), `What it takes to ${kind} ${withArticle(model.name)}.`)); // prettier-ignore
@@ -103,17 +105,12 @@ function shownType(graph: Graph, model: Model, member: ShownMember): string {
 
 function inputMembers(graph: Graph, model: Model, kind: 'create' | 'replace' | 'update'): Member[] {
   const given = model.fields.filter((field) => isSettable(field, kind));
-  const isAsked = (field: Field): boolean => {
-    if (!isNeeded(field, kind, model)) return false;
-    // A part that is made within its whole has its key from the path.
-    if (kind === 'create') return field !== model.parent?.field;
-    return !(model.access.fields.has(field.member) || model.access.set.has(field.member) || mayBeHidden(graph, model, field)); // prettier-ignore
-  };
   return [
     ...given.map((field) => ({
       name: field.member,
       type: kind !== 'create' && mayBeHidden(graph, model, field) ? `${typeOf(field, 'request')} | null` : memberType(field, 'request'), // prettier-ignore
-      optional: !isAsked(field),
+      // A part that is made within its whole has its key from the path.
+      optional: !isAsked(graph, model, field, kind, kind === 'create'),
       about: field.description,
       deprecated: field.deprecated,
     })),
@@ -129,7 +126,7 @@ const specMembers = (specs: ReadonlyMap<string, ValueSpec>, side: 'request' | 'r
   [...specs].map(([name, spec]) => ({
     name,
     type: memberType(spec, side),
-    optional: side === 'request' && !(spec.rules.required && spec.rules.default === undefined && spec.rules.defaultTo === undefined), // prettier-ignore
+    optional: side === 'request' && !mustBeGiven(spec),
     about: spec.description,
     deprecated: spec.deprecated,
   }));

@@ -1,7 +1,7 @@
 import { BODY_TYPES, JSON_PATCH } from '../http/body.ts';
 import type { ClientKind } from '../http/body.ts';
 import { MOST_AT_ONCE } from '../http/write-record.ts';
-import type { Field, Model, ValueSpec } from '../model/graph.ts';
+import type { Field, Graph, Model, ValueSpec } from '../model/graph.ts';
 import { withArticle } from '../model/names.ts';
 import { linkedOf } from '../model/related.ts';
 import { derivedNames } from '../query/shown.ts';
@@ -40,7 +40,9 @@ const bodyRef = (doc: Documented, model: Model, kind: ClientKind, within: boolea
 export function bodySchema(doc: Documented, model: Model, kind: ClientKind, within = false): JsonSchema {
   const members = model.fields.filter((field) => kind !== 'create' || isSettable(field, kind));
   const settable = members.filter((field) => isSettable(field, kind));
-  const required = settable.filter((field) => isAsked(doc, model, field, kind, within)).map(({ member }) => member);
+  const required = settable
+    .filter((field) => isAsked(doc.graph, model, field, kind, within))
+    .map(({ member }) => member);
   const properties = members.map((field): [string, JsonSchema] => [field.member, bodyMember(doc, model, field, kind)]);
   const given = [...settable.map(({ member }) => member), ...linkedOf(model).map(({ member }) => member)];
   const hidden = (member: string): boolean => model.access.fields.has(member) || model.access.set.has(member);
@@ -79,7 +81,7 @@ function bodyMember(doc: Documented, model: Model, field: Field, kind: ClientKin
 }
 
 /** Whether a body must have a member: what may be hidden from its sender, or is not theirs to set, may be left out. */
-function isAsked({ graph }: Documented, model: Model, field: Field, kind: ClientKind, within: boolean): boolean {
+export function isAsked(graph: Graph, model: Model, field: Field, kind: ClientKind, within: boolean): boolean {
   if (!isNeeded(field, kind, model)) return false;
   if (within && field === model.parent?.field) return false;
   if (kind === 'create') return true;

@@ -1,8 +1,9 @@
-import { endpointsOf } from '../http/endpoints.ts';
+import { collectionPath, endpointsOf } from '../http/endpoints.ts';
 import { problemTypes } from '../http/problems.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { pascalCase, underscored, withArticle } from '../model/names.ts';
+import { camelCase, underscored, withArticle } from '../model/names.ts';
+import { mustBeGiven } from '../rules/schema.ts';
 import { declared, modelEntry, modelTypes, ownMembers, tsName } from './api-types.ts';
 import { indented, literal, memberName, remark, typeOf } from './typescript.ts';
 
@@ -53,8 +54,6 @@ export function clientText(graph: Graph, { runtime, typing }: ClientParts): stri
 
 const withoutImports = (text: string): string => text.replaceAll(/^import [^;]+;\n/gm, '').trim();
 
-const camelCase = (name: string): string => pascalCase(name).replace(/^./, (letter) => letter.toLowerCase());
-
 /** The property of a client that has a model's records. */
 const propertyName = (model: Model): string => {
   const name = camelCase(model.plural);
@@ -97,7 +96,7 @@ const createType = (model: Model): string =>
 function operationLine(graph: Graph, model: Model, operation: Model['operations'][number]): string {
   const { name, input, output, target } = operation;
   const called = `${tsName(model)}_${underscored(name)}`;
-  const isAsked = [...input.values()].some(({ rules }) => rules.required && rules.default === undefined && rules.defaultTo === undefined); // prettier-ignore
+  const isAsked = [...input.values()].some(mustBeGiven);
   const given = [
     ...(target === 'record' ? [`key: ${typeOf(model.key, 'response')}`] : []),
     input.size === 0 ? 'input?: Record<string, never>' : `input${isAsked ? '' : '?'}: ${called}_input`,
@@ -148,7 +147,7 @@ function sessionLines({ identity, byName }: Graph): string[] {
 function routeOf(graph: Graph, model: Model): object {
   const operations = endpointsOf(graph, model).flatMap(({ operation }) => operation ?? []);
   return {
-    path: `${graph.service.prefix}/${model.plural}`,
+    path: collectionPath(graph, model),
     operations: Object.fromEntries(operations.map(({ name, reads, target }) => [methodName(name), { name, reads, ofRecord: target === 'record' }])), // prettier-ignore
     parts: Object.fromEntries(partsOf(graph, model).map(({ part }) => [propertyName(part), part.plural])),
   };

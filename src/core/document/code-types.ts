@@ -1,5 +1,6 @@
 import type { Field, Graph, Model, ValueSpec } from '../model/graph.ts';
 import { linkedOf } from '../model/related.ts';
+import { mustBeGiven } from '../rules/schema.ts';
 import { indented, listed, memberLines, memberName, memberType, typeOf } from './typescript.ts';
 import type { Member } from './typescript.ts';
 
@@ -57,10 +58,10 @@ function modelLines(model: Model): string[] {
 
 /** Whether a new record can't be made without this member. */
 function isGiven(field: Field, model: Model): boolean {
-  const { rules, origin, derivedFrom } = field;
+  const { origin, derivedFrom } = field;
   const byItself =
     origin === 'stamp' || (field === model.key && model.keyKind !== 'field') || derivedFrom !== undefined;
-  return rules.required && !byItself && rules.default === undefined && rules.defaultTo === undefined;
+  return !byItself && mustBeGiven(field);
 }
 
 const inputMembers = (input: ReadonlyMap<string, ValueSpec>): Member[] =>

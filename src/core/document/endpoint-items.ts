@@ -1,10 +1,12 @@
 import { operationAct } from '../access/condition.ts';
 import type { Act } from '../access/condition.ts';
+import { isReadByAll } from '../access/open.ts';
 import type { Endpoint, EndpointName } from '../http/endpoints.ts';
 import { journalModel } from '../http/journal-model.ts';
 import type { Model, Operation, ValueSpec } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { pascalCase, spoken, withArticle } from '../model/names.ts';
+import { camelCase, capitalized, ended, pascalCase, spoken, withArticle } from '../model/names.ts';
+import { mustBeGiven } from '../rules/schema.ts';
 import { requestBody } from './bodies.ts';
 import { callersOf } from './callers-of.ts';
 import type { Ref } from './components.ts';
@@ -12,10 +14,10 @@ import type { Documented } from './documented.ts';
 import { orNull } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { filterRefs, headerRef, pageRefs, shownRefs, sortRef, whereRefs } from './parameters.ts';
-import { answerRef, isReadByAll, wholeRef } from './records.ts';
+import { wholeRef } from './records.ts';
 import { typeName } from './type-name.ts';
-import { headersRef, noMore, problemsOf, successOf } from './responses.ts';
-import { envelope, inData, json, pageRef } from './shared.ts';
+import { listResponse, noMore, problemsOf, successOf } from './responses.ts';
+import { envelope, inData, json } from './shared.ts';
 import { propertiesSchema, valueSchema } from './values.ts';
 
 type DeclaredName = Exclude<EndpointName, 'operation' | 'journal'>;
@@ -102,11 +104,11 @@ function operationItem(doc: Documented, endpoint: Endpoint): JsonSchema {
   const called = `${typeName(model)}.${name}.input`;
   const inputs = doc.components.ref.bind(null, 'schemas', called, () => propertiesSchema(input, 'request'));
   return {
-    operationId: `${pascalCase(name).replace(/^./, (letter) => letter.toLowerCase())}${pascalCase(target === 'record' ? model.name : model.plural)}_operation`, // prettier-ignore
-    summary: `${spoken(name).replace(/^./, (letter) => letter.toUpperCase())}, of ${whom}`,
-    ...(description === undefined ? {} : { description: description.replace(/(?<![.!?])$/, '.') }),
+    operationId: `${camelCase(name)}${pascalCase(target === 'record' ? model.name : model.plural)}_operation`, // prettier-ignore
+    summary: `${capitalized(spoken(name))}, of ${whom}`,
+    ...(description === undefined ? {} : { description: ended(description) }),
     ...(parameters.length > 0 ? { parameters } : {}),
-    ...(reads || input.size === 0 ? {} : { requestBody: { required: [...input.values()].some(isNeeded), content: json(inputs()) } }), // prettier-ignore
+    ...(reads || input.size === 0 ? {} : { requestBody: { required: [...input.values()].some(mustBeGiven), content: json(inputs()) } }), // prettier-ignore
     responses: { ...operationSuccess(doc, model, operation), ...problemsOf(doc, endpoint) },
   };
 }
@@ -116,15 +118,12 @@ function queryInput(name: string, spec: ValueSpec): JsonSchema {
   return {
     name,
     in: 'query',
-    ...(isNeeded(spec) ? { required: true } : {}),
+    ...(mustBeGiven(spec) ? { required: true } : {}),
     ...(description === undefined ? {} : { description }),
     ...(deprecated === undefined ? {} : { deprecated }),
     schema,
   };
 }
-
-const isNeeded = ({ rules }: ValueSpec): boolean =>
-  rules.required && rules.default === undefined && rules.defaultTo === undefined;
 
 function operationSuccess(doc: Documented, model: Model, { name, output, status, reads }: Operation): JsonSchema {
   if (output === undefined) return { [status === 200 ? 204 : status]: { description: 'Done.' } };
@@ -160,16 +159,7 @@ function journalItem(doc: Documented, endpoint: Endpoint): JsonSchema {
       ...shownRefs(doc, journal),
     ],
     responses: {
-      200: doc.components.ref('responses', 'journal.list', () => ({
-        description: 'A page of lines.',
-        headers: headersRef(doc, 'Link'),
-        content: json(
-          envelope(
-            { type: 'array', items: answerRef(doc, journal), maxItems: doc.graph.service.paging.most },
-            { page: pageRef(doc.components) },
-          ),
-        ),
-      })),
+      200: listResponse(doc, journal, 'A page of lines.'),
       ...problemsOf(doc, endpoint),
     },
   };

@@ -1,7 +1,8 @@
+import { isReadByAll } from '../access/open.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import type { Field, FieldValue, Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { spoken } from '../model/names.ts';
+import { capitalized, spoken } from '../model/names.ts';
 import { linkedOf } from '../model/related.ts';
 import { canonical } from '../model/value.ts';
 import { viewOf } from '../query/shown.ts';
@@ -32,7 +33,6 @@ export function bodyExample(
   model: Model,
   members: readonly string[],
 ): Record<string, FieldValue> | undefined {
-  // prettier-ignore
   const stored = storedExample(graph, model, samples);
   if (stored === undefined) return undefined;
   const given = members.map((name) => [name, linkedOf(model).some(({ member }) => member === name) ? keysExample(graph, model, name, samples) : stored[name]] as const); // prettier-ignore
@@ -55,8 +55,7 @@ function storedExample(graph: Graph, model: Model, samples: Samples): Record<str
   return values;
 }
 
-const isForAll = (model: Model, member: string): boolean =>
-  model.access.verbs.read.some(({ kind }) => kind === 'anybody') && !model.access.fields.has(member);
+const isForAll = (model: Model, member: string): boolean => isReadByAll(model) && !model.access.fields.has(member);
 
 function fieldExample(graph: Graph, model: Model, field: Field, samples: Samples): FieldValue | undefined {
   if (field.refersTo !== undefined) return keyExample(graph, modelOf(graph, field.refersTo), samples);
@@ -82,10 +81,7 @@ function sampleOf(model: Model, field: Field, samples: Samples): FieldValue | un
 
 function madeUp(field: Field): FieldValue | undefined {
   const isPlain = (field.type === 'string' || field.type === 'text') && field.rules.enum === undefined && field.rules.const === undefined; // prettier-ignore
-  const words = inCase(
-    field,
-    spoken(field.member).replace(/^./, (letter) => letter.toUpperCase()),
-  );
+  const words = inCase(field, capitalized(spoken(field.member)));
   if (isPlain && isSound(field, words)) return words;
   return exampleValue(field, 1, []);
 }

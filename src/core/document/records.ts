@@ -1,7 +1,7 @@
-import type { Grant } from '../model/access.ts';
+import { isReadByAll } from '../access/open.ts';
 import type { Computed, Field, Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { spoken, withArticle } from '../model/names.ts';
+import { capitalized, spoken, withArticle } from '../model/names.ts';
 import { linkedOf, linksShownAs, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
 import { MOST_RELATED, ownMember, ownNames, viewOf } from '../query/shown.ts';
 import type { Shown, ShownMember } from '../query/shown.ts';
@@ -13,10 +13,6 @@ import type { JsonSchema } from './json-schema.ts';
 import { typeName } from './type-name.ts';
 import { memberSchema, propertiesSchema, valueSchema } from './values.ts';
 import type { Side } from './values.ts';
-
-/** Whether everybody may read every record of a model. */
-export const isReadByAll = ({ access }: Model): boolean => access.verbs.read.some(isAnybody);
-const isAnybody = ({ kind }: Grant): boolean => kind === 'anybody';
 
 /** Whether the key that a relation holds may be null to somebody who may not read the record behind it. */
 export function mayBeHidden(graph: Graph, model: Model, field: Field): boolean {
@@ -48,7 +44,7 @@ const viewRef = (doc: Documented, model: Model, view: string): Ref =>
 /** Whatever a read may show of a record: one of its views, or the members that `fields` names. */
 export function answerRef(doc: Documented, model: Model): Ref {
   return doc.components.ref('schemas', `${typeName(model)}.answer`, () => ({
-    description: `${withArticle(model.name).replace(/^a/, 'A')}, in the view that was asked for, or with the members that were.`,
+    description: `${capitalized(withArticle(model.name))}, in the view that was asked for, or with the members that were.`,
     anyOf: [...[...model.views.keys()].map((view) => viewRef(doc, model, view)), partRef(doc, model)],
   }));
 }
@@ -62,15 +58,14 @@ export function writtenRef(doc: Documented, model: Model): Ref {
     description: `All that is shown of ${withArticle(model.name)} to those who may write it and not read it.`,
   }));
   return doc.components.ref('schemas', `${typeName(model)}.made`, () => ({
-    description: `${withArticle(model.name).replace(/^a/, 'A')} as it is now.`,
+    description: `${capitalized(withArticle(model.name))} as it is now.`,
     anyOf: [wholeRef(doc, model), key],
   }));
 }
 
 function viewSchema(doc: Documented, model: Model, view: string): JsonSchema {
   const schema = shownSchema(doc, model, viewOf(doc.graph, model, view));
-  const about =
-    view === 'default' ? model.description : `${withArticle(model.name).replace(/^a/, 'A')} in the view ${view}.`;
+  const about = view === 'default' ? model.description : `${capitalized(withArticle(model.name))} in the view ${view}.`;
   const { properties, ...rest } = schema;
   return {
     ...(about === undefined ? {} : { description: about }),
@@ -166,7 +161,6 @@ const relationCalled = (
   { relations, links, reverses }: Model,
   name: string,
 ): { description?: string; deprecated?: boolean | undefined } => {
-  // prettier-ignore
   const relation = relations.find((one) => one.name === name);
   if (relation !== undefined) return { ...(relation.description === undefined ? {} : { description: relation.description }), deprecated: relation.field.deprecated }; // prettier-ignore
   return [...links, ...reverses].find((one) => one.name === name)!;

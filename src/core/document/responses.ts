@@ -6,6 +6,7 @@ import type { Graph, Model } from '../model/graph.ts';
 import { spoken } from '../model/names.ts';
 import type { Ref } from './components.ts';
 import type { Documented } from './documented.ts';
+import { objectOf } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { answerRef, wholeRef, writtenRef } from './records.ts';
 import { typeName } from './type-name.ts';
@@ -116,27 +117,28 @@ export const recordResponses = (doc: Documented, model: Model): JsonSchema => ({
   304: notModified(doc),
 });
 
+/** A page of a list, of a model's records or of the lines of a journal. */
+export function listResponse(doc: Documented, model: Model, description: string): Ref {
+  const { components, graph } = doc;
+  return components.ref('responses', `${typeName(model)}.list`, () => ({
+    description,
+    headers: headersRef(doc, 'Link'),
+    content: json(envelope({ type: 'array', items: answerRef(doc, model), maxItems: graph.service.paging.most }, { page: pageRef(components) })), // prettier-ignore
+  }));
+}
+
 /** What an endpoint answers where all went well. */
 export function successOf(
   doc: Documented,
   name: Exclude<EndpointName, 'operation' | 'journal'>,
   model: Model,
 ): JsonSchema {
-  // prettier-ignore
-  const { components, graph } = doc;
+  const { components } = doc;
   switch (name) {
     case 'read':
       return recordResponses(doc, model);
-    case 'list': {
-      const page = { type: 'array', items: answerRef(doc, model), maxItems: graph.service.paging.most };
-      return {
-        200: components.ref('responses', `${typeName(model)}.list`, () => ({
-          description: `A page of ${spoken(model.plural)}, in the view ${model.listView} if no other was asked for.`,
-          headers: headersRef(doc, 'Link'),
-          content: json(envelope(page, { page: pageRef(components) })),
-        })),
-      };
-    }
+    case 'list':
+      return { 200: listResponse(doc, model, `A page of ${spoken(model.plural)}, in the view ${model.listView} if no other was asked for.`) }; // prettier-ignore
     case 'create': {
       const one = writtenRef(doc, model);
       return {
@@ -155,14 +157,7 @@ export function successOf(
       return {
         200: components.ref('responses', 'cleared', () => ({
           description: 'How many were deleted.',
-          content: json(
-            envelope({
-              type: 'object',
-              properties: { deleted: { type: 'integer', minimum: 0 } },
-              required: ['deleted'],
-              additionalProperties: false,
-            }),
-          ),
+          content: json(envelope(objectOf({ deleted: { type: 'integer', minimum: 0 } }, ['deleted']))),
         })),
       };
     default:

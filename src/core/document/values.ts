@@ -1,5 +1,5 @@
 import type { Field, Model, ValueSpec } from '../model/graph.ts';
-import { withArticle } from '../model/names.ts';
+import { capitalized, ended, withArticle } from '../model/names.ts';
 import { typeName } from './type-name.ts';
 import type { Components } from './components.ts';
 import { isSameSchema, objectOf, orNull } from './json-schema.ts';
@@ -100,7 +100,7 @@ function ruleKeywords(spec: ValueSpec): JsonSchema {
 function describe(spec: ValueSpec, side: Side, whose: Whose | undefined): string | undefined {
   const { rules } = spec;
   const words: string[] = [];
-  if (spec.description !== undefined) words.push(spec.description.replace(/(?<![.!?])$/, '.'));
+  if (spec.description !== undefined) words.push(ended(spec.description));
   if (whose?.field.refersTo !== undefined) {
     const part = whose.model.parent?.field === whose.field ? ' that it is a part of' : '';
     words.push(`The key of ${withArticle(whose.field.refersTo)}${part}.`);
@@ -123,7 +123,7 @@ function describe(spec: ValueSpec, side: Side, whose: Whose | undefined): string
   if (whose?.model.unique.some((set) => set.length === 1 && set[0]!.member === whose.field.member) === true) {
     words.push('No two records have the same.');
   }
-  return words.length === 0 ? undefined : words.join(' ').replace(/^./, (letter) => letter.toUpperCase());
+  return words.length === 0 ? undefined : capitalized(words.join(' '));
 }
 
 /** What is done to a text before its rules are looked at, which therefore don't bind what is sent. */
@@ -205,7 +205,6 @@ export function memberSchema(
   side: Side,
   isNull = !field.rules.required,
 ): JsonSchema {
-  // prettier-ignore
   const whose = { field, model };
   const { schema, notes } = partsOf(field, side, whose);
   const isChoice = field.rules.enum !== undefined || field.rules.const !== undefined;

@@ -37,10 +37,12 @@ const OF_ALL: readonly DeclaredName[] = ['list', 'create', 'clear'];
 /** What the key of a model's record is called in a path. */
 export const keyParameter = (model: Model): string => underscored(model.key.member);
 
+/** The path of all records of a model. */
+export const collectionPath = ({ service }: Graph, { plural }: Model): string => `${service.prefix}/${plural}`;
+
 /** Every endpoint that a model's declaration asks for; those nested under its parent come last. */
 export function endpointsOf(graph: Graph, model: Model): Endpoint[] {
-  const { prefix } = graph.service;
-  const collection = `${prefix}/${model.plural}`;
+  const collection = collectionPath(graph, model);
   const record = `${collection}/{${keyParameter(model)}}`;
   const endpoints: Endpoint[] = [
     ...ORDER.filter((name) => model.endpoints.has(name)).map((name): Endpoint => {
@@ -59,7 +61,7 @@ export function endpointsOf(graph: Graph, model: Model): Endpoint[] {
   ];
   if (model.parent === undefined) return endpoints;
   const under = modelOf(graph, model.parent.target);
-  const path = `${prefix}/${under.plural}/{${keyParameter(under)}}/${model.plural}`;
+  const path = `${collectionPath(graph, under)}/{${keyParameter(under)}}/${model.plural}`;
   const own = (['list', 'create'] as const).filter((name) => model.endpoints.has(name));
   return [
     ...endpoints,

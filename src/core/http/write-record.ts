@@ -1,3 +1,5 @@
+import { isRecord } from '../declaration/check-shape.ts';
+import { collectionPath } from './endpoints.ts';
 import { bySight } from '../access/sight.ts';
 import { unseenBy } from '../access/unseen.ts';
 import type { Sight } from '../access/sight.ts';
@@ -39,7 +41,7 @@ export const MOST_AT_ONCE = 10_000;
 export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
   const { graph, store, writes, answer, moment } = serving;
   const { dialect } = store;
-  const collection = `${graph.service.prefix}/${model.plural}`;
+  const collection = collectionPath(graph, model);
   const changes = writes.changesOf(model);
   const tags = recordTags(serving.tags, isOpen(graph, model));
   const parent = model.parent === undefined ? undefined : modelOf(graph, model.parent.target);
@@ -55,7 +57,7 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
 
   /** What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`. */
   function readNew(body: unknown, { add, fill }: Given, prefix: string): Read {
-    const isObject = typeof body === 'object' && body !== null && !Array.isArray(body);
+    const isObject = isRecord(body);
     const read = readNewBody(isObject ? { ...fill, ...add, ...body } : body);
     // Nobody can have read a record that is only being made: what is not for clients to set is refused at once.
     const given = [...[...read.repeated.keys()].map(({ member }) => member), ...read.derived.keys()];

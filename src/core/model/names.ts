@@ -17,6 +17,15 @@ export const tableOf = (declared: { model: string; plural?: string; table?: stri
 export const pascalCase = (name: string): string =>
   name.replace(/(^|[-_])([a-z0-9])/g, (_all, _mark, letter: string) => letter.toUpperCase());
 
+/** The same, with a small letter first: `supplyDraw`. */
+export const camelCase = (name: string): string => pascalCase(name).replace(/^./, (letter) => letter.toLowerCase());
+
+/** A text as a sentence begins. */
+export const capitalized = (text: string): string => text.replace(/^./, (letter) => letter.toUpperCase());
+
+/** A text that ends as a sentence does. */
+export const ended = (text: string): string => text.replace(/(?<![.!?])$/, '.');
+
 /** A name as a person reads it: `supply-draw` becomes `supply draw`. */
 export const spoken = (name: string): string => name.replaceAll(/[-_]/g, ' ');
 

@@ -1,3 +1,4 @@
+import { isReadByAll } from '../access/open.ts';
 import type { Expression } from '../expression/typed.ts';
 import type { Computed, Field, Graph, Links, Model, ViewMember } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
@@ -102,8 +103,6 @@ export const isOpen = (graph: Graph, model: Model): boolean =>
   model.access.fields.size === 0 &&
   [...model.relations, ...model.links].every(({ target }) => isReadByAll(modelOf(graph, target))) &&
   nameOf(wholeOf(graph, model)) === nameOf(storedOf(model));
-
-const isReadByAll = ({ access }: Model): boolean => access.verbs.read.some(({ kind }) => kind === 'anybody');
 
 /** Whether all that is shown stands in the record's own row, whoever looks. */
 export const isStored = (shown: Shown): boolean =>

@@ -121,6 +121,10 @@ export function bodyReader(model: Model, kind: Kind, unseen: Unseen = seesAll): 
 /** Whether an update merges a patch into this member, instead of putting the new value in its place. */
 export const isMerged = (field: Field): boolean => field.type === 'object' || field.type === 'json';
 
+/** Whether nothing takes the place of a value that is left out. */
+export const mustBeGiven = ({ rules }: Pick<ValueSpec, 'rules'>): boolean =>
+  rules.required && rules.default === undefined && rules.defaultTo === undefined;
+
 /** Whether a write must give this member a value. */
 export function isNeeded(field: Field, kind: Kind, model: Pick<Model, 'owner'>): boolean {
   const { rules, derivedFrom, drawnOn = false } = field;
@@ -129,7 +133,7 @@ export function isNeeded(field: Field, kind: Kind, model: Pick<Model, 'owner'>):
   if (kind === 'replace' && drawnOn) return false;
   if (kind === 'update' || kind === 'amend' || rules.readOnly || derivedFrom !== undefined) return false;
   if (kind === 'replace' && rules.writeOnly) return false;
-  return rules.required && rules.default === undefined && rules.defaultTo === undefined;
+  return mustBeGiven(field);
 }
 
 /** Reads one value of a declared kind, as the member at `pointer` of some body. */

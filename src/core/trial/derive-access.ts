@@ -1,16 +1,15 @@
 import type { Verb } from '../model/access.ts';
 import type { Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { linkedOf, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
-import { MOST_RELATED } from '../query/shown.ts';
+import { linkedOf, relatedNames } from '../model/related.ts';
 import { isSettable } from '../rules/schema.ts';
 import type { Answer, Fault } from './answer.ts';
 import { exampleValue } from './examples.ts';
 import type { Case, Step } from './case.ts';
-import { recordsOf } from './derive-reading.ts';
+import { recordFaults, recordsOf, relatedCalled, totalFaults } from './compare.ts';
 import { faultOf } from './judge.ts';
 import type { Row } from './oracle.ts';
-import { keysOf, keyText, pathOf, queryOf } from './paths.ts';
+import { keyText, pathOf, queryOf } from './paths.ts';
 import { expectations } from './statuses.ts';
 import type { Expectations } from './statuses.ts';
 import type { Person, World } from './world.ts';
@@ -48,19 +47,16 @@ export function deriveAccess(world: World, model: Model): Case[] {
     }
     const wanted = says.readable(model, who);
     const check = (answer: Answer): readonly Fault[] => {
-      const shown = recordsOf(answer);
-      const [keys, expected] = [keysOf(model, shown), keysOf(model, wanted)];
-      if (keys.join() !== expected.join()) return [faultOf(`the records for them (${keys.length}, not ${expected.length})`, expected, keys)]; // prettier-ignore
+      const others = recordFaults('the records for them', model, answer, wanted);
+      if (others.length > 0) return others;
       const byKey = new Map(wanted.map((row) => [keyText(model, row), row]));
-      return shown.flatMap((record) => says.memberFaults(model, record, byKey.get(keyText(model, record)), who));
+      return recordsOf(answer).flatMap((record) =>
+        says.memberFaults(model, record, byKey.get(keyText(model, record)), who),
+      );
     };
     const most = String(graph.service.paging.most);
     add('list', `${named(who)} sees ${wanted.length} of ${world.rowsOf(model).length} in the list, with what is for them`, { method: 'GET', path: path + queryOf({ view: 'default', limit: most }), as, pages: true, expect: { status: 200, check } }); // prettier-ignore
-    const total = (answer: Answer): readonly Fault[] => {
-      const found = (answer.body as { page: { total?: number } }).page.total;
-      return found === wanted.length ? [] : [faultOf('the total', wanted.length, found)];
-    };
-    add('list', `${named(who)} is told a total of ${wanted.length}`, { method: 'GET', path: path + queryOf({ total: 'true', limit: '1' }), as, expect: { status: 200, check: total } }); // prettier-ignore
+    add('list', `${named(who)} is told a total of ${wanted.length}`, { method: 'GET', path: path + queryOf({ total: 'true', limit: '1' }), as, expect: { status: 200, check: (answer) => totalFaults('the total', answer, wanted.length) } }); // prettier-ignore
     for (const member of model.access.fields.keys()) deriveHidden(who, as, member);
     for (const relation of relatedNames(model)) deriveRelated(who, as, relation, wanted);
   }
@@ -77,17 +73,13 @@ export function deriveAccess(world: World, model: Model): Case[] {
     const seen = says
       .readable(model, who)
       .filter((row) => (oracle.seen(model, member, row, who.caller) ?? null) !== null);
-    const check = (answer: Answer): readonly Fault[] => {
-      const found = (answer.body as { page: { total?: number } }).page.total;
-      return found === seen.length ? [] : [faultOf(`the records with a ${member} that they see`, seen.length, found)];
-    };
+    const check = (answer: Answer) => totalFaults(`the records with a ${member} that they see`, answer, seen.length);
     add('list', `${named(who)} finds by ${member} what they see of it`, { method: 'GET', path, as, expect: { status: 200, check } }); // prettier-ignore
   }
 
   function deriveRelated(who: Person, as: string, relation: string, rows: readonly Row[]): void {
-    const one = stepCalled(model, relation);
-    const via = one?.step ?? viaCalled(model, relation)!.via;
-    const target = modelOf(graph, one?.target ?? viaCalled(model, relation)!.target);
+    const related = relatedCalled(graph, model, relation);
+    const { via, target } = related;
     const own = model.relations.find((step) => step === via)?.field.member ?? linkedOf(model).find((links) => links === via)?.member; // prettier-ignore
     if (own !== undefined && model.access.fields.has(own)) return;
     const byKey = new Map(rows.map((row) => [keyText(model, row), row]));
@@ -96,13 +88,12 @@ export function deriveAccess(world: World, model: Model): Case[] {
         const row = byKey.get(keyText(model, record));
         if (row === undefined) return [faultOf('a record of the list', 'one of theirs', record)];
         const all = oracle.related(model, via, row).filter((other) => oracle.may(target, 'read', other, who.caller));
-        const got = record[relation] as unknown as (Row & { data?: Row[] }) | null | undefined;
-        const shown = one === undefined ? (got?.data ?? []) : got === null || got === undefined ? [] : [got];
-        const [keys, wanted] = [keysOf(target, shown), keysOf(target, all)];
-        const isSame = wanted.length > MOST_RELATED ? keys.length === MOST_RELATED : keys.join() === wanted.join();
-        if (!isSame) return [faultOf(`${relation} of ${keyText(model, row)}`, wanted, keys)];
+        const faults = related.faults(keyText(model, row), record, all);
+        if (faults.length > 0) return faults;
         const others = new Map(all.map((other) => [keyText(target, other), other]));
-        return shown.flatMap((other) => says.memberFaults(target, other, others.get(keyText(target, other)), who));
+        return related
+          .shownIn(record)
+          .flatMap((other) => says.memberFaults(target, other, others.get(keyText(target, other)), who));
       });
     const most = String(Math.min(20, graph.service.paging.most));
     add('list', `${named(who)} sees of ${relation} what is for them`, { method: 'GET', path: pathOf(graph, model) + queryOf({ include: relation, limit: most }), as, expect: { status: 200, check } }); // prettier-ignore
@@ -142,10 +133,7 @@ export function deriveAccess(world: World, model: Model): Case[] {
       if (!part.endpoints.has('list')) continue;
       const status = says.barred(part, 'read', who) ?? (read === 403 ? 404 : read);
       const mine = says.readable(part, who).filter((other) => other[part.parent!.field.member] === row[model.key.member]); // prettier-ignore
-      const check = (answer: Answer): readonly Fault[] => {
-        const [keys, wanted] = [keysOf(part, recordsOf(answer)), keysOf(part, mine)];
-        return keys.join() === wanted.join() ? [] : [faultOf(`the ${part.plural} within`, wanted, keys)];
-      };
+      const check = (answer: Answer) => recordFaults(`the ${part.plural} within`, part, answer, mine);
       const steps: Step = { method: 'GET', path: `${path}/${part.plural}?limit=${graph.service.paging.most}&view=default`, as, pages: true, expect: { status, ...(status === 200 ? { check } : {}) } }; // prettier-ignore
       cases.push({ model: part.name, endpoint: 'list', title: `${named(who)} asks for those of ${describeRow(row, who)} ${model.name}: ${status}`, steps: [steps] }); // prettier-ignore
     }

@@ -1,19 +1,15 @@
 import { filterable, sortable } from '../http/list-request.ts';
 import { compareDecimals, parseDecimal } from '../model/decimal.ts';
 import type { Field, FieldValue, Model, ValueSpec } from '../model/graph.ts';
-import { modelOf } from '../model/graph.ts';
-import { relatedNames, stepCalled, viaCalled } from '../model/related.ts';
+import { relatedNames } from '../model/related.ts';
 import { isScalar } from '../model/types.ts';
-import { MOST_RELATED } from '../query/shown.ts';
 import type { Answer, Fault } from './answer.ts';
 import type { Case, Step } from './case.ts';
+import { recordFaults, recordsOf, relatedCalled, totalFaults } from './compare.ts';
 import { faultOf } from './judge.ts';
 import type { Row } from './oracle.ts';
-import { keysOf, keyText, pathOf, queryOf } from './paths.ts';
+import { keyText, pathOf, queryOf } from './paths.ts';
 import type { World } from './world.ts';
-
-/** Records of an answer to a list. */
-export const recordsOf = ({ body }: Answer): Row[] => (body as { data?: Row[] } | undefined)?.data ?? [];
 
 /** Pages are of so few records that there are several, and not so many that it takes long. */
 const pageOf = (rows: readonly unknown[]): string => String(Math.max(2, Math.ceil(rows.length / 4)));
@@ -28,12 +24,8 @@ export function deriveReading(world: World, model: Model): Case[] {
   const most = graph.service.paging.most;
   const add = (title: string, ...steps: Step[]): void => void cases.push({ model: model.name, endpoint: 'list', title, steps }); // prettier-ignore
   const list = (parameters: Readonly<Record<string, string>>, check: (answer: Answer) => readonly Fault[], pages = true): Step => ({ method: 'GET', path: pathOf(graph, model) + queryOf(parameters), pages, expect: { status: 200, check } }); // prettier-ignore
-  const finds =
-    (wanted: readonly Row[]) =>
-    (answer: Answer): readonly Fault[] => {
-      const [keys, expected] = [keysOf(model, recordsOf(answer)), keysOf(model, wanted)];
-      return keys.join() === expected.join() ? [] : [faultOf(`the records that are found (${keys.length}, not ${expected.length})`, expected, keys)]; // prettier-ignore
-    };
+  const finds = (wanted: readonly Row[]) => (answer: Answer) =>
+    recordFaults('the records that are found', model, answer, wanted);
 
   for (const [view, members] of model.views) {
     const names = members.map(({ name }) => name).sort().join(); // prettier-ignore
@@ -54,7 +46,7 @@ export function deriveReading(world: World, model: Model): Case[] {
     add(`filter ${condition}`, list({ filter: condition, fields: key, limit: String(most) }, finds(world.matching(model, condition)))); // prettier-ignore
   }
   for (const field of filterable(model)) {
-    const value = middleOf(world, model, field);
+    const value = middleOf(valuesOf(world, model, field));
     if (value === null) continue;
     const wanted = rows.filter((row) => row[field.member] === value);
     add(`${field.member} equal to a value`, list({ [field.member]: textOf(value), fields: key, limit: String(most) }, finds(wanted))); // prettier-ignore
@@ -72,11 +64,10 @@ export function deriveReading(world: World, model: Model): Case[] {
       add(`every page ${descending ? 'falling' : 'rising'} by ${member}, there and back`, list({ sort: descending ? `-${member}` : member, fields: key, limit: pageOf(rows) }, check)); // prettier-ignore
     }
   }
-  const total = (answer: Answer): readonly Fault[] => {
-    const found = (answer.body as { page: { total?: number } }).page.total;
-    return found === rows.length ? [] : [faultOf('the total', rows.length, found)];
-  };
-  add('the total counts all records', list({ total: 'true', limit: '1' }, total, false));
+  add(
+    'the total counts all records',
+    list({ total: 'true', limit: '1' }, (answer) => totalFaults('the total', answer, rows.length), false),
+  );
   const second = inOrder(world, model, key, model.key, false).slice(1, 3).map((row) => keyText(model, row)); // prettier-ignore
   const passed = (answer: Answer): readonly Fault[] => {
     const found = recordsOf(answer).map((row) => keyText(model, row));
@@ -90,30 +81,27 @@ export function deriveReading(world: World, model: Model): Case[] {
 }
 
 function relatedFaults(world: World, model: Model, relation: string, shown: readonly Row[]): Fault[] {
-  const one = stepCalled(model, relation);
-  const via = one?.step ?? viaCalled(model, relation)!.via;
-  const target = modelOf(world.graph, one?.target ?? viaCalled(model, relation)!.target);
+  const related = relatedCalled(world.graph, model, relation);
   const byKey = new Map(world.rowsOf(model).map((row) => [keyText(model, row), row]));
   return shown.flatMap((record): Fault[] => {
     const row = byKey.get(keyText(model, record));
     if (row === undefined) return [faultOf('a record of the list', 'one of the samples', record)];
-    const wanted = keysOf(target, world.oracle.related(model, via, row));
-    const got = record[relation] as unknown as (Row & { data?: Row[]; more?: boolean }) | null | undefined;
-    const found = keysOf(target, one === undefined ? (got?.data ?? []) : got === null || got === undefined ? [] : [got]); // prettier-ignore
-    const isMore = one === undefined && wanted.length > MOST_RELATED;
-    if (isMore ? found.length === MOST_RELATED && got?.more === true : found.join() === wanted.join() && got?.more !== true) return []; // prettier-ignore
-    return [faultOf(`${relation} of ${keyText(model, row)}`, wanted, found)];
+    return related.faults(keyText(model, row), record, world.oracle.related(model, related.via, row));
   });
 }
 
 const textOf = (value: FieldValue): string => (typeof value === 'string' ? value : JSON.stringify(value));
 
-/** A value that some records have, and that others lie on both sides of. */
-function middleOf(world: World, model: Model, spec: ValueSpec & { readonly member: string }): FieldValue {
+type Valued = ValueSpec & { readonly member: string };
+
+/** The values that records have of a member, in the order of its type. */
+function valuesOf(world: World, model: Model, spec: Valued): FieldValue[] {
   const values = world.rowsOf(model).map((row) => world.valueOf(model, spec.member, row)).filter((value) => value !== null); // prettier-ignore
-  const ordered = [...values].sort((one, other) => compared(spec, one, other));
-  return ordered[Math.floor(ordered.length / 2)] ?? null;
+  return values.sort((one, other) => compared(spec, one, other));
 }
+
+/** A value that some records have, and that others lie on both sides of. */
+const middleOf = (ordered: readonly FieldValue[]): FieldValue => ordered[Math.floor(ordered.length / 2)] ?? null;
 
 /** Conditions over every member that has an order or a text, each operator in turn. */
 function conditionsOf(world: World, model: Model): string[] {
@@ -121,7 +109,8 @@ function conditionsOf(world: World, model: Model): string[] {
   const conditions = scalars.flatMap((spec) => {
     const { member, type } = spec;
     const name = `"${member}"`;
-    const [value, lowest] = [middleOf(world, model, spec), lowestOf(world, model, spec)];
+    const values = valuesOf(world, model, spec);
+    const [value, lowest] = [middleOf(values), values[0] ?? null];
     if (value === null || lowest === null) return [`${name} IS NULL`, `${name} IS NOT NULL`];
     const [it, low] = [literal(spec, value), literal(spec, lowest)];
     const always = [`${name} = ${it}`, `${name} <> ${it}`, `${name} IS NULL`, `${name} IS NOT NULL`, `${name} IN (${low}, ${it})`, `NOT ${name} = ${low}`]; // prettier-ignore
@@ -163,11 +152,6 @@ function listConditions(world: World, model: Model, member: string): string[] {
   );
 }
 
-function lowestOf(world: World, model: Model, spec: ValueSpec & { readonly member: string }): FieldValue {
-  const values = world.rowsOf(model).map((row) => world.valueOf(model, spec.member, row)).filter((value) => value !== null); // prettier-ignore
-  return [...values].sort((one, other) => compared(spec, one, other))[0] ?? null;
-}
-
 const quote = (text: string): string => text.replaceAll("'", "''");
 
 function literal({ type }: ValueSpec, value: FieldValue): string {
@@ -179,7 +163,7 @@ function literal({ type }: ValueSpec, value: FieldValue): string {
 }
 
 /** Two values that are not null, in the order of their type. */
-export function compared({ type }: ValueSpec, one: FieldValue, other: FieldValue): number {
+function compared({ type }: ValueSpec, one: FieldValue, other: FieldValue): number {
   if (type === 'decimal') return compareDecimals(parseDecimal(one as string)!, parseDecimal(other as string)!); // prettier-ignore
   if (typeof one === 'string' && typeof other === 'string') return byCodePoint(one, other);
   return Number(one) - Number(other);

@@ -6,7 +6,8 @@ import { isNeeded, isSettable } from '../rules/schema.ts';
 import type { Answer, Fault } from './answer.ts';
 import type { Body, Case, Expectation, Kept, Step } from './case.ts';
 import type { Maker, Making } from './make.ts';
-import { faultOf } from './judge.ts';
+import { faultOf, sameAs } from './judge.ts';
+import { pathOf } from './paths.ts';
 
 /** What an answer has under `data`. */
 const dataOf = ({ body }: Answer): Record<string, unknown> => (body as { data?: Record<string, unknown> } | undefined)?.data ?? {}; // prettier-ignore
@@ -20,7 +21,7 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
   const add = (endpoint: Case['endpoint'], title: string, ...steps: (Step | readonly Step[])[]): void => void cases.push({ model: model.name, endpoint, title, steps: steps.flat() }); // prettier-ignore
   const has = (name: Parameters<Model['endpoints']['has']>[0]): boolean => model.endpoints.has(name);
   if (!has('create') || maker.obstacle(model) !== undefined) return cases;
-  const collection = `${graph.service.prefix}/${model.plural}`;
+  const collection = pathOf(graph, model);
   const at = (kept: string): string => `${collection}/{${kept}}`;
   const ifMatch = model.conditional ? '*' : undefined;
   const make = (): Making => maker.make(model);
@@ -44,15 +45,16 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
     const { parent } = model;
     if (parent === undefined) return;
     const whole = modelOf(graph, parent.target);
+    const within = (kept: string): string => `${pathOf(graph, whole)}/{${kept}}/${model.plural}`;
     const made = make();
     const { [parent.field.member]: part, ...body } = made.body;
     const { kept } = part as Kept;
-    const path = `${graph.service.prefix}/${whole.plural}/{${kept}}/${model.plural}`;
+    const path = within(kept);
     add('create', `made within a ${whole.name}, a record is a part of it`, made.steps.slice(0, -1), { method: 'POST', path, body, expect: { status: 201, data: { [parent.field.member]: part } } }); // prettier-ignore
     if (!has('list')) return;
     const other = make();
     const { [parent.field.member]: home, ...values } = other.body;
-    const at = `${graph.service.prefix}/${whole.plural}/{${(home as Kept).kept}}/${model.plural}`;
+    const at = within((home as Kept).kept);
     add('list', `within a ${whole.name} only its own are listed`, other.steps.slice(0, -1), { method: 'POST', path: at, body: values, expect: { status: 201 } }, { method: 'GET', path: at, expect: { status: 200, length: 1 } }); // prettier-ignore
   }
 
@@ -156,7 +158,7 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
     const post = (taken: number, from: string, expect: Expectation, more: Partial<Step> = {}): Step => ({ method: 'POST', path: collection, body: body(taken, from), expect, ...more }); // prettier-ignore
     const left = (from: string, wanted: number): Step => ({
       method: 'GET',
-      path: `${graph.service.prefix}/${target.plural}/{${from}}`,
+      path: `${pathOf(graph, target)}/{${from}}`,
       expect: { status: 200, check: (answer) => sameAs(`the ${draw.field.member} that are left`, wanted, Number(dataOf(answer)[draw.field.member])) }, // prettier-ignore
     });
     const keep = { name: 'drawing', pointer: `/data/${model.key.member}` };
@@ -226,5 +228,3 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
     add('clear', 'what a condition chooses is deleted, and nothing else', one.steps, other.steps, { method: 'DELETE', path: collection + query, expect: { status: 200, check } }, ...(has('read') ? [read(one.kept, { status: 404 }), read(other.kept, { status: 200 })] : [])); // prettier-ignore
   }
 }
-
-const sameAs = (what: string, wanted: unknown, got: unknown): Fault[] => (JSON.stringify(wanted) === JSON.stringify(got) ? [] : [faultOf(what, wanted, got)]); // prettier-ignore

@@ -19,6 +19,7 @@ import { isFalse, keepsRules, valuesOf } from './keeps-rules.ts';
 import { faultOf } from './judge.ts';
 import { makerOf, TRIES } from './make.ts';
 import type { Maker, Making } from './make.ts';
+import { pathOf } from './paths.ts';
 import type { World } from './world.ts';
 
 export interface Derived {
@@ -53,7 +54,7 @@ function chosenOf({ name, trial }: Model, cases: readonly Case[], skipped: reado
 }
 
 function deriveForModel(graph: Graph, model: Model, maker: Maker): Derived {
-  const { known, now, turn } = maker;
+  const { now, turn } = maker;
   const cases: Case[] = [];
   const skipped: Skipped[] = [];
   const endpoints = new Map(
@@ -204,7 +205,7 @@ function deriveForModel(graph: Graph, model: Model, maker: Maker): Derived {
       changedCases(field, refused);
       if (rules.immutable && on.update && field !== model.parent?.field) {
         const made = make();
-        const other = exampleValue(field, turn() + 1, known.get(`${model.name}.${member}`) ?? []);
+        const other = maker.example(model, field, turn() + 1);
         if (other === undefined || other === made.body[member] || field.origin === 'relation') continue;
         const step = on.update(made.kept, { [member]: other }, broken('immutable', member));
         add('update', `${member} can not be changed`, made.steps, step);
@@ -260,7 +261,7 @@ function deriveForModel(graph: Graph, model: Model, maker: Maker): Derived {
     const values = model.fields.flatMap((field): [string, unknown][] => {
       const isOwn = isSettable(field, 'create') && field.refersTo === undefined && field.type !== 'secret';
       const at = (tried * 7_919 + field.member.length * 104_729) % 10_007;
-      const value = isOwn ? exampleValue(field, at, known.get(`${model.name}.${field.member}`) ?? []) : undefined;
+      const value = isOwn ? maker.example(model, field, at) : undefined;
       return value === undefined ? [] : [[field.member, value]];
     });
     const references = model.relations.filter(({ field }) => body[field.member] !== undefined);
@@ -331,7 +332,7 @@ function deriveForModel(graph: Graph, model: Model, maker: Maker): Derived {
     const reference = make();
     const kept = reference.body[field.member];
     if (!other.endpoints.has('delete') || !on.read || typeof kept !== 'object') return;
-    const path = `${graph.service.prefix}/${other.plural}/{${(kept as Kept).kept}}`;
+    const path = `${pathOf(graph, other)}/{${(kept as Kept).kept}}`;
     const gone = onDelete === 'restrict' ? 409 : 204;
     const after: Expectation =
       onDelete === 'cascade'
@@ -355,7 +356,7 @@ function uniqueFreed(
 }
 
 function stepsFor(graph: Graph, model: Model, endpoints: ReadonlyMap<EndpointName, Endpoint>) {
-  const collection = `${graph.service.prefix}/${model.plural}`;
+  const collection = pathOf(graph, model);
   const has = (name: EndpointName): boolean => endpoints.has(name);
   const record = (kept: string): string => `${collection}/{${kept}}`;
   // Whatever state a record is in: the model wants to be told of one.

@@ -2,6 +2,8 @@ import { Ajv2020 } from 'ajv/dist/2020.js';
 import type { ValidateFunction } from 'ajv/dist/2020.js';
 import addFormats from 'ajv-formats';
 import type { Answer, Fault } from './answer.ts';
+import { valueAt } from './kept.ts';
+import { byNames, matcherOf } from './paths.ts';
 
 type Tree = Record<string, unknown>;
 
@@ -16,13 +18,8 @@ export function makeDocumentJudge(document: Record<string, unknown>): DocumentJu
   (addFormats as unknown as (ajv: Ajv2020) => void)(ajv);
   ajv.addSchema({ $id: 'document:/', ...document });
   const compiled = new Map<string, ValidateFunction>();
-  // Fewer names of parameters first: what is declared wins over a key, as /huts/journal over /huts/{id}.
-  const parameters = (template: string): number => template.split('{').length;
-  const paths = Object.keys(document.paths as Tree).sort((one, other) => parameters(one) - parameters(other));
-  const templates = paths.map((template) => ({
-    template,
-    matches: new RegExp(`^${template.replace(/[.*+?^$()|[\]\\]/g, '\\$&').replace(/\{[^}]+\}/g, '[^/]+')}$`),
-  }));
+  const paths = Object.keys(document.paths as Tree).sort(byNames);
+  const templates = paths.map((template) => ({ template, matches: matcherOf(template) }));
 
   function validatorOf(pointer: string): ValidateFunction {
     let validate = compiled.get(pointer);
@@ -47,7 +44,8 @@ export function makeDocumentJudge(document: Record<string, unknown>): DocumentJu
       }
       const shared = /^#(\/components\/responses\/.+)$/.exec((response.$ref as string | undefined) ?? '')?.[1];
       const pointer = shared ?? `/paths/${escaped(template)}/${method.toLowerCase()}/responses/${status}`;
-      const content = (shared === undefined ? response : at(document, shared)).content as Tree | undefined;
+      const content = (shared === undefined ? response : (valueAt(shared, document) as Tree)).content as
+        Tree | undefined;
       const type = (answer.headers['content-type'] ?? '').split(';')[0]!;
       // No description of contents can say that there may be none.
       if (answer.body === undefined && answer.headers['preference-applied'] === 'return=minimal') return [];
@@ -67,9 +65,3 @@ export function makeDocumentJudge(document: Record<string, unknown>): DocumentJu
 }
 
 const escaped = (text: string): string => encodeURIComponent(text.replaceAll('~', '~0').replaceAll('/', '~1'));
-
-const at = (tree: Tree, pointer: string): Tree =>
-  pointer
-    .split('/')
-    .slice(1)
-    .reduce<Tree>((found, step) => found[step] as Tree, tree);

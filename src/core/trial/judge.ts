@@ -41,6 +41,10 @@ export const faultOf = (what: string, expected: unknown, got: unknown): Fault =>
   got: shown(got),
 });
 
+/** A fault where two are not the same to the last member. */
+export const sameAs = (what: string, wanted: unknown, got: unknown): Fault[] =>
+  JSON.stringify(wanted) === JSON.stringify(got) ? [] : [faultOf(what, wanted, got)];
+
 function shown(value: unknown): string {
   if (value === undefined) return describe(value);
   const text = JSON.stringify(value);

@@ -1,9 +1,7 @@
+import { isRecord } from '../declaration/check-shape.ts';
 import type { Fault } from './answer.ts';
-import { faultOf } from './judge.ts';
+import { faultOf, sameAs } from './judge.ts';
 
-type Tree = Readonly<Record<string, unknown>>;
-
-const isTree = (value: unknown): value is Tree => typeof value === 'object' && value !== null && !Array.isArray(value);
 const isNumber = (value: unknown): boolean => typeof value === 'number' || (typeof value === 'string' && /^-?\d+(\.\d+)?$/.test(value)); // prettier-ignore
 
 /** What stands for a value instead of being one: a word and what goes with it; whether a value fits, and in words what would. */
@@ -33,7 +31,7 @@ const MATCHERS: Readonly<
 
 export const matcherNames = Object.keys(MATCHERS);
 
-const isMatcher = (value: unknown): value is Tree => isTree(value) && Object.keys(value).length === 1 && Object.hasOwn(MATCHERS, Object.keys(value)[0]!); // prettier-ignore
+const isMatcher = (value: unknown): value is Readonly<Record<string, unknown>> => isRecord(value) && Object.keys(value).length === 1 && Object.hasOwn(MATCHERS, Object.keys(value)[0]!); // prettier-ignore
 
 /** Where a value is not as expected: members that are not named are free, lists are compared item by item. */
 export function matchFaults(
@@ -42,20 +40,19 @@ export function matchFaults(
   place: string,
   kept: ReadonlyMap<string, unknown>,
 ): Fault[] {
-  // prettier-ignore
   const at = place === '' ? 'the body' : place;
   if (isMatcher(wanted)) {
     const [[name, given]] = Object.entries(wanted) as [[string, unknown]];
     const expected = MATCHERS[name]!(given, value, kept);
     return expected === undefined ? [] : [{ ...faultOf(at, '', value), expected }];
   }
-  if (isTree(wanted)) {
-    if (!isTree(value)) return [faultOf(at, wanted, value)];
+  if (isRecord(wanted)) {
+    if (!isRecord(value)) return [faultOf(at, wanted, value)];
     return Object.entries(wanted).flatMap(([name, inner]) => matchFaults(inner, value[name], `${place}/${name}`, kept));
   }
   if (Array.isArray(wanted)) {
     if (!Array.isArray(value) || value.length !== wanted.length) return [faultOf(at, wanted, value)];
     return wanted.flatMap((inner, index) => matchFaults(inner, value[index], `${place}/${index}`, kept));
   }
-  return JSON.stringify(wanted) === JSON.stringify(value) ? [] : [faultOf(at, wanted, value)];
+  return sameAs(at, wanted, value);
 }

@@ -23,13 +23,13 @@ export interface Oracle {
   related(model: Model, via: Step | Via, row: Row): readonly Row[];
 }
 
-/** `rows` are all records of each model, whole. */
-export function oracleOf(graph: Graph, rows: ReadonlyMap<string, readonly Row[]>): Oracle {
-  const now = new Date();
+/** `rows` are all records of each model, whole; `now` is the time that conditions ask for. */
+export function oracleOf(graph: Graph, rows: ReadonlyMap<string, readonly Row[]>, now: Date): Oracle {
   const allOf = (name: string): readonly Row[] => rows.get(name) ?? [];
   const keyOf = (model: Model, row: Row): FieldValue => row[model.key.member]!;
+  const keyed = new Map(graph.models.map((model) => [model.name, new Map(allOf(model.name).map((row) => [keyOf(model, row), row]))])); // prettier-ignore
   const byKey = (name: string, key: FieldValue | undefined): Row | undefined =>
-    key === null ? undefined : allOf(name).find((row) => keyOf(modelOf(graph, name), row) === key);
+    key === null || key === undefined ? undefined : keyed.get(name)!.get(key);
 
   function related(model: Model, via: Step | Via, row: Row): readonly Row[] {
     if (isReverse(via)) {

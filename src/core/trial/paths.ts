@@ -1,3 +1,4 @@
+import { collectionPath } from '../http/endpoints.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import type { Row } from './oracle.ts';
 
@@ -8,10 +9,17 @@ export const keyText = (model: Model, row: Row): string => {
 };
 
 /** The path of a model's records, or of one. */
-export const pathOf = ({ service }: Graph, model: Model, row?: Row): string =>
-  `${service.prefix}/${model.plural}${row === undefined ? '' : `/${encodeURIComponent(keyText(model, row))}`}`;
+export const pathOf = (graph: Graph, model: Model, row?: Row): string =>
+  `${collectionPath(graph, model)}${row === undefined ? '' : `/${encodeURIComponent(keyText(model, row))}`}`;
 
 export const queryOf = (parameters: Readonly<Record<string, string>>): string => `?${new URLSearchParams(parameters).toString()}`; // prettier-ignore
 
 /** The keys of records, in one order. */
 export const keysOf = (model: Model, rows: readonly Row[]): string[] => rows.map((row) => keyText(model, row)).sort();
+
+/** What the path of an endpoint, with names in braces, stands for. */
+export const matcherOf = (template: string): RegExp =>
+  new RegExp(`^${template.replace(/[.*+?^$()|[\]\\]/g, '\\$&').replace(/\{[^}]+\}/g, '[^/]+')}$`);
+
+/** Paths with fewer names first: what is declared wins over a key, as /huts/journal over /huts/{id}. */
+export const byNames = (one: string, other: string): number => one.split('{').length - other.split('{').length;

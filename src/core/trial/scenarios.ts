@@ -12,6 +12,7 @@ import type { Answer, Fault } from './answer.ts';
 import type { Body, Case, Step } from './case.ts';
 import { faultOf } from './judge.ts';
 import { matchFaults } from './match.ts';
+import { pathOf } from './paths.ts';
 
 /** What a scenario's file holds, once its shape has been checked. */
 interface Scenario {
@@ -123,7 +124,7 @@ function scenarioReader(
     return Object.fromEntries(names.map((name) => [name, filled(value[name], [...path, name])]));
   }
 
-  const pathOf = (path: string, at: Path): string =>
+  const pathWithSamples = (path: string, at: Path): string =>
     path.replace(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g, (_all, sample: string) => encodeURIComponent(String(keyOf(sample, at)))); // prettier-ignore
 
   function expectationOf({ status, statuses, body, headers = {} }: Expected): Step['expect'] {
@@ -141,7 +142,7 @@ function scenarioReader(
     const keep = Object.entries(step.keep ?? {}).map(([name, pointer]) => ({ name, pointer }));
     return {
       method,
-      path: pathOf(target, [...path, 'send']),
+      path: pathWithSamples(target, [...path, 'send']),
       as: step.as === undefined ? usual : whoIs(step.as, [...path, 'as']),
       ...(step.body === undefined ? {} : { body: filled(step.body, [...path, 'body']) as Body }),
       ...(step.headers === undefined ? {} : { headers: step.headers }),
@@ -179,7 +180,7 @@ function scenarioReader(
     const wanted = filled(step.expect, [...path, 'expect']);
     const isGone = isRecord(wanted) && wanted.missing === true;
     const check = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] => matchFaults(wanted, (answer.body as { data?: unknown } | undefined)?.data, '', kept); // prettier-ignore
-    return [{ method: 'GET', path: `${graph.service.prefix}/${model.plural}/${key}`, expect: isGone ? { status: 404 } : { status: 200, check } }]; // prettier-ignore
+    return [{ method: 'GET', path: `${pathOf(graph, model)}/${key}`, expect: isGone ? { status: 404 } : { status: 200, check } }]; // prettier-ignore
   };
 }
 

@@ -1,3 +1,4 @@
+import { isReadByAll } from '../access/open.ts';
 import type { Grant, Verb } from '../model/access.ts';
 import type { Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
@@ -23,7 +24,7 @@ export interface Expectations {
   bodyLike(model: Model, row: Row): Body;
 }
 
-export function expectations({ graph, oracle, rowsOf }: World): Expectations {
+export function expectations({ graph, oracle, rowsOf }: Pick<World, 'graph' | 'oracle' | 'rowsOf'>): Expectations {
   const isStranger = ({ caller }: Person): boolean => caller === null && graph.identity !== undefined;
 
   /** Whether somebody who signs in could have a grant that is for callers. */
@@ -41,9 +42,8 @@ export function expectations({ graph, oracle, rowsOf }: World): Expectations {
   const expected: Expectations['expected'] = (model, verb, row, who) => {
     const bar = barred(model, verb, who);
     if (bar !== undefined) return bar;
-    const { read } = model.access.verbs;
     if (!oracle.may(model, 'read', row, who.caller)) {
-      return !read.some(({ kind }) => kind === 'anybody') && helps(model, read, who) ? 401 : 404;
+      return !isReadByAll(model) && helps(model, model.access.verbs.read, who) ? 401 : 404;
     }
     if (oracle.may(model, verb, row, who.caller)) return 200;
     return helps(model, model.access.verbs[verb], who) ? 401 : 403;

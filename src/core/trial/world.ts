@@ -38,8 +38,7 @@ export function worldOf(
   people: readonly Person[],
   now: Date,
 ): World {
-  // prettier-ignore
-  const oracle = oracleOf(graph, rows);
+  const oracle = oracleOf(graph, rows, now);
   const sight = sightOf(graph, SERVICE);
   const worked = (expression: Expression, model: Model, row: Row): FieldValue =>
     evaluate(expression, { values: row, now, caller: null, related: (via, _target, values) => oracle.related(graph.byName.get(modelNameOf(values, model))!, via, values as Row) }); // prettier-ignore

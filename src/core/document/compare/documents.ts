@@ -1,6 +1,7 @@
+import { isRecord } from '../../declaration/check-shape.ts';
 import { compareSchemas } from './schemas.ts';
 import type { Pair, Way } from './schemas.ts';
-import { isTree, listOf, mapOf, resolved } from './resolve.ts';
+import { listOf, mapOf, resolved } from './resolve.ts';
 import type { Tree } from './resolve.ts';
 
 /** Something that is not as it was. */
@@ -55,7 +56,7 @@ function operationsOf(document: Tree): Map<string, Operation> {
     const shared = resolved(document, given);
     for (const method of METHODS) {
       const item = shared[method];
-      if (!isTree(item)) continue;
+      if (!isRecord(item)) continue;
       const parameters = [...listOf(shared.parameters), ...listOf(item.parameters)].map((one) => resolved(document, one)); // prettier-ignore
       const security = item.security ?? document.security;
       const callers = new Set(
@@ -113,7 +114,7 @@ const within = (documents: Documents, way: Way, of: string, tell: Tell): Pair =>
 });
 
 const isNamed = ({ after }: Documents, name: string): boolean =>
-  isTree(after.components) && isTree(after.components.schemas) && Object.hasOwn(after.components.schemas, name);
+  isRecord(after.components) && isRecord(after.components.schemas) && Object.hasOwn(after.components.schemas, name);
 
 function compareParameters(documents: Documents, old: Operation, now: Operation, tell: Tell): void {
   for (const [key, one] of old.parameters) {

@@ -1,19 +1,17 @@
+import { isRecord } from '../../declaration/check-shape.ts';
 /** An object of a document, or a schema in it. */
 export type Tree = Readonly<Record<string, unknown>>;
-
-export const isTree = (value: unknown): value is Tree =>
-  typeof value === 'object' && value !== null && !Array.isArray(value);
 
 /** What an object is, or what it refers to inside its own document; nothing where that isn't there. */
 export function resolved(document: Tree, given: unknown): Tree {
   let found = given;
-  for (let hops = 0; hops < 20 && isTree(found) && typeof found.$ref === 'string'; hops += 1) {
+  for (let hops = 0; hops < 20 && isRecord(found) && typeof found.$ref === 'string'; hops += 1) {
     const { $ref, ...beside } = found;
     const target = at(document, $ref);
     // What stands beside a reference holds too.
-    found = isTree(target) ? { ...target, ...beside } : beside;
+    found = isRecord(target) ? { ...target, ...beside } : beside;
   }
-  return isTree(found) ? found : {};
+  return isRecord(found) ? found : {};
 }
 
 const at = (document: Tree, place: string): unknown =>
@@ -21,9 +19,9 @@ const at = (document: Tree, place: string): unknown =>
     .replace(/^#\//, '')
     .split('/')
     .map((step) => decodeURIComponent(step).replaceAll('~1', '/').replaceAll('~0', '~'))
-    .reduce<unknown>((inside, step) => (isTree(inside) ? inside[step] : undefined), document);
+    .reduce<unknown>((inside, step) => (isRecord(inside) ? inside[step] : undefined), document);
 
 export const listOf = (value: unknown): readonly unknown[] => (Array.isArray(value) ? (value as unknown[]) : []);
 
 export const mapOf = (value: unknown): readonly (readonly [string, unknown])[] =>
-  isTree(value) ? Object.entries(value) : [];
+  isRecord(value) ? Object.entries(value) : [];

@@ -1,4 +1,5 @@
-import { isTree, listOf, mapOf, resolved } from './resolve.ts';
+import { isRecord } from '../../declaration/check-shape.ts';
+import { listOf, mapOf, resolved } from './resolve.ts';
 import type { Tree } from './resolve.ts';
 
 /** Whether values go to the service, where fewer of them are a break, or come from it, where more are. */
@@ -60,7 +61,7 @@ interface Choice {
 }
 
 const nameOf = (schema: unknown): string | undefined =>
-  isTree(schema) && typeof schema.$ref === 'string' ? schema.$ref.split('/').at(-1) : undefined;
+  isRecord(schema) && typeof schema.$ref === 'string' ? schema.$ref.split('/').at(-1) : undefined;
 
 /** What a schema allows: null, and one or more schemas that are not null. */
 function choicesOf(document: Tree, given: unknown): { isNull: boolean; choices: Choice[] } {
@@ -85,7 +86,6 @@ function compareChoices(
   place: string,
   open: Set<string>,
 ): void {
-  // prettier-ignore
   const { note, way } = pair;
   const twin = (one: Choice, others: readonly Choice[], index: number): Choice | undefined =>
     one.name === undefined ? others.filter(({ name }) => name === undefined)[index] : others.find(({ name }) => name === one.name); // prettier-ignore
@@ -140,8 +140,8 @@ function compareOne(pair: Pair, old: Tree, now: Tree, place: string, open: Set<s
     listOf(anyOf).map((one) => ({ name: nameOf(one), given: one, schema: one as Tree })),
   );
   if (was!.length > 0 || is!.length > 0) compareChoices(pair, was!, is!, place, open);
-  if (isTree(old.items) && isTree(now.items)) compareSchemas(pair, old.items, now.items, `${place}/0`, open);
-  if (isTree(old.additionalProperties) && isTree(now.additionalProperties)) compareSchemas(pair, old.additionalProperties, now.additionalProperties, `${place}/*`, open); // prettier-ignore
+  if (isRecord(old.items) && isRecord(now.items)) compareSchemas(pair, old.items, now.items, `${place}/0`, open);
+  if (isRecord(old.additionalProperties) && isRecord(now.additionalProperties)) compareSchemas(pair, old.additionalProperties, now.additionalProperties, `${place}/*`, open); // prettier-ignore
 }
 
 type Tell = (what: string, breaking: boolean) => void;

@@ -6,8 +6,9 @@ import type { Endpoint } from '../../http/endpoints.ts';
 import type { Grant } from '../../model/access.ts';
 import type { Graph, Model, ValueSpec } from '../../model/graph.ts';
 import { modelOf } from '../../model/graph.ts';
-import { isSettable } from '../../rules/schema.ts';
+import { isSettable, mustBeGiven } from '../../rules/schema.ts';
 import { testsOf } from '../../rules/tests.ts';
+import { byNames, matcherOf } from '../paths.ts';
 import type { Answered, Coverage, Covered, Outcome } from './outcome.ts';
 
 /** Statuses that come of the surroundings, of HTTP itself, or of the project's own code. */
@@ -15,10 +16,9 @@ const BESIDE = ['406', '413', '414', '415', '428', '429', '500', '503', '4XX'];
 
 /** What of a service's endpoints, statuses, rules and grants no case has met. */
 export function coverageOf(graph: Graph, document: Record<string, unknown>, outcomes: readonly Outcome[]): Coverage {
-  const endpoints = allEndpoints(graph).map((endpoint) => ({ endpoint, named: `${endpoint.method} ${endpoint.path}`, isOf: patternOf(endpoint.path) })); // prettier-ignore
+  const endpoints = allEndpoints(graph).map((endpoint) => ({ endpoint, named: `${endpoint.method} ${endpoint.path}`, isOf: matcherOf(endpoint.path) })); // prettier-ignore
   const met = new Map<string, Answered[]>(endpoints.map(({ named }) => [named, []]));
-  // Fewer names of parameters first: what is declared wins over a key.
-  const ordered = [...endpoints].sort((one, other) => one.named.split('{').length - other.named.split('{').length);
+  const ordered = [...endpoints].sort((one, other) => byNames(one.named, other.named));
   for (const answered of outcomes.flatMap((outcome) => outcome.answered)) {
     const found = ordered.find(({ endpoint, isOf }) => endpoint.method === answered.method && isOf.test(answered.path));
     if (found !== undefined) met.get(found.named)!.push(answered);
@@ -36,8 +36,6 @@ const covered = (all: readonly (readonly [string, boolean])[]): Covered => ({
   missing: all.filter(([, isMet]) => !isMet).map(([name]) => name),
 });
 
-const patternOf = (path: string): RegExp => new RegExp(`^${path.replace(/[.*+?^$()|[\]\\]/g, '\\$&').replace(/\{[^}]+\}/g, '[^/]+')}$`); // prettier-ignore
-
 function statusesOf(document: Record<string, unknown>, { method, path }: Endpoint): string[] {
   const paths = document.paths as Record<string, Record<string, { responses: object }>>;
   return Object.keys(paths[path]![method.toLowerCase()]!.responses).filter((status) => !BESIDE.includes(status));
@@ -50,7 +48,7 @@ function rulesOf(model: Model): [string, string][] {
     if (!isSettable(field, 'create')) return field.origin === 'field' ? [['readOnly', at]] : [];
     const { rules } = field;
     return [
-      ...(rules.required && rules.default === undefined && rules.defaultTo === undefined && field.derivedFrom === undefined && field !== model.owner?.[0]?.field ? [['required', at] as [string, string]] : []), // prettier-ignore
+      ...(mustBeGiven(field) && field.derivedFrom === undefined && field !== model.owner?.[0]?.field ? [['required', at] as [string, string]] : []), // prettier-ignore
       ...namesOf(field).map((rule): [string, string] => [rule, at]),
       ...(rules.immutable && field.origin === 'field' && model.endpoints.has('update') ? [['immutable', at] as [string, string]] : []), // prettier-ignore
       ...(field.refersTo === undefined ? [] : [['unknown-record', at] as [string, string]]),

@@ -1,0 +1,23 @@
+import { readFileSync, writeFileSync } from 'node:fs';
+import { EXIT, Failure } from '../project/failure.ts';
+
+/** The text of a file that an option names; `remedy` tells what else to name. */
+export function readGiven(file: string, remedy: string): string {
+  try {
+    return readFileSync(file, 'utf8');
+  } catch (error) {
+    throw new Failure(EXIT.surroundings, `${file} can not be read: ${(error as Error).message}`, remedy);
+  }
+}
+
+/** Writes a file that an option names. */
+export function writeGiven(file: string, text: string, remedy: string): void {
+  try {
+    writeFileSync(file, text);
+  } catch (error) {
+    throw unwritable(file, error, remedy);
+  }
+}
+
+export const unwritable = (file: string, error: unknown, remedy: string): Failure =>
+  new Failure(EXIT.surroundings, `${file} can not be written: ${(error as Error).message}`, remedy);
