@@ -2,7 +2,7 @@ import js from '@eslint/js';
 import tseslint from 'typescript-eslint';
 
 export default tseslint.config(
-  { ignores: ['dist/', 'node_modules/', 'fell-huts/', 'bench/.data/', 'test/client/'] },
+  { ignores: ['dist/', 'build/', 'node_modules/', 'fell-huts/', 'bench/.data/', 'test/client/'] },
   js.configs.recommended,
   {
     files: ['**/*.ts'],

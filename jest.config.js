@@ -10,6 +10,6 @@ export default {
     ],
   },
   testMatch: ['<rootDir>/src/**/*.test.ts', '<rootDir>/test/*.test.ts'],
-  modulePathIgnorePatterns: ['<rootDir>/dist', '<rootDir>/fell-huts'],
+  modulePathIgnorePatterns: ['<rootDir>/dist', '<rootDir>/build', '<rootDir>/fell-huts'],
   testTimeout: 60_000,
 };

@@ -1,7 +1,7 @@
 // The database that a service and its twins share: 100 000 huts, with two reports each, in the tables that the models make.
-import { designTables } from '../dist/core/tables/design.js';
-import { openDatabase } from '../dist/project/database.js';
-import { readProject } from '../dist/project/project.js';
+import { designTables } from '../build/core/tables/design.js';
+import { openDatabase } from '../build/project/database.js';
+import { readProject } from '../build/project/project.js';
 import { fileURLToPath } from 'node:url';
 import { v7 } from 'uuid';
 

@@ -1,9 +1,9 @@
 // npm run bench:grants: what it costs a list that its reader has to have a grant. The same records and the same answers,
 // once without a grant to look at; in turn in one run, on each kind of database.
 import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
-import { openDatabase } from '../dist/project/database.js';
-import { readProject } from '../dist/project/project.js';
-import { serviceOn } from '../dist/project/serve.js';
+import { openDatabase } from '../build/project/database.js';
+import { readProject } from '../build/project/project.js';
+import { serviceOn } from '../build/project/serve.js';
 import { newDatabase, startPostgres } from '../test/kit/postgres.mjs';
 import { here, intoDocs } from './measure.mjs';
 

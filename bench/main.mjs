@@ -1,8 +1,8 @@
 // npm run bench: the service beside its twins, in turn in one run, on each kind of database. Ratios count, not seconds.
 import { createHash } from 'node:crypto';
 import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
-import { openStore } from '../dist/store/open.js';
-import { serviceOn } from '../dist/project/serve.js';
+import { openStore } from '../build/store/open.js';
+import { serviceOn } from '../build/project/serve.js';
 import { newDatabase, startPostgres } from '../test/kit/postgres.mjs';
 import { hutKey, HUTS, makeDatabase, PROJECT, stayAt } from './database.mjs';
 import { compare, here, intoDocs, residentMemory, start } from './measure.mjs';

@@ -8,6 +8,8 @@ export interface Context {
   readonly terminal: Terminal;
   /** Every question is answered with yes. */
   readonly yes: boolean;
+  /** Results and errors alone. */
+  readonly quiet: boolean;
 }
 
 export type Arguments = ArgumentsCamelCase<Record<string, unknown>>;

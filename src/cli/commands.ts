@@ -1,16 +1,30 @@
 import { check } from './check.ts';
 import type { Command } from './command.ts';
 import { demo } from './demo.ts';
+import { explain } from './explain.ts';
 import { exportCommand } from './export.ts';
 import { migrate } from './migrate.ts';
 import { outline } from './outline.ts';
 import { seed } from './seed.ts';
+import { send } from './send.ts';
 import { serve } from './serve.ts';
 import { token } from './token.ts';
 import { trial } from './trial.ts';
 
 /** In the order in which somebody meets them. */
-export const COMMANDS: readonly Command[] = [demo, check, outline, serve, token, migrate, seed, trial, exportCommand];
+export const COMMANDS: readonly Command[] = [
+  demo,
+  check,
+  outline,
+  serve,
+  send,
+  explain,
+  token,
+  migrate,
+  seed,
+  trial,
+  exportCommand,
+];
 
 /** The options of every command: name, what it does, and its value where it takes one. */
 export const GLOBAL_OPTIONS = [

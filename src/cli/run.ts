@@ -10,6 +10,8 @@ import { makeTerminal } from './terminal/terminal.ts';
 export async function run(words: readonly string[]): Promise<number> {
   let exit: number = EXIT.done;
   const cli = yargs([...words])
+    // `-H 'name: value' GET /v1/huts`: an option takes one word, and may be given again.
+    .parserConfiguration({ 'greedy-arrays': false })
     .scriptName('vantfell')
     .version()
     .help()
@@ -38,10 +40,9 @@ export async function run(words: readonly string[]): Promise<number> {
       command.about,
       (inner) => command.options(inner).example(command.examples.map(([line, about]) => [line, about])),
       async (given) => {
-        exit = await command.run(
-          { folder: resolve(String(given.C)), terminal: terminalOf(given), yes: given.yes === true },
-          given,
-        );
+        const { C: folder, yes, quiet } = given;
+        const context = { folder: resolve(String(folder)), terminal: terminalOf(given), yes: yes === true, quiet: quiet === true }; // prettier-ignore
+        exit = await command.run(context, given);
       },
     );
   }

@@ -1,11 +1,10 @@
 import type { Server } from '../server/server.ts';
-import { isOpen } from '../core/access/open.ts';
-import type { Graph } from '../core/model/graph.ts';
 import { EXIT, Failure } from '../project/failure.ts';
-import { shownStore } from '../project/shown-path.ts';
-import type { SoundProject } from '../project/project.ts';
 import type { Command, Context } from './command.ts';
-import { counted } from './terminal/terminal.ts';
+import { hindering, readHindrance } from './serve/hinder.ts';
+import type { Hindrance } from './serve/hinder.ts';
+import type { Running } from './serve/running.ts';
+import type { LoadedProject } from './sound-project.ts';
 
 const DEFAULT_PORT = 8080;
 const LOOPBACK = /^(127\.\d+\.\d+\.\d+|::1|localhost)$/;
@@ -18,12 +17,23 @@ export const serve: Command = {
   examples: [
     ['vantfell serve', `at http://127.0.0.1:${DEFAULT_PORT}`],
     ['vantfell serve --port 9000', 'at another port; 0 takes any that is free'],
+    ['vantfell serve --watch --trace', 'while you work on it: changes at once, and the SQL of each request'],
+    ['vantfell serve --slow 800ms --fail 5%', 'for those who build what asks it'],
   ],
   options: (yargs) =>
     yargs
       .option('port', { type: 'number', requiresArg: true, default: DEFAULT_PORT, describe: 'the port to listen on' })
       .option('host', { type: 'string', requiresArg: true, default: '127.0.0.1', describe: 'the address to listen on' })
-      .check(({ port }) => {
+      .option('watch', { type: 'boolean', default: false, describe: 'serve what changes in the project at once' })
+      .option('trace', {
+        type: 'boolean',
+        default: false,
+        describe: 'show the SQL of each request, with time and rows',
+      })
+      .option('slow', { type: 'string', requiresArg: true, describe: 'let every request wait so long, like 800ms' })
+      .option('fail', { type: 'string', requiresArg: true, describe: 'let such a share of requests fail, like 5%' })
+      .check(({ port, slow, fail }) => {
+        readHindrance(slow, fail);
         if (Number.isInteger(port) && port >= 0 && port <= 65_535) return true;
         throw new Failure(EXIT.wrongCommand, '--port must be a whole number from 0 to 65535', 'name another port');
       }),
@@ -31,47 +41,77 @@ export const serve: Command = {
   async run(context, given) {
     const [port, host] = [given.port as number, given.host as string];
     const { loadedProject } = await import('./sound-project.ts');
-    const { serviceKeys } = await import('../project/project.ts');
-    const { outsideTokens } = await import('../project/outside.ts');
-    const { firstSamples } = await import('../project/samples.ts');
-    const { openWithAnswers } = await import('./decide.ts');
-    const { serviceOn, storeOptions } = await import('../project/serve.ts');
+    const { greet } = await import('./serve/greet.ts');
+    const { changing } = await import('./serve/running.ts');
     const project = await loadedProject(context);
-    const { terminal } = context;
+    const hindrance = readHindrance(given.slow as string | undefined, given.fail as string | undefined);
+    const open = await opener(context, host, hindrance, given.trace === true);
+    const first = await open(project);
+    const served = changing(first);
+    let endWatch = (): void => undefined;
+    try {
+      const { limits, proxies } = project.graph.service;
+      const server = await listen(served.service, { host, port, largestBody: limits.body, proxies });
+      const { graph } = project;
+      if (given.watch === true) {
+        const { followChanges } = await import('./serve/watch.ts');
+        endWatch = followChanges(context, async (changed) => served.replace(await open(changed)));
+      }
+      greet(context.terminal, { graph, url: server.url, store: first.store.address, hindrance, watching: given.watch === true }); // prettier-ignore
+      await stopped(context, server);
+      return EXIT.done;
+    } finally {
+      endWatch();
+      await served.close();
+    }
+  },
+};
+
+/** What opens a project's store and puts a service over it; what it does to the database on the way is said. */
+async function opener(
+  context: Context,
+  host: string,
+  hindrance: Hindrance,
+  trace: boolean,
+): Promise<(project: LoadedProject) => Promise<Running>> {
+  const { serviceKeys } = await import('../project/project.ts');
+  const { outsideTokens } = await import('../project/outside.ts');
+  const { firstSamples } = await import('../project/samples.ts');
+  const { openWithAnswers } = await import('./decide.ts');
+  const { serviceOn, storeOptions } = await import('../project/serve.ts');
+  const { codeLog, makeLog } = await import('../server/log.ts');
+  const { HttpProblem } = await import('../core/http/problems.ts');
+  const { terminal, quiet } = context;
+  const log = makeLog();
+  const hinder = hindering(hindrance);
+  return async (project) => {
     const key = serviceKeys(project);
     if (key.kept && !LOOPBACK.test(host)) {
       const remedy = 'declare one in vantfell.yaml, as key: "${VANTFELL_KEY}", with 32 bytes or more';
       throw new Failure(EXIT.foundWrong, `a service for other machines needs a key of its own (host ${host})`, remedy);
     }
     const { store, done } = await openWithAnswers(context, project, storeOptions(project.graph));
-    try {
-      const { codeLog, makeLog } = await import('../server/log.ts');
-      const log = makeLog();
-      const service = serviceOn(
-        project.graph,
-        store,
-        key.keys,
-        (error, request) => log.error({ err: error, request }),
-        {
-          code: project.loaded,
-          log: codeLog(log),
-          outside: outsideTokens(project),
-          samples: () => firstSamples(project),
-        },
-      );
-      const { limits, proxies } = project.graph.service;
-      const server = await listen(service, { host, port, largestBody: limits.body, proxies });
-      done.forEach((line) => terminal.say(line));
-      if (key.made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
-      await greet(context, project, server, store.address);
-      await stopped(context, server);
-      await service.writes.settled();
-      return EXIT.done;
-    } finally {
-      await store.close();
-    }
-  },
-};
+    done.forEach((line) => terminal.say(line));
+    if (key.made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
+    // Nobody is told of requests where nobody listens, which is quicker.
+    const { observed } = await import('../project/observed.ts');
+    const seen = quiet ? undefined : observed(store);
+    const report = (error: unknown, request: string): void => {
+      // What was asked for is no defect.
+      if (!(error instanceof HttpProblem)) log.error({ err: error, request });
+    };
+    const service = serviceOn(project.graph, seen?.store ?? store, key.keys, report, {
+      code: project.loaded,
+      log: codeLog(log),
+      outside: outsideTokens(project),
+      samples: () => firstSamples(project),
+      ...(hinder === undefined ? {} : { hinder }),
+    });
+    if (seen === undefined) return { service, store };
+    const { requestLines } = await import('./serve/request-lines.ts');
+    return { service: seen.around(service, requestLines(terminal, log, trace)), store };
+  };
+}
 
 /** Starts a server; a port or host that can't be had is told as what it is. */
 export async function listen(...given: Parameters<typeof import('../server/server.ts').startServer>): Promise<Server> {
@@ -93,39 +133,6 @@ export async function listen(...given: Parameters<typeof import('../server/serve
     }
     throw new Failure(EXIT.surroundings, `can not listen at ${host}:${port}: ${message}`, 'see --host and --port');
   }
-}
-
-async function greet({ terminal }: Context, { graph }: SoundProject, server: Server, store: string): Promise<void> {
-  const { allEndpoints } = await import('../core/http/endpoints.ts');
-  const { table } = await import('./terminal/table.ts');
-  const { name, version, prefix } = graph.service;
-  const endpoints = allEndpoints(graph).length;
-  terminal.value({ url: server.url, prefix, store, models: graph.models.length, endpoints });
-  const { bold, cyan, yellow } = terminal.tint;
-  terminal.say(`${bold(name)} ${version} at ${cyan(server.url + prefix)}`);
-  terminal.say(
-    table([
-      ['  store', shownStore(store)],
-      ['  models', `${graph.models.length}, with ${counted(endpoints, 'endpoint')}`],
-      ['  document', `${server.url}/openapi.json`],
-      ...accessLine(graph, yellow),
-    ]),
-  );
-  terminal.say('Ctrl+C stops it');
-}
-
-/** How somebody signs in; or that nobody does, and what that means. */
-function accessLine({ identity, service, models }: Graph, warn: (text: string) => string): string[][] {
-  if (identity?.issuer !== undefined)
-    return [['  callers', `${identity.model}s, with tokens of ${identity.issuer.issuer}`]];
-  if (identity !== undefined) {
-    const sent = [identity.login, identity.secret].flatMap((field) => field?.member ?? []).join(' and ');
-    return [['  callers', `sign in with ${sent} at POST ${service.prefix}/tokens`]];
-  }
-  const open = models.filter(isOpen).length;
-  if (open === 0) return [];
-  const which = open === models.length ? 'every record' : `the records of ${counted(open, 'model')}`;
-  return [['  open', warn(`anybody may read and change ${which}: this service has no identity`)]];
 }
 
 /** Resolves when a signal has come and open requests are finished. */

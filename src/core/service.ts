@@ -56,6 +56,8 @@ export interface Surroundings extends Moment {
   readonly quiet?: boolean;
   /** Whether everybody may do everything, as in trials of rules: never where others can ask. */
   readonly everybody?: boolean;
+  /** Asked before every request is read; where it throws a problem, that is the answer. It makes a service worse on purpose. */
+  hinder?(): Promise<void>;
   /** Told of every defect, with the number that the client was given. */
   report(error: unknown, request: string): void;
 }
@@ -84,7 +86,7 @@ const LONGEST_TARGET = 8_000;
  * const reply = await service.handle({ method: 'GET', target: '/v1/huts?limit=5', headers: {} });
  */
 export function makeService(graph: Graph, store: Store, surroundings: Surroundings): Service {
-  const { code = noCode, log = noLog, quiet = false, olderKeys = [], outside, everybody = false } = surroundings;
+  const { code = noCode, log = noLog, quiet = false, olderKeys = [], outside, everybody = false, hinder } = surroundings; // prettier-ignore
   const keys = [surroundings.key, ...olderKeys];
   const now = (): Date => surroundings.now();
   const report = (error: unknown): void => surroundings.report(error, surroundings.uuid());
@@ -217,7 +219,11 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
       const path = at < 0 ? target : target.slice(0, at);
       const query = at < 0 ? '' : target.slice(at + 1);
       const note: Note = { caller: false };
-      const reply = target.length > LONGEST_TARGET ? Promise.reject(tooLong) : answer(request, path, query, note);
+      const answered = (): Promise<Reply> => answer(request, path, query, note);
+      const reply =
+        target.length > LONGEST_TARGET ? Promise.reject(tooLong)
+        : hinder === undefined ? answered()
+        : hinder().then(answered); // prettier-ignore
       const whole = reply.catch((error: unknown) => refused(error, path.slice(0, LONGEST_TARGET)));
       return marks ? whole.then((one) => marked(one, request, note)) : whole;
     },

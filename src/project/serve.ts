@@ -28,7 +28,7 @@ export const serviceOn = (
   store: Store,
   [key, ...olderKeys]: readonly string[],
   report: (error: unknown, request: string) => void,
-  more: Pick<Surroundings, 'code' | 'log' | 'quiet' | 'outside' | 'everybody' | 'samples'> = {},
+  more: Pick<Surroundings, 'code' | 'log' | 'quiet' | 'outside' | 'everybody' | 'samples' | 'hinder'> = {},
 ): Service => makeService(graph, store, { ...moment, ...more, key: key!, olderKeys, report });
 
 const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => undefined };

@@ -5,7 +5,7 @@ import proxyAddr from 'proxy-addr';
 import type { FastifyError, FastifyReply, FastifyRequest } from 'fastify';
 import { HttpProblem, tooLarge } from '../core/http/problems.ts';
 import type { Reply } from '../core/http/message.ts';
-import type { Service } from '../core/service.ts';
+import type { Service as WholeService } from '../core/service.ts';
 
 export interface ServerOptions {
   readonly host: string;
@@ -16,6 +16,9 @@ export interface ServerOptions {
   /** Addresses, or ranges of them, of proxies that may name the client's in X-Forwarded-For. */
   readonly proxies?: readonly string[];
 }
+
+/** What a socket needs of a service. */
+type Service = Pick<WholeService, 'handle' | 'refuse'>;
 
 export interface Server {
   /** `http://127.0.0.1:8080` */
@@ -48,6 +51,8 @@ export async function startServer(service: Service, options: ServerOptions): Pro
     return503OnClosing: false,
     exposeHeadRoutes: false,
     clientErrorHandler: refuseNoise,
+    // Nothing is validated or serialized here: what would do so is not even loaded.
+    schemaController: { compilersFactory: { buildValidator: noCompiler, buildSerializer: noCompiler } },
     frameworkErrors: (error, request, reply) => {
       refuse(reply, service.refuse(problemOf(error, options), request.url));
     },
@@ -96,6 +101,10 @@ function readStraight(server: HttpServer, service: Service, largestBody: number,
     } else framework!(request, response);
   });
 }
+
+const noCompiler = () => (): never => {
+  throw new Error('the server has no schemas');
+};
 
 type ClientOf = (request: IncomingMessage) => string | undefined;
 

@@ -1,12 +1,10 @@
 import { spawn } from 'node:child_process';
-import { watch } from 'node:fs';
+import { watchFiles } from '../../project/changes.ts';
 import { EXIT } from '../../project/failure.ts';
 import type { Context } from '../command.ts';
 
 /** What a trial is made of; everything else in a project's folder may change while it runs. */
 const WATCHED = /^(vantfell\.yaml|(models|code|samples|trials)[\\/].+)$/;
-/** Editors write a file in several goes. */
-const QUIET_MS = 200;
 
 /** Runs the same command again whenever a file of the project has changed, each time in a process of its own. */
 export async function watchTrial({ folder, terminal }: Context, words: readonly string[]): Promise<number> {
@@ -22,17 +20,12 @@ export async function watchTrial({ folder, terminal }: Context, words: readonly 
   }
 }
 
-/** The name of the next file that changes, once it has been left alone for a moment. */
+/** The name of the next file that changes. */
 function nextChange(folder: string): Promise<string> {
   return new Promise((resolve) => {
-    let timer: NodeJS.Timeout | undefined;
-    const watcher = watch(folder, { recursive: true }, (_event, file) => {
-      if (file === null || !WATCHED.test(file) || file.endsWith('types.d.ts')) return;
-      clearTimeout(timer);
-      timer = setTimeout(() => {
-        watcher.close();
-        resolve(file);
-      }, QUIET_MS);
+    const end = watchFiles(folder, WATCHED, (file) => {
+      end();
+      resolve(file);
     });
   });
 }

@@ -20,11 +20,13 @@ const MINUTE_MS = 60_000;
 
 export function makeAllowance(perMinute: number, now: () => Date): Allowance {
   // Nobody who has been away for a minute has anything to be remembered for.
-  const standings = new LRUCache<string, Standing>({ max: MOST_KEPT });
+  let kept: LRUCache<string, Standing> | undefined;
+  // Their room takes a moment to make: a service begins without.
+  const standingsNow = (): LRUCache<string, Standing> => (kept ??= new LRUCache({ max: MOST_KEPT }));
   const each = MINUTE_MS / perMinute;
 
   function standingOf(name: string): Standing {
-    const time = now().getTime();
+    const [time, standings] = [now().getTime(), standingsNow()];
     let standing = standings.get(name);
     if (standing === undefined) standings.set(name, (standing = { left: perMinute, at: time }));
     standing.left = Math.min(perMinute, standing.left + Math.max(0, time - standing.at) / each);

@@ -5,6 +5,7 @@ import type { Field, FieldValue, Graph, Model, SortKey } from '../model/graph.ts
 import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
 import type { Asked, Bounds } from './bounds.ts';
+import type { Wanted } from './index-advice.ts';
 import { keysetOf } from './keyset.ts';
 import type { OrderedBy } from './keyset.ts';
 import { orderTerm } from './order.ts';
@@ -60,6 +61,8 @@ export interface ListStatement extends Statement {
   shownValues(occasion: Occasion): StoreValue[];
   /** Whether these are the same at any time. */
   readonly shownFixed: boolean;
+  /** What it asks of the indexes of its table, for those who want to know which one would help. */
+  readonly wanted: Wanted;
 }
 
 /** What is known of a model where its lists are made. */
@@ -165,6 +168,7 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
     positions,
     shownValues: shown.values,
     shownFixed: shown.fixed,
+    wanted: { model, asked, computed: form.sort.some(({ compiled }) => compiled !== undefined), bounded },
   };
 
   function orderOf(order: readonly OrderedBy[]): string {

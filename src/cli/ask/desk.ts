@@ -1,0 +1,68 @@
+import type { Reply, Request } from '../../core/http/message.ts';
+import type { Store } from '../../core/store/contract.ts';
+import { EXIT, Failure } from '../../project/failure.ts';
+import type { Exchange } from '../../project/observed.ts';
+import type { Context } from '../command.ts';
+import type { LoadedProject } from '../sound-project.ts';
+
+/** A project's service without a server, and what is needed to ask it. */
+export interface Desk {
+  readonly project: LoadedProject;
+  readonly store: Store;
+  /** A token for somebody who can sign in, named as a sample, by their login or their key. */
+  tokenFor(who: string): Promise<string>;
+  /** Answers a request, and tells what the store was asked for it. */
+  ask(request: Request): Promise<{ readonly reply: Reply; readonly exchange: Exchange }>;
+  close(): Promise<void>;
+}
+
+/** Opens a project's service for a few requests. `lasting` tells whether what they write is kept. */
+export async function openDesk(context: Context, { lasting }: { readonly lasting: boolean }): Promise<Desk> {
+  const { loadedProject } = await import('../sound-project.ts');
+  const { openWithAnswers } = await import('../decide.ts');
+  const { serviceKeys } = await import('../../project/project.ts');
+  const { serviceOn, storeOptions } = await import('../../project/serve.ts');
+  const { outsideTokens } = await import('../../project/outside.ts');
+  const { firstSamples } = await import('../../project/samples.ts');
+  const { observed } = await import('../../project/observed.ts');
+  const { takenBack } = await import('../../store/taken-back.ts');
+  const { terminal } = context;
+  const project = await loadedProject(context);
+  const { keys } = serviceKeys(project);
+  const { store, done } = await openWithAnswers(context, project, { ...storeOptions(project.graph), slowReads: 0 });
+  done.forEach((line) => terminal.say(line));
+  const report = (error: unknown): void => terminal.warn(error instanceof Error ? (error.stack ?? error.message) : String(error)); // prettier-ignore
+  const log =
+    (level: string) =>
+    (message: string, details?: unknown): void =>
+      terminal.say(`${level}: ${message}${details === undefined ? '' : ` ${JSON.stringify(details)}`}`);
+  const more = {
+    code: project.loaded,
+    log: { info: log('info'), warn: log('warn'), error: log('error') },
+    outside: outsideTokens(project),
+    samples: () => firstSamples(project),
+    quiet: !lasting,
+  };
+  const seen = observed(lasting ? store : takenBack(store));
+  const service = serviceOn(project.graph, seen.store, keys, report, more);
+  let last: Exchange;
+  const asked = seen.around(service, (exchange) => (last = exchange));
+  return {
+    project,
+    store,
+    tokenFor: async (who) => {
+      const { identity } = project.graph;
+      if (identity === undefined) throw new Failure(EXIT.foundWrong, 'nobody signs in to this service', 'leave out --as, or declare an identity in vantfell.yaml'); // prettier-ignore
+      if (identity.issuer !== undefined) throw new Failure(EXIT.foundWrong, `the tokens of this service come from ${identity.issuer.issuer}`, "send one with -H 'Authorization: Bearer …'"); // prettier-ignore
+      const { callerCalled } = await import('../../project/callers.ts');
+      const key = await callerCalled(project.graph, store, who);
+      // A token is known by a mark in the database, which has to last.
+      return serviceOn(project.graph, store, keys, report, { quiet: true }).token(String(key), identity.lifetime);
+    },
+    ask: async (request) => ({ reply: await asked.handle(request), exchange: last }),
+    async close() {
+      await service.writes.settled();
+      await store.close();
+    },
+  };
+}

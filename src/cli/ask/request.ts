@@ -1,0 +1,80 @@
+import { STATUS_CODES } from 'node:http';
+import { readFileSync } from 'node:fs';
+import { didYouMean } from '../../core/declaration/nearest.ts';
+import { BODY_TYPES } from '../../core/http/body.ts';
+import { allEndpoints } from '../../core/http/endpoints.ts';
+import type { Graph, Model } from '../../core/model/graph.ts';
+import type { Store } from '../../core/store/contract.ts';
+import { samplesTable } from '../../core/tables/own-tables.ts';
+import { EXIT, Failure } from '../../project/failure.ts';
+
+const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS'];
+
+export function readMethod(text: string): string {
+  const method = text.toUpperCase();
+  if (METHODS.includes(method)) return method;
+  throw new Failure(EXIT.wrongCommand, `there is no method ${text}`, didYouMean(method, METHODS));
+}
+
+export function readPath(text: string): string {
+  if (text.startsWith('/')) return text;
+  throw new Failure(EXIT.wrongCommand, `a path begins with a slash: ${text}`, `write it as /${text.replace(/^[a-z]+:\/\/[^/]+\/?/, '')}`); // prettier-ignore
+}
+
+/** The text of a body: as it was given, or what comes on standard input for `-`. */
+export const readBody = (text: string | undefined): string | undefined =>
+  text === '-' ? readFileSync(0, 'utf8') : text;
+
+/** `-H 'If-Match: "…"'`, in lower case. */
+export function readHeaders(lines: readonly string[]): Record<string, string> {
+  return Object.fromEntries(
+    lines.map((line) => {
+      const [, name, value] = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+):\s*(.*)$/.exec(line) ?? [];
+      if (name !== undefined) return [name.toLowerCase(), value!.trim()];
+      throw new Failure(EXIT.wrongCommand, `${line} is no header`, "write it as -H 'Name: value'");
+    }),
+  );
+}
+
+/** The headers of a request with a body, where none are given. */
+export const usualType = (method: string): string => (method === 'PATCH' ? BODY_TYPES.update[0]! : 'application/json');
+
+/** `201 Created` */
+export const statusText = (status: number): string => `${status} ${STATUS_CODES[status] ?? ''}`.trim();
+
+/** A path with the keys of records in the places of `{hut/grey-hut}`, which names a sample. */
+export async function withKeys(store: Store, path: string): Promise<string> {
+  const names = [...path.matchAll(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g)].map(([, name]) => name!);
+  if (names.length === 0) return path;
+  const { dialect } = store;
+  const { name: table } = samplesTable;
+  const key = { sql: `SELECT ${dialect.name('key')} FROM ${dialect.name(table)} WHERE ${dialect.name('name')} = ${dialect.placeholder(1)}` }; // prettier-ignore
+  let filled = path;
+  for (const name of names) {
+    const row = await store.first(key, [name]);
+    if (row === undefined) {
+      const all = await store.all({ sql: `SELECT ${dialect.name('name')} FROM ${dialect.name(table)} ORDER BY 1` }, []);
+      const remedy = all.length === 0 ? 'load samples with vantfell seed' : didYouMean(name, all.map(([one]) => String(one))); // prettier-ignore
+      throw new Failure(EXIT.foundWrong, `there is no sample ${name}`, remedy);
+    }
+    filled = filled.replace(`{${name}}`, encodeURIComponent(String(row[0])));
+  }
+  return filled;
+}
+
+/** A path as the outline shows it, `/v1/huts/{id}`, with the key of some record in its place. */
+export async function withAnyKey(graph: Graph, store: Store, path: string): Promise<string> {
+  const place = /\{[^}/]+\}/.exec(path);
+  if (place === null) return path;
+  const bare = path.split('?')[0]!;
+  const endpoint = allEndpoints(graph).find((one) => one.path === bare);
+  if (endpoint === undefined) {
+    const known = [...new Set(allEndpoints(graph).map((one) => one.path))];
+    throw new Failure(EXIT.wrongCommand, `there is no path ${bare}`, didYouMean(bare, known));
+  }
+  const model: Model = endpoint.under ?? endpoint.model;
+  const { dialect } = store;
+  const row = await store.first({ sql: `SELECT ${dialect.name(model.key.column)} FROM ${dialect.name(model.table)} LIMIT 1` }, []); // prettier-ignore
+  if (row === undefined) throw new Failure(EXIT.foundWrong, `there is no ${model.name} to take the place of ${place[0]}`, 'load samples with vantfell seed, or write a key'); // prettier-ignore
+  return path.replace(place[0], encodeURIComponent(String(row[0])));
+}

@@ -1,0 +1,29 @@
+import { format } from 'sql-formatter';
+import type { Asked } from '../../store/traced.ts';
+import { isBorder } from '../../store/traced.ts';
+import { counted } from '../terminal/terminal.ts';
+import type { Terminal } from '../terminal/terminal.ts';
+
+const LANGUAGES = { sqlite: 'sqlite', postgres: 'postgresql' } as const;
+
+/** A statement over several lines; what the formatter can't read stays as it is. */
+export function sqlText(sql: string, kind: string): string {
+  try {
+    const text = format(sql, { language: LANGUAGES[kind as keyof typeof LANGUAGES], expressionWidth: 96, tabWidth: 2 });
+    // A member of a JSON object belongs to its value.
+    return text.replaceAll(/^( *'[^'\n]*',)\n +/gm, '$1 ');
+  } catch {
+    return sql;
+  }
+}
+
+/** Statements one below the other, each with its time and rows. Their values are not shown: there may be secrets in them. */
+export function statementsText(asked: readonly Asked[], kind: string, paint: Terminal['paint']): string {
+  return asked
+    .map((one) => {
+      if (isBorder(one)) return paint.dim(one.statement.sql);
+      const rows = one.rows === undefined ? 'failed' : counted(one.rows, 'row');
+      return `${paint.dim(`${one.milliseconds.toFixed(1)} ms, ${rows}`)}\n${sqlText(one.statement.sql, kind).replace(/^/gm, '  ')}`;
+    })
+    .join('\n');
+}

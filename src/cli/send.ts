@@ -1,0 +1,123 @@
+import { EXIT, Failure } from '../project/failure.ts';
+import type { Exchange } from '../project/observed.ts';
+import type { Command, Context } from './command.ts';
+import type { Desk } from './ask/desk.ts';
+
+/** An answer, whoever gave it. */
+interface Answer {
+  readonly status: number;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly body: string;
+  readonly milliseconds: number;
+  /** Undefined where another process answered. */
+  readonly exchange?: Exchange;
+}
+
+export const send: Command = {
+  usage: 'send <method> <path> [body]',
+  about: 'One request, without a server: the answer, and the SQL behind it',
+  examples: [
+    ["vantfell send GET '/v1/huts?limit=2'", 'as nobody in particular'],
+    ['vantfell send GET /v1/stays --as member/ines', 'as somebody of the samples'],
+    [
+      "vantfell send PATCH '/v1/huts/{hut/grey-hut}' '{\"beds\": 38}' --as ines",
+      'a sample in braces stands for its key',
+    ],
+    ['vantfell send POST /v1/huts - < hut.json', 'the body from standard input'],
+    ['vantfell send GET /v1/huts --url http://127.0.0.1:8080', 'to a service that runs'],
+  ],
+  options: (yargs) =>
+    yargs
+      .positional('method', { type: 'string', demandOption: true, describe: 'GET, POST, PUT, PATCH or DELETE' })
+      .positional('path', { type: 'string', demandOption: true, describe: 'the path, with its query' })
+      .positional('body', { type: 'string', describe: 'JSON; - reads it from standard input' })
+      .option('as', { type: 'string', requiresArg: true, describe: 'who asks: a sample, a login, or a key' })
+      .option('H', {
+        alias: 'header',
+        type: 'string',
+        array: true,
+        requiresArg: true,
+        describe: "a header, as 'Name: value'; may be given again",
+      })
+      .option('url', { type: 'string', requiresArg: true, describe: 'the address of a running service' })
+      .check(({ url }) => {
+        if (url === undefined || /^https?:\/\//.test(url)) return true;
+        throw new Failure(EXIT.wrongCommand, '--url must be an address', 'write it as http://127.0.0.1:8080');
+      }),
+
+  async run(context, given) {
+    const { openDesk } = await import('./ask/desk.ts');
+    const { readBody, readHeaders, readMethod, readPath, usualType, withKeys } = await import('./ask/request.ts');
+    const method = readMethod(given.method as string);
+    const path = readPath(given.path as string);
+    const body = readBody(given.body as string | undefined);
+    const headers = readHeaders((given.H as string[] | undefined) ?? []);
+    if (body !== undefined) headers['content-type'] ??= usualType(method);
+    const desk = await openDesk(context, { lasting: true });
+    try {
+      const target = await withKeys(desk.store, path);
+      if (given.as !== undefined) headers.authorization = `Bearer ${await desk.tokenFor(given.as as string)}`;
+      const request = { method, target, headers, body };
+      const answer = given.url === undefined ? await askHere(desk, request) : await askThere(given.url as string, request); // prettier-ignore
+      await showAnswer(context, answer, desk.store.kind);
+      return answer.status < 400 ? EXIT.done : EXIT.foundWrong;
+    } finally {
+      await desk.close();
+    }
+  },
+};
+
+interface Sent {
+  readonly method: string;
+  readonly target: string;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly body: string | undefined;
+}
+
+async function askHere(desk: Desk, { body, ...request }: Sent): Promise<Answer> {
+  const bytes = body === undefined ? {} : { body: new TextEncoder().encode(body) };
+  const { reply, exchange } = await desk.ask({ ...request, ...bytes, client: '127.0.0.1' });
+  const { status, headers, body: text = '' } = reply;
+  const isSilent = request.method === 'HEAD';
+  return { status, headers, body: isSilent ? '' : text, milliseconds: exchange.milliseconds, exchange };
+}
+
+async function askThere(url: string, { method, target, headers, body }: Sent): Promise<Answer> {
+  const begun = performance.now();
+  try {
+    const response = await fetch(new URL(target, url), { method, headers, ...(body === undefined ? {} : { body }), redirect: 'manual' }); // prettier-ignore
+    const text = await response.text();
+    return { status: response.status, headers: Object.fromEntries(response.headers), body: text, milliseconds: performance.now() - begun }; // prettier-ignore
+  } catch (error) {
+    const why = error instanceof Error && error.cause instanceof Error ? error.cause.message : String(error);
+    throw new Failure(EXIT.surroundings, `${url} does not answer: ${why}`, 'start it with vantfell serve, or leave out --url to ask without a server'); // prettier-ignore
+  }
+}
+
+async function showAnswer({ terminal }: Context, answer: Answer, kind: string): Promise<void> {
+  const { default: stringify } = await import('json-stringify-pretty-compact');
+  const { statusText } = await import('./ask/request.ts');
+  const { statementsText } = await import('./ask/sql-text.ts');
+  const { statementsOf } = await import('../project/observed.ts');
+  const { counted } = await import('./terminal/terminal.ts');
+  const { status, headers, body, milliseconds, exchange } = answer;
+  const isJson = (headers['content-type'] ?? '').includes('json') && body !== '';
+  const value: unknown = isJson ? JSON.parse(body) : body;
+  const { bold, dim, green, yellow, red } = terminal.paint;
+  const color = status >= 500 ? red : status >= 400 ? yellow : green;
+  terminal.show(`${bold(color(statusText(status)))}  ${dim(`${milliseconds.toFixed(1)} ms`)}`);
+  for (const [name, text] of Object.entries(headers)) terminal.show(`${dim(`${name}:`)} ${text}`);
+  if (body !== '') terminal.show(`\n${isJson ? stringify(value, { maxLength: 100 }) : body}`);
+  const statements = exchange === undefined ? undefined : statementsOf(exchange);
+  if (exchange !== undefined && statements !== undefined) {
+    terminal.show(`\n${bold(counted(statements.length, 'statement'))}`);
+    if (statements.length > 0) terminal.show(statementsText(exchange.asked, kind, terminal.paint));
+  }
+  terminal.value({
+    status,
+    headers,
+    body: body === '' ? null : value,
+    milliseconds,
+    ...(statements === undefined ? {} : { statements: statements.map(({ statement, milliseconds: time, rows }) => ({ sql: statement.sql, milliseconds: time, rows: rows ?? null })) }), // prettier-ignore
+  });
+}

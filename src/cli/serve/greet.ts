@@ -1,0 +1,74 @@
+import { openActs } from '../../core/access/open.ts';
+import { allEndpoints } from '../../core/http/endpoints.ts';
+import type { Graph } from '../../core/model/graph.ts';
+import { shownStore } from '../../project/shown-path.ts';
+import { table } from '../terminal/table.ts';
+import { counted } from '../terminal/terminal.ts';
+import type { Terminal } from '../terminal/terminal.ts';
+import type { Hindrance } from './hinder.ts';
+
+/** What somebody wants to know of a service that has just begun. */
+export interface Begun {
+  readonly graph: Graph;
+  /** Its address, without a path. */
+  readonly url: string;
+  /** The address of its store. */
+  readonly store: string;
+  readonly hindrance: Hindrance;
+  readonly watching: boolean;
+}
+
+export function greet(terminal: Terminal, { graph, url, store, hindrance, watching }: Begun): void {
+  const { name, version, prefix } = graph.service;
+  const endpoints = allEndpoints(graph).length;
+  const open = openActs(graph);
+  terminal.value({ url, prefix, store, models: graph.models.length, endpoints, open });
+  const { bold, cyan, yellow } = terminal.tint;
+  const { slow, fail } = hindrance;
+  const worse = [...(slow > 0 ? [`${slow} ms slower`] : []), ...(fail > 0 ? [`${fail * 100}% of requests fail`] : [])];
+  terminal.say(`${bold(name)} ${version} at ${cyan(url + prefix)}`);
+  terminal.say(
+    table([
+      ['  store', shownStore(store)],
+      ['  models', `${graph.models.length}, with ${counted(endpoints, 'endpoint')}`],
+      ['  document', `${url}/openapi.json`],
+      ...callerLines(graph),
+      ...openLines(graph, yellow),
+      ...(worse.length > 0 ? [['  on purpose', yellow(worse.join(', '))]] : []),
+      ...(watching ? [['  watching', 'the files of this project: what changes is served at once']] : []),
+    ]),
+  );
+  terminal.say('Ctrl+C stops it');
+}
+
+function callerLines({ identity, service }: Graph): string[][] {
+  if (identity === undefined) return [];
+  if (identity.issuer !== undefined)
+    return [['  callers', `${identity.model}s, with tokens of ${identity.issuer.issuer}`]];
+  const sent = [identity.login, identity.secret].flatMap((field) => field?.member ?? []).join(' and ');
+  return [['  callers', `sign in with ${sent} at POST ${service.prefix}/tokens`]];
+}
+
+const WIDE = 100;
+
+/** What anybody may do; a service in which nobody signs in is open altogether, which is worth a colour. */
+function openLines(graph: Graph, warn: (text: string) => string): string[][] {
+  const lines = openActs(graph).flatMap(({ act, of }) => wrapped(`${act} ${of.join(', ')}`));
+  if (graph.identity === undefined) {
+    const all = 'this service has no identity: nobody signs in';
+    return [['  open to all', warn(all)], ...lines.map((line) => ['', warn(line)])];
+  }
+  if (lines.length === 0) return [['  open to all', 'nothing: whoever asks for anything has to sign in']];
+  return lines.map((line, at) => [at === 0 ? '  open to all' : '', line]);
+}
+
+/** A long line as several, broken behind commas. */
+function wrapped(text: string): string[] {
+  const lines = [''];
+  for (const word of text.split(' ')) {
+    const last = lines.at(-1)!;
+    if (last.length + word.length > WIDE) lines.push(`  ${word}`);
+    else lines[lines.length - 1] = last === '' ? word : `${last} ${word}`;
+  }
+  return lines;
+}

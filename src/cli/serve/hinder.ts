@@ -1,0 +1,42 @@
+import { setTimeout } from 'node:timers/promises';
+import { HttpProblem } from '../../core/http/problems.ts';
+import { EXIT, Failure } from '../../project/failure.ts';
+
+/** How a service is to be worse than it is, for those who build what asks it. */
+export interface Hindrance {
+  /** Milliseconds that every request waits before it is read. */
+  readonly slow: number;
+  /** The share of requests that fail, from 0 to 1. */
+  readonly fail: number;
+}
+
+/** Makes requests wait and fail as asked; undefined where neither was. What fails is not even read: it changes nothing. */
+export function hindering({ slow, fail }: Hindrance): (() => Promise<void>) | undefined {
+  if (slow === 0 && fail === 0) return undefined;
+  return async () => {
+    if (slow > 0) await setTimeout(slow);
+    if (Math.random() >= fail) return;
+    throw new HttpProblem('store-unavailable', 'serve --fail asked for this', { headers: { 'retry-after': '1' } });
+  };
+}
+
+/** `--slow 800ms`, `--fail 5%`. */
+export function readHindrance(slow: string | undefined, fail: string | undefined): Hindrance {
+  return { slow: slow === undefined ? 0 : readSlow(slow), fail: fail === undefined ? 0 : readFail(fail) };
+}
+
+const LONGEST_SLOW_MS = 60_000;
+
+function readSlow(text: string): number {
+  const [, count, unit] = /^(\d+(?:\.\d+)?)(ms|s)$/.exec(text) ?? [];
+  const milliseconds = count === undefined ? NaN : Number(count) * (unit === 's' ? 1000 : 1);
+  if (milliseconds > 0 && milliseconds <= LONGEST_SLOW_MS) return milliseconds;
+  throw new Failure(EXIT.wrongCommand, `--slow can not be ${text}`, 'write a time up to a minute, like 800ms or 2s');
+}
+
+function readFail(text: string): number {
+  const [, count] = /^(\d+(?:\.\d+)?)%$/.exec(text) ?? [];
+  const share = count === undefined ? NaN : Number(count) / 100;
+  if (share > 0 && share <= 1) return share;
+  throw new Failure(EXIT.wrongCommand, `--fail can not be ${text}`, 'write a share of all requests, like 5%');
+}

@@ -1,0 +1,47 @@
+import { AsyncLocalStorage } from 'node:async_hooks';
+import type { Service } from '../core/service.ts';
+import type { Store } from '../core/store/contract.ts';
+import { isBorder, traced } from '../store/traced.ts';
+import type { Asked } from '../store/traced.ts';
+
+/** A request that was answered, and what the store was asked for it. */
+export interface Exchange {
+  readonly method: string;
+  /** The path and the query. */
+  readonly target: string;
+  readonly status: number;
+  readonly milliseconds: number;
+  readonly asked: readonly Asked[];
+}
+
+export const statementsOf = ({ asked }: Pick<Exchange, 'asked'>): Asked[] => asked.filter((one) => !isBorder(one));
+
+/** A store whose statements are known by the request that they are for. */
+export interface Observed {
+  readonly store: Store;
+  /** The same service, over that store, telling of every answer. */
+  around(service: Service, tell: (exchange: Exchange) => void): Service;
+}
+
+export function observed(store: Store): Observed {
+  const underWay = new AsyncLocalStorage<Asked[]>();
+  return {
+    store: traced(store, (asked) => underWay.getStore()?.push(asked)),
+    around: (service, tell) => ({
+      ...service,
+      async handle(request) {
+        const begun = performance.now();
+        const asked: Asked[] = [];
+        const reply = await underWay.run(asked, () => service.handle(request));
+        const { method, target } = request;
+        tell({ method, target, status: reply.status, milliseconds: performance.now() - begun, asked });
+        return reply;
+      },
+      refuse(problem, target) {
+        const reply = service.refuse(problem, target);
+        tell({ method: '-', target, status: reply.status, milliseconds: 0, asked: [] });
+        return reply;
+      },
+    }),
+  };
+}

@@ -1,0 +1,46 @@
+import type { Statement, Store, StoreValue } from '../../core/store/contract.ts';
+import type { Plan, PlanStep } from '../plan.ts';
+
+/** SQLite says the same of large tables as of small ones: it counts no rows unless it was told to. */
+export async function planOf(store: Store, { sql }: Statement, values: readonly StoreValue[]): Promise<Plan> {
+  const rows = await store.all({ sql: `EXPLAIN QUERY PLAN ${sql}` }, values);
+  const steps = rows.map(([, , , detail]) => stepOf(String(detail)));
+  const named = await tableNames(store, sql);
+  const real = steps.map((step): PlanStep => {
+    if (step.table === undefined) return step;
+    const { table, ...rest } = step;
+    const known = named(table);
+    // What SQLite makes up on the way isn't a table that anybody could give an index.
+    if (known === undefined) return { ...rest, way: 'other', text: 'what was found before' };
+    return { ...step, table: known, text: step.text.replace(table, known) };
+  });
+  return { now: real, large: real };
+}
+
+/** Which table a name in a statement stands for: itself, or the one whose alias it is. */
+async function tableNames(store: Store, sql: string): Promise<(name: string) => string | undefined> {
+  const tables = new Set((await store.all(TABLES, [])).map(([name]) => String(name)));
+  const aliases = new Map([...sql.matchAll(/"([^"]+)" AS "?([@\w]+)"?/g)].map(([, table, alias]) => [alias!, table!]));
+  return (name) => [name, aliases.get(name) ?? ''].find((one) => tables.has(one));
+}
+
+const TABLES: Statement = { sql: "SELECT name FROM sqlite_schema WHERE type = 'table'" };
+
+function stepOf(detail: string): PlanStep {
+  const [, way, table, rest = ''] = /^(SEARCH|SCAN) (\S+)(?: (.*))?$/.exec(detail) ?? [];
+  if (way !== undefined && table !== undefined) {
+    const [, index, found = ''] = /USING (?:COVERING )?INDEX (\S+)(?: (.*))?$/.exec(rest) ?? [];
+    if (index?.startsWith('sqlite_autoindex_'))
+      return { way: 'index', table, text: `${table}: by key ${found}`.trim() };
+    if (index !== undefined) {
+      const text =
+        way === 'SEARCH' ? `${table}: by index ${index} ${found}` : `${table}: in the order of index ${index}`;
+      return { way: 'index', table, text: text.trim() };
+    }
+    if (way === 'SEARCH') return { way: 'index', table, text: `${table}: by key ${/\(.*\)/.exec(rest)?.[0] ?? ''}`.trim() }; // prettier-ignore
+    return { way: 'scan', table, text: `${table}: every row` };
+  }
+  const [, clause] = /^USE TEMP B-TREE FOR (.+)$/.exec(detail) ?? [];
+  if (clause !== undefined) return { way: 'sort', text: `sorts for ${clause}` };
+  return { way: 'other', text: detail.toLowerCase() };
+}
