@@ -1,9 +1,11 @@
+import { add } from './add.ts';
 import { check } from './check.ts';
 import type { Command } from './command.ts';
 import { demo } from './demo.ts';
 import { explain } from './explain.ts';
 import { exportCommand } from './export.ts';
 import { migrate } from './migrate.ts';
+import { newCommand } from './new.ts';
 import { outline } from './outline.ts';
 import { seed } from './seed.ts';
 import { send } from './send.ts';
@@ -12,19 +14,7 @@ import { token } from './token.ts';
 import { trial } from './trial.ts';
 
 /** In the order in which somebody meets them. */
-export const COMMANDS: readonly Command[] = [
-  demo,
-  check,
-  outline,
-  serve,
-  send,
-  explain,
-  token,
-  migrate,
-  seed,
-  trial,
-  exportCommand,
-];
+export const COMMANDS: readonly Command[] = [newCommand, demo, add, check, outline, serve, send, explain, token, migrate, seed, trial, exportCommand]; // prettier-ignore
 
 /** The options of every command: name, what it does, and its value where it takes one. */
 export const GLOBAL_OPTIONS = [

@@ -3,7 +3,7 @@ import { grantsText, mayText } from '../core/access/grant-text.ts';
 import type { Endpoint } from '../core/http/endpoints.ts';
 import type { Field, Graph, Model, ValueSpec } from '../core/model/graph.ts';
 import { linkedOf } from '../core/model/related.ts';
-import { EXIT } from '../project/failure.ts';
+import { EXIT, Failure } from '../project/failure.ts';
 import type { Command } from './command.ts';
 import type { Terminal } from './terminal/terminal.ts';
 import { counted } from './terminal/terminal.ts';
@@ -11,16 +11,29 @@ import { counted } from './terminal/terminal.ts';
 export const outline: Command = {
   usage: 'outline',
   about: 'Show the models and the endpoints at a glance',
-  examples: [['vantfell outline', 'every model with its fields and endpoints']],
-  options: (yargs) => yargs,
+  examples: [
+    ['vantfell outline', 'every model with its fields and endpoints'],
+    ['vantfell outline --diagram models.svg', 'a drawing of the models, their relations and owners'],
+  ],
+  options: (yargs) =>
+    yargs
+      .option('diagram', { type: 'string', requiresArg: true, describe: 'draw the models into this SVG file instead' })
+      .check(({ diagram }) => {
+        if (diagram === undefined || diagram.endsWith('.svg')) return true;
+        throw new Failure(EXIT.wrongCommand, `--diagram writes SVG, and ${diagram} ends in something else`, 'end it in .svg'); // prettier-ignore
+      }),
 
-  async run(context) {
+  async run(context, { diagram }) {
     const { soundProject } = await import('./sound-project.ts');
     const { endpointsOf } = await import('../core/http/endpoints.ts');
     const { table } = await import('./terminal/table.ts');
     const { graph } = await soundProject(context);
     const { terminal } = context;
     const { paint } = terminal;
+    if (diagram !== undefined) {
+      await draw(graph, diagram as string, terminal);
+      return EXIT.done;
+    }
     const models = graph.models.map((model) => ({ model, endpoints: endpointsOf(graph, model) }));
 
     terminal.value({
@@ -35,12 +48,29 @@ export const outline: Command = {
       terminal.show(paint.bold(model.name) + about);
       terminal.show(indent(table([...model.fields.map((field) => fieldLine(field, model, graph, paint)), ...derivedLines(model, paint)]))); // prettier-ignore
       terminal.show('');
-      terminal.show(indent(table(endpoints.map((endpoint) => endpointLine(endpoint, paint)))));
+      terminal.show(await endpointTable(endpoints, paint));
       terminal.show('');
     }
     return EXIT.done;
   },
 };
+
+async function draw(graph: Graph, file: string, terminal: Terminal): Promise<void> {
+  const { diagramOf } = await import('../core/document/diagram/parts.ts');
+  const { layOut } = await import('../core/document/diagram/layout.ts');
+  const { diagramSvg } = await import('../core/document/diagram/svg.ts');
+  const { writeGiven } = await import('./files.ts');
+  const drawn = diagramOf(graph);
+  writeGiven(file, diagramSvg(await layOut(drawn)), 'name another file with --diagram');
+  terminal.value({ file, models: drawn.boxes.length, relations: drawn.links.length });
+  terminal.say(`wrote ${file}: ${counted(drawn.boxes.length, 'model')}, ${counted(drawn.links.length, 'relation')}`);
+}
+
+/** Endpoints, a line each: method, path, who may, and what it takes. */
+export async function endpointTable(endpoints: readonly Endpoint[], paint: Terminal['paint']): Promise<string> {
+  const { table } = await import('./terminal/table.ts');
+  return indent(table(endpoints.map((endpoint) => endpointLine(endpoint, paint))));
+}
 
 const indent = (text: string): string => text.replace(/^(?=.)/gm, '  ');
 

@@ -59,7 +59,7 @@ export function compile(sources: ProjectSources): Compiled {
   problems.push(...checkNames(graph, first), ...checkConstants(graph, first), ...checkReveals(graph, first));
   if (sources.code !== undefined) problems.push(...checkCode(graph, first, sources.code));
   const sound = !problems.some(isError);
-  if (sound) noteOpenModels(graph, report);
+  if (sound) noteOpenModels(graph, first, report);
   const waiting = sound ? noteWaiting(graph, report) : undefined;
   problems.sort(byPlace);
   return sound ? { graph, problems, waiting } : { problems };
@@ -76,8 +76,12 @@ function noteWaiting(graph: Graph, report: Reporter): Waiting {
 }
 
 /** A service where nobody signs in, and whose models say nothing of who may do what, is everybody's. */
-function noteOpenModels(graph: Graph, report: Reporter): void {
-  const open = graph.identity === undefined ? graph.models.filter(isOpen).map(({ plural }) => plural) : [];
+function noteOpenModels(graph: Graph, declared: readonly DeclaredModel[], report: Reporter): void {
+  if (graph.identity !== undefined) return;
+  const silent = new Set(
+    declared.flatMap(({ declaration }) => (declaration.may === undefined ? declaration.model : [])),
+  );
+  const open = graph.models.filter((model) => silent.has(model.name) && isOpen(model)).map(({ plural }) => plural);
   if (open.length === 0) return;
   const shown = open.length > 4 ? `${open.slice(0, 3).join(', ')} and ${open.length - 3} more` : open.join(', ');
   const remedy = 'declare an identity, or say in `may` who may do what';

@@ -39,7 +39,7 @@ export function readProject(folder: string, withCode = true): Project {
 export const moment: Moment = { now: () => new Date(), uuid: nextKey, random: randomBytes };
 
 /** The address of the project's store, its path made absolute; where none is declared, a file in the tool's own folder. */
-export function storeAddress({ folder, graph }: SoundProject): string {
+export function storeAddress({ folder, graph }: Pick<SoundProject, 'folder' | 'graph'>): string {
   const declared = graph.service.store;
   if (declared !== undefined && !isFile(declared)) return declared;
   const path = declared?.slice('sqlite:'.length) ?? join(ownFolder(folder), 'data.db');

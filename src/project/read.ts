@@ -19,7 +19,8 @@ export function readSources(folder: string, withCode: boolean): ProjectSources {
     );
   }
   if (!existsSync(join(folder, SERVICE_FILE))) {
-    const remedy = "go to the project's folder, or name it with -C; vantfell demo makes one to look at";
+    const remedy =
+      "go to the project's folder, or name it with -C; vantfell new makes one, vantfell demo one to look at";
     const shown = shownPath(folder) === '.' ? 'this folder' : shownPath(folder);
     throw new Failure(EXIT.surroundings, `${shown} is no project: it has no ${SERVICE_FILE}`, remedy);
   }

@@ -18,3 +18,33 @@ export async function confirm({ yes, terminal }: Context, question: string, othe
     lines.close();
   }
 }
+
+/**
+ * Asks for lines, one after the other, until an empty one. `take` keeps a line, or tells what is wrong with it, and it is
+ * asked for again. Where nobody can be asked, `otherwise` tells the way out.
+ */
+export async function askLines(
+  { terminal }: Context,
+  hint: string,
+  what: string,
+  otherwise: string,
+  take: (line: string) => string | undefined,
+): Promise<void> {
+  if (!process.stdin.isTTY || !process.stderr.isTTY)
+    throw new Failure(EXIT.wrongCommand, `${what} are missing`, otherwise);
+  terminal.warn(hint);
+  const lines = createInterface({ input: process.stdin, output: process.stderr });
+  // The end of the input (Ctrl+D) is the end of the lines, too.
+  const ended = new Promise<string>((resolve) => lines.on('close', () => resolve('')));
+  try {
+    for (let count = 1; ;) {
+      const line = await Promise.race([lines.question(terminal.tint.bold(`field ${count}: `)), ended]);
+      if (line.trim() === '') return;
+      const wrong = take(line);
+      if (wrong === undefined) count += 1;
+      else terminal.warn(`  ${terminal.tint.red(wrong)}`);
+    }
+  } finally {
+    lines.close();
+  }
+}
