@@ -1,6 +1,7 @@
 import { add } from './add.ts';
 import { check } from './check.ts';
 import type { Command } from './command.ts';
+import { completion } from './completion.ts';
 import { demo } from './demo.ts';
 import { explain } from './explain.ts';
 import { exportCommand } from './export.ts';
@@ -14,7 +15,7 @@ import { token } from './token.ts';
 import { trial } from './trial.ts';
 
 /** In the order in which somebody meets them. */
-export const COMMANDS: readonly Command[] = [newCommand, demo, add, check, outline, serve, send, explain, token, migrate, seed, trial, exportCommand]; // prettier-ignore
+export const COMMANDS: readonly Command[] = [newCommand, demo, add, check, outline, serve, send, explain, token, migrate, seed, trial, exportCommand, completion]; // prettier-ignore
 
 /** The options of every command: name, what it does, and its value where it takes one. */
 export const GLOBAL_OPTIONS = [

@@ -17,7 +17,7 @@ export function overview(): string {
     'Options of every command',
     ...columns([...flags, ['--help', 'what a command does and takes, with examples'], ['--version', 'the version']]),
     '',
-    'vantfell demo makes a project to look at; vantfell <command> --help tells of one command.',
+    'vantfell new makes a project of your own, vantfell demo one to look at; vantfell <command> --help tells of one command.',
   ].join('\n');
 }
 

@@ -23,6 +23,11 @@ async function main(): Promise<number> {
     process.stdout.write(`${overview()}\n`);
     return EXIT.done;
   }
+  if (words[0] === '--complete') {
+    const { completedWords } = await import('./completion/words.ts');
+    for (const word of await completedWords(words.slice(1))) process.stdout.write(`${word}\n`);
+    return EXIT.done;
+  }
   const { run } = await import('./run.ts');
   return run(words);
 }

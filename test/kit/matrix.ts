@@ -13,11 +13,12 @@ import { keysOf, pathOf } from '../../src/core/trial/paths.ts';
 import { expectations } from '../../src/core/trial/statuses.ts';
 import type { Expectations } from '../../src/core/trial/statuses.ts';
 import { newDatabase, startPostgres } from './postgres.mjs';
+import { demoFolder } from './program.ts';
 import type { Told } from './written.ts';
 
 const at = (path: string): string => fileURLToPath(new URL(path, import.meta.url));
 const PROJECTS = [
-  ['the demo', at('../../demo'), 'demo'],
+  ['the demo', demoFolder(), 'demo'],
   ['an archive', at('../access/archive'), 'archive'],
   ['pages without identity', at('../access/open'), 'pages'],
 ] as const;

@@ -9,6 +9,7 @@ import { forgetJudge, judgeAt } from './judged.ts';
 
 const PROGRAM = fileURLToPath(new URL('../../dist/cli/main.js', import.meta.url));
 const DEMO = fileURLToPath(new URL('../../demo', import.meta.url));
+const FEW_SAMPLES = fileURLToPath(new URL('../few-samples', import.meta.url));
 
 export interface Ran {
   readonly code: number | null;
@@ -35,10 +36,11 @@ export function folderWith(files: Readonly<Record<string, string>> = {}): string
   return folder;
 }
 
-/** A copy of the demo project, in a temporary folder. */
+/** A copy of the demo project, in a temporary folder, with fewer samples: what a test looks at in them is the same. */
 export function demoFolder(): string {
   const folder = folderWith();
-  cpSync(DEMO, folder, { recursive: true });
+  cpSync(DEMO, folder, { recursive: true, filter: (path) => !path.startsWith(join(DEMO, 'samples')) });
+  cpSync(FEW_SAMPLES, join(folder, 'samples'), { recursive: true });
   return folder;
 }
 
