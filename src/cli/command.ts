@@ -10,6 +10,8 @@ export interface Context {
   readonly yes: boolean;
   /** Results and errors alone. */
   readonly quiet: boolean;
+  /** Where an error came from is told, too. */
+  readonly debug: boolean;
 }
 
 export type Arguments = ArgumentsCamelCase<Record<string, unknown>>;

@@ -63,7 +63,9 @@ export const exportCommand: Command = {
     if (what === 'schemas') return schemas(context, project, out);
     const text = await textOf(what, project, given);
     if (out === undefined) {
-      process.stdout.write(text);
+      // A document is a JSON value by itself.
+      if (given.json === true && !(what === 'openapi' && given.yaml !== true)) context.terminal.value({ text });
+      else process.stdout.write(text);
       return EXIT.done;
     }
     writeGiven(out, text, REMEDY);

@@ -44,7 +44,7 @@ export const newCommand: Command = {
       ['vantfell trial', 'test it'],
       ['vantfell add guide --field "name: string, required"', 'a model of your own'],
     ];
-    terminal.show(`\nGo on with\n${table(steps.map(([command, about]) => [`  ${cyan(command!)}`, about!]))}`);
+    terminal.show(`\nGo on with\n${table(steps.map(([command, about]) => [`  ${cyan(command)}`, about!]))}`);
     return EXIT.done;
   },
 };

@@ -40,9 +40,9 @@ export async function run(words: readonly string[]): Promise<number> {
       command.about,
       (inner) => command.options(inner).example(command.examples.map(([line, about]) => [line, about])),
       async (given) => {
-        const { C: folder, yes, quiet } = given;
-        const context = { folder: resolve(String(folder)), terminal: terminalOf(given), yes: yes === true, quiet: quiet === true }; // prettier-ignore
-        exit = await command.run(context, given);
+        const [folder, terminal] = [resolve(String(given.C)), terminalOf(given)];
+        const [yes, quiet, debug] = [given.yes, given.quiet, given.debug].map((flag) => flag === true);
+        exit = await command.run({ folder, terminal, yes: yes!, quiet: quiet!, debug: debug! }, given);
       },
     );
   }

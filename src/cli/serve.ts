@@ -48,20 +48,20 @@ export const serve: Command = {
     const open = await opener(context, host, hindrance, given.trace === true);
     const first = await open(project);
     const served = changing(first);
-    let endWatch = (): void => undefined;
+    let endWatch = (): Promise<void> => Promise.resolve();
     try {
       const { limits, proxies } = project.graph.service;
       const server = await listen(served.service, { host, port, largestBody: limits.body, proxies });
       const { graph } = project;
       if (given.watch === true) {
         const { followChanges } = await import('./serve/watch.ts');
-        endWatch = followChanges(context, async (changed) => served.replace(await open(changed)));
+        endWatch = await followChanges(context, async (changed) => served.replace(await open(changed)));
       }
       greet(context.terminal, { graph, url: server.url, store: first.store.address, hindrance, watching: given.watch === true }); // prettier-ignore
       await stopped(context, server);
       return EXIT.done;
     } finally {
-      endWatch();
+      await endWatch();
       await served.close();
     }
   },

@@ -3,6 +3,7 @@ import { dirname } from 'node:path';
 import { defaultFills } from '../core/migrations/defaults.ts';
 import { followModels } from '../core/migrations/follow.ts';
 import type { Answers } from '../core/migrations/follow.ts';
+import { refuseMissing } from '../core/migrations/missing.ts';
 import { lastPicture } from '../core/migrations/migration.ts';
 import type { Migration } from '../core/migrations/migration.ts';
 import { OutOfStep } from '../core/migrations/out-of-step.ts';
@@ -43,7 +44,7 @@ export async function openDatabase(
   if (migrations.length > 0) refuseOtherModels(lastPicture(migrations), tables, migrations.at(-1)!.name);
   const store = await openBare(address, options);
   try {
-    if (migrations.length > 0) return { store, done: await inStep(store, migrations) };
+    if (migrations.length > 0) return { store, done: await inStep(store, migrations, tables) };
     return { store, done: await followModels(store, tables, defaultFills(project.graph), answers) };
   } catch (error) {
     await store.close();
@@ -81,7 +82,7 @@ function refuseOtherModels(picture: readonly Table[], tables: readonly Table[], 
 }
 
 /** Sees that a database has run every migration; an empty one, which nobody can lose anything of, runs them. */
-async function inStep(store: Store, migrations: readonly Migration[]): Promise<string[]> {
+async function inStep(store: Store, migrations: readonly Migration[], tables: readonly Table[]): Promise<string[]> {
   const isEmpty = await store.alter(async (alteration) => {
     const empty = (await alteration.tables()).length === 0;
     // An older version of the tool had fewer of its own.
@@ -93,7 +94,10 @@ async function inStep(store: Store, migrations: readonly Migration[]): Promise<s
     return names.map((name) => `ran ${name}`);
   }
   const waiting = waitingOf(migrations, await historyOf(store, migrations, moment.now), store.address);
-  if (waiting.length === 0) return [];
+  if (waiting.length === 0) {
+    await store.alter((alteration) => refuseMissing(alteration, tables, store.address));
+    return [];
+  }
   const names = waiting.map(({ name }) => name).join(', ');
   const verb = waiting.length === 1 ? 'has' : 'have';
   throw new OutOfStep(

@@ -72,6 +72,8 @@ export interface Serving {
   readonly pid: number;
   /** What the program has said so far. */
   said(): string;
+  /** Resolves when it has said more. */
+  more(): Promise<void>;
   /** Sends a signal, and gives the exit code. */
   stop(signal?: NodeJS.Signals): Promise<number | null>;
 }
@@ -85,7 +87,8 @@ export async function serving(folder: string, words: readonly string[] = []): Pr
   const url = await new Promise<string>((resolve, reject) => {
     child.stdout!.on('data', (chunk: Buffer) => {
       out += chunk.toString();
-      if (out.trimEnd().endsWith('}')) resolve((JSON.parse(out) as { url: string }).url);
+      const { url } = out.trimEnd().endsWith('}') ? (JSON.parse(out) as { url?: string }) : {};
+      if (url !== undefined) resolve(url);
     });
     void ended.then((code) => reject(new Error(`serve ended with ${code}: ${err}`)));
   });
@@ -93,6 +96,11 @@ export async function serving(folder: string, words: readonly string[] = []): Pr
     url,
     pid: child.pid!,
     said: () => err,
+    more: () =>
+      new Promise((resolve, reject) => {
+        child.stderr!.once('data', () => resolve());
+        void ended.then(() => reject(new Error(`serve ended, having said: ${err}`)));
+      }),
     stop(signal = 'SIGTERM') {
       forgetJudge(url);
       if (child.exitCode === null) child.kill(signal);

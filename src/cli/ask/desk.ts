@@ -31,7 +31,7 @@ export async function openDesk(context: Context, { lasting }: { readonly lasting
   const { keys } = serviceKeys(project);
   const { store, done } = await openWithAnswers(context, project, { ...storeOptions(project.graph), slowReads: 0 });
   done.forEach((line) => terminal.say(line));
-  const report = (error: unknown): void => terminal.warn(error instanceof Error ? (error.stack ?? error.message) : String(error)); // prettier-ignore
+  const report = (error: unknown): void => terminal.warn(faultText(error, context));
   const log =
     (level: string) =>
     (message: string, details?: unknown): void =>
@@ -65,4 +65,13 @@ export async function openDesk(context: Context, { lasting }: { readonly lasting
       await store.close();
     },
   };
+}
+
+/** What went wrong inside the service, and where in the project's own code, if it was there. */
+function faultText(error: unknown, { folder, debug, terminal }: Context): string {
+  const { message, stack = '', cause } = error instanceof Error ? error : new Error(String(error));
+  const origin = cause instanceof Error ? (cause.stack ?? stack) : stack;
+  const line = origin.split('\n').find((one) => one.includes(`${folder}/`));
+  const where = line === undefined ? '' : ` (${/[^/(]+(?:\/[^/]+)?:\d+:\d+/.exec(line.replace(`${folder}/`, ''))?.[0] ?? ''})`; // prettier-ignore
+  return `${terminal.tint.red('inside the service:')} ${message}${where}${debug ? `\n${stack}` : ''}`;
 }

@@ -5,13 +5,16 @@ import { loadedProject } from '../sound-project.ts';
 import type { LoadedProject } from '../sound-project.ts';
 
 /** What a service is made of. Samples are loaded by `seed`, when that is wanted. */
-const SERVED = /^(vantfell\.yaml|(models|code|migrations)[\\/].+)$/;
+const SERVED = ['vantfell.yaml', 'models', 'code', 'migrations'];
 
 /**
  * Serves a project anew whenever one of its files has changed. Where that can't be, it says why, and the service goes
- * on as it was. What it returns ends it.
+ * on as it was. Resolves when it has begun, with what ends it.
  */
-export function followChanges(context: Context, serve: (project: LoadedProject) => Promise<void>): () => void {
+export function followChanges(
+  context: Context,
+  serve: (project: LoadedProject) => Promise<void>,
+): Promise<() => Promise<void>> {
   const { terminal } = context;
   const { tint } = terminal;
   let work = Promise.resolve();

@@ -4,7 +4,7 @@ import { EXIT } from '../../project/failure.ts';
 import type { Context } from '../command.ts';
 
 /** What a trial is made of; everything else in a project's folder may change while it runs. */
-const WATCHED = /^(vantfell\.yaml|(models|code|samples|trials)[\\/].+)$/;
+const WATCHED = ['vantfell.yaml', 'models', 'code', 'samples', 'trials'];
 
 /** Runs the same command again whenever a file of the project has changed, each time in a process of its own. */
 export async function watchTrial({ folder, terminal }: Context, words: readonly string[]): Promise<number> {
@@ -21,11 +21,11 @@ export async function watchTrial({ folder, terminal }: Context, words: readonly 
 }
 
 /** The name of the next file that changes. */
-function nextChange(folder: string): Promise<string> {
-  return new Promise((resolve) => {
-    const end = watchFiles(folder, WATCHED, (file) => {
-      end();
-      resolve(file);
-    });
+async function nextChange(folder: string): Promise<string> {
+  let end: () => Promise<void>;
+  const file = await new Promise<string>((resolve) => {
+    void watchFiles(folder, WATCHED, resolve).then((ending) => (end = ending));
   });
+  await end!();
+  return file;
 }

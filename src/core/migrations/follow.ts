@@ -9,6 +9,7 @@ import type { Table } from '../tables/table.ts';
 import { sayingsOf } from '../tables/words.ts';
 import { countDangers, isLossy, isStopped, sayingText } from './count.ts';
 import { memoryOf } from './memory.ts';
+import { refuseMissing } from './missing.ts';
 import { OutOfStep, Undecided } from './out-of-step.ts';
 
 /** What was answered to the questions that a change puts. */
@@ -44,6 +45,7 @@ export function followModels(
     const decisions = { renames: answers.renames, fills: new Map<string, Fill>(), defaults };
     const plan = redesign(before, tables, decisions);
     if (isEmpty(plan)) {
+      await refuseMissing(alteration, tables, store.address);
       // Names alone may differ.
       if (JSON.stringify(before) !== JSON.stringify(tables)) await memory.keepPicture(alteration, tables);
       return [];

@@ -1,0 +1,21 @@
+import { nearest } from '../declaration/nearest.ts';
+import type { Alteration } from '../store/contract.ts';
+import type { Table } from '../tables/table.ts';
+import { OutOfStep } from './out-of-step.ts';
+
+/** Throws where a database has lost a table that it had: dropped, or called otherwise, if only by the case of a letter. */
+export async function refuseMissing(alteration: Alteration, tables: readonly Table[], address: string): Promise<void> {
+  const names = await alteration.tables();
+  const standing = new Set(names);
+  const [missing] = tables.filter(({ name }) => !standing.has(name));
+  if (missing === undefined) return;
+  const others = names.filter((name) => !tables.some((table) => table.name === name));
+  const sameLetters = others.find((name) => name.toLowerCase() === missing.name.toLowerCase());
+  const near = sameLetters ?? nearest(missing.name, others);
+  const seen =
+    near === undefined ? '' : `; it has ${near}${sameLetters === undefined ? '' : ', which differs in the case of its letters'}`; // prettier-ignore
+  throw new OutOfStep(
+    `the database ${address} has no table ${missing.name}${seen}`,
+    'something else changed it: vantfell migrate status shows every difference; give the table its name back, or restore the database',
+  );
+}
