@@ -38,10 +38,25 @@ const SHOTS = {
   demo: 'vantfell demo',
   outline: 'vantfell outline -C fell-huts',
   check: 'vantfell check -C broken',
-  serve: `vantfell serve -C fell-huts & server=$!; sleep 2
-echo; echo '$ curl -i "http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&sort=-beds"'
-curl -si 'http://127.0.0.1:8080/v1/huts?limit=1&fields=name,beds&sort=-beds'; echo
-echo; echo "$ kill $server"; kill $server; wait $server`,
+  serve: `vantfell serve -C fell-huts --watch --trace & server=$!
+until curl -s 127.0.0.1:8080/health/live > up; do sleep 0.2; done
+api=127.0.0.1:8080/v1; token=$(vantfell token tor -C fell-huts)
+curl -sG $api/huts -d limit=1 -d fields=name,beds -d sort=-beds > up; curl -s $api/hutz > up; curl -s $api/me -H "Authorization: Bearer $token" > up
+night=$(curl -sG $api/nights -d limit=1 -d fields=id -d sort=-beds_left | sed 's/.*"id":"\\([^"]*\\)".*/\\1/')
+curl -s -X POST $api/stays -H "Authorization: Bearer $token" -H 'content-type: application/json' -d '{"night_id": "'$night'", "party": 2}' > up
+sed -i 's/maxLength: 120/maxLenght: 120/' fell-huts/models/report.yaml; sleep 2; sed -i 's/maxLenght: 120/maxLength: 120/' fell-huts/models/report.yaml; sleep 2
+kill $server; wait $server`,
+  send: `vantfell send GET '/v1/huts?valley=Askdal&sort=-beds&limit=2&fields=name,beds' -C fell-huts; echo
+cat <<'SHOWN'
+$ vantfell send PATCH '/v1/huts/{hut/raven-hut}' '{"beds": 0}' --as member/tor --json | head -30
+SHOWN
+vantfell send PATCH '/v1/huts/{hut/raven-hut}' '{"beds": 0}' --as member/tor -C fell-huts --json | head -30`,
+  explain: `vantfell explain GET '/v1/huts?kind=staffed&sort=-beds&fields=name' -C fell-huts; echo
+echo "$ vantfell explain GET '/v1/huts?valley=Askdal&sort=altitude_m&fields=name' -C fell-huts | tail -3"; vantfell explain GET '/v1/huts?valley=Askdal&sort=altitude_m&fields=name' -C fell-huts | tail -3`,
+  add: `vantfell new tea-house; cd tea-house; echo
+echo '$ vantfell add tea --field "name: string, required, maxLength 60" --field "kind: enum green | black"'
+vantfell add tea --field "name: string, required, maxLength 60" --field "kind: enum green | black"; echo
+echo '$ vantfell add tin --within tea --field "grams: intger"'; vantfell add tin --within tea --field "grams: intger"`,
   read: `vantfell serve -C fell-huts --quiet & server=$!
 until curl -s 127.0.0.1:8080/health/live > up; do sleep 0.2; done
 huts=127.0.0.1:8080/v1/huts; token=$(vantfell token tor -C fell-huts)
@@ -123,6 +138,7 @@ const DISPLAY = await new Promise((resolve, reject) => {
 try {
   const wanted = process.argv.slice(2);
   if (wanted.length === 0 || wanted.includes('report')) shootReport();
+  if (wanted.length === 0 || wanted.includes('diagram')) shootDiagram();
   for (const [name, command] of Object.entries(SHOTS)) {
     if (wanted.length === 0 || wanted.includes(name)) await shoot(name, command);
   }
@@ -139,6 +155,18 @@ function shootReport() {
     "import { hooks } from 'vantfell';\nexport default hooks('report', { beforeCreate(draft) { if (draft.severity === 'urgent') draft.tags = ['urgent']; } });\n",
   );
   spawnSync(join(folder, 'vantfell'), ['trial', '-C', 'spoiled', '--report', 'report.html'], { cwd: folder });
+  shootPage('report.html', 'report', '1280,1500');
+}
+
+/** The models, drawn. */
+function shootDiagram() {
+  spawnSync(join(folder, 'vantfell'), ['outline', '-C', 'fell-huts', '--diagram', 'diagram.svg'], { cwd: folder });
+  const [, width, height] = /viewBox="0 0 (\d+) (\d+)"/.exec(readFileSync(join(folder, 'diagram.svg'), 'utf8'));
+  shootPage('diagram.svg', 'diagram', `${width},${height}`);
+}
+
+/** A file as Chromium shows it. */
+function shootPage(file, name, size) {
   const safe = [
     '--headless',
     '--no-sandbox',
@@ -151,11 +179,11 @@ function shootReport() {
   spawnSync('chromium', [
     ...safe,
     `--user-data-dir=${join(folder, 'chromium')}`,
-    '--window-size=1280,1500',
-    `--screenshot=${join(shots, 'report.png')}`,
-    `file://${join(folder, 'report.html')}`,
+    `--window-size=${size}`,
+    `--screenshot=${join(shots, `${name}.png`)}`,
+    `file://${join(folder, file)}`,
   ]);
-  console.log('docs/screenshots/report.png');
+  console.log(`docs/screenshots/${name}.png`);
 }
 
 /** The demo with data, and with models that have changed since. */
@@ -174,8 +202,8 @@ function growProject(growing) {
 
 async function shoot(name, command) {
   const done = join(folder, `${name}.done`);
-  const shown = command.split(/[&;\n]/)[0].trim();
-  const script = `PATH=${folder}:$PATH; cd ${folder}; clear; echo '$ ${shown}'; ${command}\nprintf '\\033[?25l'; touch ${done}; sleep 60`;
+  const shown = command.split(/\n|;| & /)[0].trim();
+  const script = `PATH=${folder}:$PATH; cd ${folder}; clear; cat <<'SHOWN'\n$ ${shown}\nSHOWN\n${command}\nprintf '\\033[?25l'; touch ${done}; sleep 60`;
   const finished = new Promise((resolve) => {
     const watcher = watch(folder, () => {
       if (!existsSync(done)) return;

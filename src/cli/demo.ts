@@ -55,6 +55,7 @@ export const demo: Command = {
     terminal.show(
       table([
         [`  vantfell serve -C ${shownFolder}`, 'run the API, and ask it with curl'],
+        [`  vantfell send GET /v1/huts -C ${shownFolder}`, 'or ask it without a server, and see its SQL'],
         [`  vantfell outline -C ${shownFolder}`, 'all models and endpoints'],
         [`  vantfell check -C ${shownFolder}`, 'after you changed a file of models/: what is wrong with it'],
         [`  vantfell trial -C ${shownFolder}`, 'and whether the API still keeps its rules'],

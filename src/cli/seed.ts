@@ -18,7 +18,12 @@ export const seed: Command = {
       .option('empty-first', { type: 'boolean', default: false, describe: 'delete every record first, after asking' })
       .option('generate', { type: 'number', requiresArg: true, describe: 'make up so many records of a --model' })
       .option('model', { type: 'string', requiresArg: true, describe: 'the model to make records of' })
-      .option('random', { type: 'number', requiresArg: true, describe: 'the same number makes the same records' }),
+      .option('random', { type: 'number', requiresArg: true, describe: 'the same number makes the same records' })
+      .option('handles', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'write the keys of the samples into this JSON file, for trial --against',
+      }),
 
   async run(context, given) {
     const { openWithAnswers } = await import('./decide.ts');
@@ -36,12 +41,21 @@ export const seed: Command = {
       const loaded = await loadProjectSamples(context, project, store, { emptyFirst });
       if (loaded === undefined) return EXIT.foundWrong;
       await showLoaded(context, loaded);
+      if (given.handles !== undefined) await writeHandles(context, project, store, given.handles as string);
       return EXIT.done;
     } finally {
       await store.close();
     }
   },
 };
+
+async function writeHandles({ terminal }: Context, { graph }: SoundProject, store: Store, file: string): Promise<void> {
+  const { handlesIn } = await import('../project/handles.ts');
+  const { writeGiven } = await import('./files.ts');
+  const handles = await handlesIn(graph, store);
+  writeGiven(file, `${JSON.stringify(Object.fromEntries(handles), null, 2)}\n`, 'name another with --handles');
+  terminal.say(`wrote the keys of ${handles.size} samples to ${file}`);
+}
 
 async function mayEmpty(context: Context, { address }: Store): Promise<boolean> {
   const { confirm } = await import('./terminal/ask.ts');

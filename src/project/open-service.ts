@@ -1,3 +1,4 @@
+import { resolve } from 'node:path';
 import { tooLarge } from '../core/http/problems.ts';
 import type { Reply } from '../core/http/message.ts';
 import type { Scope } from '../core/change/scope.ts';
@@ -29,7 +30,7 @@ export interface OpenService {
  * await service.close();
  */
 export async function openService(folder: string): Promise<OpenService> {
-  const project = readProject(folder);
+  const project = readProject(resolve(folder));
   if (project.graph === undefined) {
     const [first] = project.problems;
     const where = first === undefined ? '' : `: ${first.place.file}:${first.place.line} ${first.message}`;

@@ -11,6 +11,9 @@ const PROGRAM = fileURLToPath(new URL('../../dist/cli/main.js', import.meta.url)
 const DEMO = fileURLToPath(new URL('../../demo', import.meta.url));
 const FEW_SAMPLES = fileURLToPath(new URL('../few-samples', import.meta.url));
 
+/** Longer than anything takes that a test waits for. */
+const LONGEST_SILENCE_MS = 30_000;
+
 export interface Ran {
   readonly code: number | null;
   readonly out: string;
@@ -98,8 +101,9 @@ export async function serving(folder: string, words: readonly string[] = []): Pr
     said: () => err,
     more: () =>
       new Promise((resolve, reject) => {
-        child.stderr!.once('data', () => resolve());
-        void ended.then(() => reject(new Error(`serve ended, having said: ${err}`)));
+        const silent = setTimeout(() => reject(new Error(`serve says no more than: ${err}`)), LONGEST_SILENCE_MS);
+        child.stderr!.once('data', () => (clearTimeout(silent), resolve()));
+        void ended.then(() => (clearTimeout(silent), reject(new Error(`serve ended, having said: ${err}`))));
       }),
     stop(signal = 'SIGTERM') {
       forgetJudge(url);

@@ -10,6 +10,7 @@ import type { KnownValues } from '../../core/trial/examples.ts';
 import type { Row } from '../../core/trial/oracle.ts';
 import { NOBODY, worldOf } from '../../core/trial/world.ts';
 import type { Person, World } from '../../core/trial/world.ts';
+import { handlesIn } from '../../project/handles.ts';
 import type { SoundProject } from '../../project/project.ts';
 import { readSampleFiles } from '../../project/samples.ts';
 
@@ -27,7 +28,7 @@ export async function stageOf(project: SoundProject, service: Service, store: St
   const { world, tokens } = await worldIn(graph, service, store);
   const known = knownValues(project);
   const derived = world === undefined ? tooMany(deriveCases(graph, known, new Date())) : deriveCases(graph, known, world.now, world); // prettier-ignore
-  return { derived, tokens, keys: await keysIn(graph, store) };
+  return { derived, tokens, keys: await handlesIn(graph, store) };
 }
 
 /** More records of one model than so many are too many to work everything out in JavaScript. */
@@ -65,19 +66,6 @@ async function worldIn(
   }
   const isSmall = [...rows.values()].every(({ length }) => length <= MOST_ROWS);
   return { world: isSmall ? worldOf(graph, rows, people, new Date()) : undefined, tokens };
-}
-
-/** The keys of all samples, in the form that JSON has them. */
-async function keysIn(graph: Graph, store: Store): Promise<Map<string, unknown>> {
-  const { name } = store.dialect;
-  const sql = `SELECT ${name('name')}, ${name('key')} FROM ${name(samplesTable.name)} ORDER BY ${name('name')}`;
-  const found = await store.all({ sql }, []);
-  return new Map(
-    found.map(([handle, key]) => {
-      const model = graph.byName.get(String(handle).split('/')[0]!);
-      return [String(handle), model?.key.type === 'integer' ? Number(key) : String(key)];
-    }),
-  );
 }
 
 /** The handles of a model's samples, by the keys of their records. */

@@ -1,11 +1,11 @@
 import { expect, test } from '@jest/globals';
-import { openApi } from '../src/core/document/openapi.ts';
-import type { FieldValue, Model } from '../src/core/model/graph.ts';
-import { modelOf } from '../src/core/model/graph.ts';
-import { linkedOf } from '../src/core/model/related.ts';
-import { isSettable } from '../src/core/rules/schema.ts';
-import { onEachProject } from './kit/matrix.ts';
-import type { Row } from '../src/core/trial/oracle.ts';
+import { openApi } from '../../src/core/document/openapi.ts';
+import type { FieldValue, Model } from '../../src/core/model/graph.ts';
+import { modelOf } from '../../src/core/model/graph.ts';
+import { linkedOf } from '../../src/core/model/related.ts';
+import { isSettable } from '../../src/core/rules/schema.ts';
+import { onEachProject } from '../kit/matrix.ts';
+import type { Row } from '../../src/core/trial/oracle.ts';
 
 /** What operations are asked with. */
 const INPUTS: Readonly<Record<string, object>> = { 'hut.book': { first_night: '2026-06-12', nights: 1, party: 1 } };

@@ -3,18 +3,18 @@ import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
-import { compiled } from './kit/compiled.ts';
-import { ask, demoFolder, folderWith, serving, vantfell } from './kit/program.ts';
+import { compiled } from '../kit/compiled.ts';
+import { ask, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
 
 describe('the exported client', () => {
   test('compiled strictly, it goes through every endpoint of the demo, and comes over lost connections', async () => {
     const [folder, away] = [demoFolder(), folderWith()];
     expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
     expect((await vantfell(['export', 'client', '-C', folder, '--out', join(away, 'client.ts')])).code).toBe(0);
-    copyFileSync(fileURLToPath(new URL('client/drive.ts', import.meta.url)), join(away, 'drive.ts'));
+    copyFileSync(fileURLToPath(new URL('../client/drive.ts', import.meta.url)), join(away, 'drive.ts'));
     writeFileSync(join(away, 'node.d.ts'), 'declare const process: { readonly argv: readonly string[] };\n');
     // The example of the docs is compiled along with it.
-    const page = readFileSync(fileURLToPath(new URL('../docs/commands.md', import.meta.url)), 'utf8');
+    const page = readFileSync(fileURLToPath(new URL('../../docs/commands.md', import.meta.url)), 'utf8');
     writeFileSync(join(away, 'docs.ts'), /```ts\n([\s\S]+?)```/.exec(page)![1]!);
     expect(compiled(away)).toBe('');
 

@@ -1,12 +1,12 @@
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { dirname, join } from 'node:path';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { newDatabase, startPostgres } from './kit/postgres.mjs';
-import type { TestPostgres } from './kit/postgres.mjs';
-import { folderWith, vantfell } from './kit/program.ts';
+import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import type { TestPostgres } from '../kit/postgres.mjs';
+import { folderWith, vantfell } from '../kit/program.ts';
 
-const GOLDEN = join(dirname(fileURLToPath(import.meta.url)), 'growing');
+const GOLDEN = fileURLToPath(new URL('../growing', import.meta.url));
 
 let server: TestPostgres;
 beforeAll(async () => {

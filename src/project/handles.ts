@@ -1,0 +1,16 @@
+import type { Graph } from '../core/model/graph.ts';
+import type { Store } from '../core/store/contract.ts';
+import { samplesTable } from '../core/tables/own-tables.ts';
+
+/** The keys of all samples that were loaded into a store, by `hut/grey-hut`. */
+export async function handlesIn(graph: Graph, store: Store): Promise<Map<string, string | number>> {
+  const { name } = store.dialect;
+  const sql = `SELECT ${name('name')}, ${name('key')} FROM ${name(samplesTable.name)} ORDER BY ${name('name')}`;
+  const found = await store.all({ sql }, []);
+  return new Map(
+    found.map(([handle, key]) => {
+      const model = graph.byName.get(String(handle).split('/')[0]!);
+      return [String(handle), model?.key.type === 'integer' ? Number(key) : String(key)];
+    }),
+  );
+}

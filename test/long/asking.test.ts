@@ -1,0 +1,3 @@
+import { askingOn } from '../kit/asking.ts';
+
+askingOn('postgres');
