@@ -14,8 +14,7 @@ const ONLY: Readonly<Record<string, Kind>> = { compare: 'openapi', yaml: 'openap
 
 export const exportCommand: Command = {
   usage: 'export <what>',
-  about:
-    'Write a file for others: the OpenAPI document, TypeScript types, a client, JSON Schemas, the SQL of the tables',
+  about: 'Write files for others: openapi, client, types, schemas, sql',
   examples: [
     ['vantfell export openapi --out openapi.json', 'the OpenAPI 3.1 document; openapi.yaml for YAML'],
     ['vantfell export openapi --compare openapi.json', 'what has changed since, and what of it breaks clients'],

@@ -117,7 +117,9 @@ async function showAnswer({ terminal }: Context, answer: Answer, kind: string): 
     status,
     headers,
     body: body === '' ? null : value,
-    milliseconds,
-    ...(statements === undefined ? {} : { statements: statements.map(({ statement, milliseconds: time, rows }) => ({ sql: statement.sql, milliseconds: time, rows: rows ?? null })) }), // prettier-ignore
+    milliseconds: rounded(milliseconds),
+    ...(statements === undefined ? {} : { statements: statements.map(({ statement, milliseconds: time, rows }) => ({ sql: statement.sql, milliseconds: rounded(time), rows: rows ?? null })) }), // prettier-ignore
   });
 }
+
+const rounded = (milliseconds: number): number => Number(milliseconds.toFixed(2));

@@ -57,8 +57,10 @@ export const serve: Command = {
         const { followChanges } = await import('./serve/watch.ts');
         endWatch = await followChanges(context, async (changed) => served.replace(await open(changed)));
       }
+      // Whoever reads the greeting may stop it at once.
+      const end = stopped(context, server);
       greet(context.terminal, { graph, url: server.url, store: first.store.address, hindrance, watching: given.watch === true }); // prettier-ignore
-      await stopped(context, server);
+      await end;
       return EXIT.done;
     } finally {
       await endWatch();
@@ -79,10 +81,10 @@ async function opener(
   const { firstSamples } = await import('../project/samples.ts');
   const { openWithAnswers } = await import('./decide.ts');
   const { serviceOn, storeOptions } = await import('../project/serve.ts');
-  const { codeLog, makeLog } = await import('../server/log.ts');
+  const { serveLog } = await import('./serve/log.ts');
   const { HttpProblem } = await import('../core/http/problems.ts');
   const { terminal, quiet } = context;
-  const log = makeLog();
+  const log = serveLog(context, trace);
   const hinder = hindering(hindrance);
   return async (project) => {
     const key = serviceKeys(project);
@@ -98,18 +100,17 @@ async function opener(
     const seen = quiet ? undefined : observed(store);
     const report = (error: unknown, request: string): void => {
       // What was asked for is no defect.
-      if (!(error instanceof HttpProblem)) log.error({ err: error, request });
+      if (!(error instanceof HttpProblem)) log.defect(error, request);
     };
     const service = serviceOn(project.graph, seen?.store ?? store, key.keys, report, {
       code: project.loaded,
-      log: codeLog(log),
+      log: log.code,
       outside: outsideTokens(project),
       samples: () => firstSamples(project),
       ...(hinder === undefined ? {} : { hinder }),
     });
     if (seen === undefined) return { service, store };
-    const { requestLines } = await import('./serve/request-lines.ts');
-    return { service: seen.around(service, requestLines(terminal, log, trace)), store };
+    return { service: seen.around(service, log.request), store };
   };
 }
 

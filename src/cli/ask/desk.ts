@@ -3,6 +3,7 @@ import type { Store } from '../../core/store/contract.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import type { Exchange } from '../../project/observed.ts';
 import type { Context } from '../command.ts';
+import { faultText } from '../fault-text.ts';
 import type { LoadedProject } from '../sound-project.ts';
 
 /** A project's service without a server, and what is needed to ask it. */
@@ -65,13 +66,4 @@ export async function openDesk(context: Context, { lasting }: { readonly lasting
       await store.close();
     },
   };
-}
-
-/** What went wrong inside the service, and where in the project's own code, if it was there. */
-function faultText(error: unknown, { folder, debug, terminal }: Context): string {
-  const { message, stack = '', cause } = error instanceof Error ? error : new Error(String(error));
-  const origin = cause instanceof Error ? (cause.stack ?? stack) : stack;
-  const line = origin.split('\n').find((one) => one.includes(`${folder}/`));
-  const where = line === undefined ? '' : ` (${/[^/(]+(?:\/[^/]+)?:\d+:\d+/.exec(line.replace(`${folder}/`, ''))?.[0] ?? ''})`; // prettier-ignore
-  return `${terminal.tint.red('inside the service:')} ${message}${where}${debug ? `\n${stack}` : ''}`;
 }

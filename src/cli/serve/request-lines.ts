@@ -1,4 +1,3 @@
-import type { Logger } from 'pino';
 import { statementsOf } from '../../project/observed.ts';
 import type { Exchange } from '../../project/observed.ts';
 import { isBorder } from '../../store/traced.ts';
@@ -7,27 +6,14 @@ import type { Terminal } from '../terminal/terminal.ts';
 
 type Tint = Terminal['tint'];
 
-/** A line for each request: for a person at a terminal, or, where there is none, a line of JSON for those who collect them. */
-export function requestLines(terminal: Terminal, log: Logger, trace: boolean): (exchange: Exchange) => void {
-  if (process.stderr.isTTY || trace) {
-    const write = gathered((text) => terminal.say(text));
-    return (exchange) => write(exchangeText(exchange, terminal.tint, trace));
-  }
-  return (exchange) => {
-    const { method, target, status, milliseconds } = exchange;
-    const statements = statementsOf(exchange).length;
-    log.info({ method, path: pathOf(target), status, milliseconds: round(milliseconds), statements }, 'request');
-  };
-}
-
-/** What is written while one request is answered goes out at once: a busy service is not held up by each line. */
-function gathered(write: (text: string) => void): (text: string) => void {
-  let lines: string[] = [];
-  return (text) => {
-    if (lines.length === 0) setImmediate(() => (write(lines.join('\n')), (lines = [])));
-    lines.push(text);
-  };
-}
+/** A request as logs have it. */
+export const requestRecord = (exchange: Exchange): object => ({
+  method: exchange.method,
+  path: pathOf(exchange.target),
+  status: exchange.status,
+  milliseconds: round(exchange.milliseconds),
+  statements: statementsOf(exchange).length,
+});
 
 /** `14:02:11  GET     /v1/huts?limit=2  200  3.1 ms  1 statement`, and where it is traced the statements below. */
 export function exchangeText(exchange: Exchange, tint: Tint, trace: boolean, at = new Date()): string {
@@ -45,9 +31,23 @@ export function exchangeText(exchange: Exchange, tint: Tint, trace: boolean, at 
     line,
     ...asked.map((one) => {
       const rows = isBorder(one) ? '' : one.rows === undefined ? 'failed' : counted(one.rows, 'row');
-      return tint.dim(`${`${round(one.milliseconds)} ms`.padStart(12)}  ${rows.padEnd(8)}  `) + one.statement.sql;
+      const begins = `${`${round(one.milliseconds)} ms`.padStart(12)}  ${rows.padEnd(8)}  `;
+      return tint.dim(begins) + hanging(one.statement.sql, begins.length);
     }),
   ].join('\n');
+}
+
+/** A long text on a terminal, each of its lines as far in as the first. */
+function hanging(text: string, before: number): string {
+  const width = (process.stderr.columns ?? Infinity) - before;
+  if (text.length <= width || width < 40) return text;
+  const lines = [''];
+  for (const word of text.split(' ')) {
+    const last = lines.at(-1)!;
+    if (last !== '' && last.length + word.length >= width) lines.push(word);
+    else lines[lines.length - 1] = last === '' ? word : `${last} ${word}`;
+  }
+  return lines.join(`\n${' '.repeat(before)}`);
 }
 
 const statusColor = (status: number, tint: Tint): ((text: string) => string) =>
