@@ -34,18 +34,19 @@ export const explain: Command = {
 
   async run(context, given) {
     const { openDesk } = await import('./ask/desk.ts');
-    const { readBody, readMethod, readPath, statusText, usualType, withAnyKey, withKeys } = await import('./ask/request.ts'); // prettier-ignore
+    const { readBody, readMethod, readPath, statusText, usualType, withAnyKey, withKeys, withKeysInside } = await import('./ask/request.ts'); // prettier-ignore
     const { isBorder } = await import('../store/traced.ts');
     const { planOf } = await import('../store/plan-of.ts');
     const { indexAdvice } = await import('../core/query/index-advice.ts');
     const method = readMethod(given.method as string);
     const path = readPath(given.path as string);
-    const body = readBody(given.body as string | undefined);
+    const written = readBody(given.body as string | undefined);
     const desk = await openDesk(context, { lasting: false });
     try {
       const { graph } = desk.project;
       const target = await withAnyKey(graph, desk.store, await withKeys(desk.store, path));
       const who = given.as === undefined ? {} : { authorization: `Bearer ${await desk.tokenFor(given.as as string)}` };
+      const body = written && (await withKeysInside(graph, desk.store, written));
       const typed = body === undefined ? {} : { 'content-type': usualType(method) };
       const sent = body === undefined ? {} : { body: new TextEncoder().encode(body) };
       const { reply, exchange } = await desk.ask({ method, target, headers: { ...who, ...typed }, ...sent });

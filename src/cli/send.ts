@@ -47,15 +47,17 @@ export const send: Command = {
 
   async run(context, given) {
     const { openDesk } = await import('./ask/desk.ts');
-    const { readBody, readHeaders, readMethod, readPath, usualType, withKeys } = await import('./ask/request.ts');
+    const { readBody, readHeaders, readMethod, readPath, usualType, withKeys, withKeysInside } =
+      await import('./ask/request.ts');
     const method = readMethod(given.method as string);
     const path = readPath(given.path as string);
-    const body = readBody(given.body as string | undefined);
+    const written = readBody(given.body as string | undefined);
     const headers = readHeaders((given.H as string[] | undefined) ?? []);
-    if (body !== undefined) headers['content-type'] ??= usualType(method);
+    if (written !== undefined) headers['content-type'] ??= usualType(method);
     const desk = await openDesk(context, { lasting: true });
     try {
       const target = await withKeys(desk.store, path);
+      const body = written && (await withKeysInside(desk.project.graph, desk.store, written));
       if (given.as !== undefined) headers.authorization = `Bearer ${await desk.tokenFor(given.as as string)}`;
       const request = { method, target, headers, body };
       const answer = given.url === undefined ? await askHere(desk, request) : await askThere(given.url as string, request); // prettier-ignore

@@ -56,6 +56,13 @@ export function askingOn(kind: 'sqlite' | 'postgres'): void {
       expect(traced.out).toMatch(/\nBEGIN\n[\s\S]*UPDATE[\s\S]*\nCOMMIT\n/);
     });
 
+    test('a sample in braces stands for its key in a body, too, where there is such a model', async () => {
+      const sent = await send('POST', '/v1/stays', '{"night_id": "{night/raven-hut-0611}", "party": 1, "note": "{a/b}"}', '--as', 'tor', '--json'); // prettier-ignore
+      expect(JSON.parse(sent.out)).toMatchObject({ status: 201, body: { data: { party: 1, note: '{a/b}' } } });
+      const lost = await send('POST', '/v1/stays', '{"night_id": "{night/raven-hut-061}", "party": 1}', '--as', 'tor');
+      expect([lost.code, lost.err]).toEqual([1, expect.stringContaining('did you mean night/raven-hut-061')]);
+    });
+
     test('takes headers, and exits with 1 where the answer is a problem', async () => {
       const stale = await send(
         'PATCH',

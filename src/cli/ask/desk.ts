@@ -47,6 +47,8 @@ export async function openDesk(context: Context, { lasting }: { readonly lasting
   const seen = observed(lasting ? store : takenBack(store));
   const service = serviceOn(project.graph, seen.store, keys, report, more);
   let last: Exchange;
+  // Code that waits for what never comes keeps no program alive, and the time limit that ends it doesn't either.
+  const alive = setInterval(() => undefined, 60_000);
   const asked = seen.around(service, (exchange) => (last = exchange));
   return {
     project,
@@ -62,6 +64,7 @@ export async function openDesk(context: Context, { lasting }: { readonly lasting
     },
     ask: async (request) => ({ reply: await asked.handle(request), exchange: last }),
     async close() {
+      clearInterval(alive);
       await service.writes.settled();
       await store.close();
     },

@@ -44,22 +44,35 @@ export const statusText = (status: number): string => `${status} ${STATUS_CODES[
 
 /** A path with the keys of records in the places of `{hut/grey-hut}`, which names a sample. */
 export async function withKeys(store: Store, path: string): Promise<string> {
-  const names = [...path.matchAll(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g)].map(([, name]) => name!);
-  if (names.length === 0) return path;
-  const { dialect } = store;
-  const { name: table } = samplesTable;
-  const key = { sql: `SELECT ${dialect.name('key')} FROM ${dialect.name(table)} WHERE ${dialect.name('name')} = ${dialect.placeholder(1)}` }; // prettier-ignore
   let filled = path;
-  for (const name of names) {
-    const row = await store.first(key, [name]);
-    if (row === undefined) {
-      const all = await store.all({ sql: `SELECT ${dialect.name('name')} FROM ${dialect.name(table)} ORDER BY 1` }, []);
-      const remedy = all.length === 0 ? 'load samples with vantfell seed' : didYouMean(name, all.map(([one]) => String(one))); // prettier-ignore
-      throw new Failure(EXIT.foundWrong, `there is no sample ${name}`, remedy);
-    }
-    filled = filled.replace(`{${name}}`, encodeURIComponent(String(row[0])));
+  for (const [place, name] of path.matchAll(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g)) {
+    filled = filled.replace(place, encodeURIComponent(await keyOf(store, name!)));
   }
   return filled;
+}
+
+/** A body with the same in the places of texts like `"{hut/grey-hut}"`, where there is such a model. */
+export async function withKeysInside(graph: Graph, store: Store, body: string): Promise<string> {
+  let filled = body;
+  for (const [place, model, handle] of body.matchAll(/"\{([a-z][a-z0-9-]*)\/([^}"\\]+)\}"/g)) {
+    const known = graph.byName.get(model!);
+    if (known === undefined) continue;
+    const key = await keyOf(store, `${model}/${handle}`);
+    filled = filled.replace(place, known.key.type === 'integer' ? key : JSON.stringify(key));
+  }
+  return filled;
+}
+
+/** The key of a sample's record, as text. */
+async function keyOf(store: Store, sample: string): Promise<string> {
+  const { dialect } = store;
+  const [table, name] = [dialect.name(samplesTable.name), dialect.name('name')];
+  const wanted = { sql: `SELECT ${dialect.name('key')} FROM ${table} WHERE ${name} = ${dialect.placeholder(1)}` };
+  const row = await store.first(wanted, [sample]);
+  if (row !== undefined) return String(row[0]);
+  const all = await store.all({ sql: `SELECT ${name} FROM ${table} ORDER BY ${name}` }, []);
+  const remedy = all.length === 0 ? 'load samples with vantfell seed' : didYouMean(sample, all.map(([one]) => String(one))); // prettier-ignore
+  throw new Failure(EXIT.foundWrong, `there is no sample ${sample}`, remedy);
 }
 
 /** A path as the outline shows it, `/v1/huts/{id}`, with the key of some record in its place. */
