@@ -4,6 +4,7 @@ import type { ListStatement } from '../core/query/list-statement.ts';
 import { EXIT } from '../project/failure.ts';
 import type { Asked } from '../store/traced.ts';
 import type { Plan, PlanStep } from '../store/plan.ts';
+import { requestWords } from './ask/words.ts';
 import type { Command, Context } from './command.ts';
 import type { Terminal } from './terminal/terminal.ts';
 
@@ -25,31 +26,21 @@ export const explain: Command = {
     ["vantfell explain GET '/v1/huts/{id}'", 'with some record'],
     ["vantfell explain PATCH '/v1/huts/{hut/grey-hut}' '{\"beds\": 38}' --as ines", 'a write, which is taken back'],
   ],
-  options: (yargs) =>
-    yargs
-      .positional('method', { type: 'string', demandOption: true, describe: 'GET, POST, PUT, PATCH or DELETE' })
-      .positional('path', { type: 'string', demandOption: true, describe: 'the path, with its query' })
-      .positional('body', { type: 'string', describe: 'JSON; - reads it from standard input' })
-      .option('as', { type: 'string', requiresArg: true, describe: 'who asks: a sample, a login, or a key' }),
+  options: requestWords,
 
   async run(context, given) {
     const { openDesk } = await import('./ask/desk.ts');
-    const { readBody, readMethod, readPath, statusText, usualType, withAnyKey, withKeys, withKeysInside } = await import('./ask/request.ts'); // prettier-ignore
+    const { statusText } = await import('./ask/request.ts');
     const { isBorder } = await import('../store/traced.ts');
     const { planOf } = await import('../store/plan-of.ts');
     const { indexAdvice } = await import('../core/query/index-advice.ts');
-    const method = readMethod(given.method as string);
-    const path = readPath(given.path as string);
-    const written = readBody(given.body as string | undefined);
+    const { sentRequest, writtenRequest } = await import('./ask/written.ts');
+    const written = writtenRequest(given);
     const desk = await openDesk(context, { lasting: false });
     try {
       const { graph } = desk.project;
-      const target = await withAnyKey(graph, desk.store, await withKeys(desk.store, path));
-      const who = given.as === undefined ? {} : { authorization: `Bearer ${await desk.tokenFor(given.as as string)}` };
-      const body = written && (await withKeysInside(graph, desk.store, written));
-      const typed = body === undefined ? {} : { 'content-type': usualType(method) };
-      const sent = body === undefined ? {} : { body: new TextEncoder().encode(body) };
-      const { reply, exchange } = await desk.ask({ method, target, headers: { ...who, ...typed }, ...sent });
+      const { method, target, headers, body } = await sentRequest(desk, written);
+      const { reply, exchange } = await desk.ask({ method, target, headers, body: body === undefined ? undefined : new TextEncoder().encode(body) }); // prettier-ignore
       const explained: Explained[] = [];
       for (const asked of exchange.asked.filter((one) => !isBorder(one) && one.rows !== undefined)) {
         const plan = await planOf(desk.store, asked.statement, asked.values);

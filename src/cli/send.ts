@@ -1,7 +1,9 @@
 import { EXIT, Failure } from '../project/failure.ts';
 import type { Exchange } from '../project/observed.ts';
-import type { Command, Context } from './command.ts';
 import type { Desk } from './ask/desk.ts';
+import { requestWords } from './ask/words.ts';
+import type { SentRequest } from './ask/written.ts';
+import type { Command, Context } from './command.ts';
 
 /** An answer, whoever gave it. */
 interface Answer {
@@ -27,11 +29,7 @@ export const send: Command = {
     ['vantfell send GET /v1/huts --url http://127.0.0.1:8080', 'to a service that runs'],
   ],
   options: (yargs) =>
-    yargs
-      .positional('method', { type: 'string', demandOption: true, describe: 'GET, POST, PUT, PATCH or DELETE' })
-      .positional('path', { type: 'string', demandOption: true, describe: 'the path, with its query' })
-      .positional('body', { type: 'string', describe: 'JSON; - reads it from standard input' })
-      .option('as', { type: 'string', requiresArg: true, describe: 'who asks: a sample, a login, or a key' })
+    requestWords(yargs)
       .option('H', {
         alias: 'header',
         type: 'string',
@@ -47,19 +45,11 @@ export const send: Command = {
 
   async run(context, given) {
     const { openDesk } = await import('./ask/desk.ts');
-    const { readBody, readHeaders, readMethod, readPath, usualType, withKeys, withKeysInside } =
-      await import('./ask/request.ts');
-    const method = readMethod(given.method as string);
-    const path = readPath(given.path as string);
-    const written = readBody(given.body as string | undefined);
-    const headers = readHeaders((given.H as string[] | undefined) ?? []);
-    if (written !== undefined) headers['content-type'] ??= usualType(method);
+    const { sentRequest, writtenRequest } = await import('./ask/written.ts');
+    const written = writtenRequest(given);
     const desk = await openDesk(context, { lasting: true });
     try {
-      const target = await withKeys(desk.store, path);
-      const body = written && (await withKeysInside(desk.project.graph, desk.store, written));
-      if (given.as !== undefined) headers.authorization = `Bearer ${await desk.tokenFor(given.as as string)}`;
-      const request = { method, target, headers, body };
+      const request = await sentRequest(desk, written);
       const answer = given.url === undefined ? await askHere(desk, request) : await askThere(given.url as string, request); // prettier-ignore
       await showAnswer(context, answer, desk.store.kind);
       return answer.status < 400 ? EXIT.done : EXIT.foundWrong;
@@ -69,14 +59,7 @@ export const send: Command = {
   },
 };
 
-interface Sent {
-  readonly method: string;
-  readonly target: string;
-  readonly headers: Readonly<Record<string, string>>;
-  readonly body: string | undefined;
-}
-
-async function askHere(desk: Desk, { body, ...request }: Sent): Promise<Answer> {
+async function askHere(desk: Desk, { body, ...request }: SentRequest): Promise<Answer> {
   const bytes = body === undefined ? {} : { body: new TextEncoder().encode(body) };
   const { reply, exchange } = await desk.ask({ ...request, ...bytes, client: '127.0.0.1' });
   const { status, headers, body: text = '' } = reply;
@@ -84,7 +67,7 @@ async function askHere(desk: Desk, { body, ...request }: Sent): Promise<Answer> 
   return { status, headers, body: isSilent ? '' : text, milliseconds: exchange.milliseconds, exchange };
 }
 
-async function askThere(url: string, { method, target, headers, body }: Sent): Promise<Answer> {
+async function askThere(url: string, { method, target, headers, body }: SentRequest): Promise<Answer> {
   const begun = performance.now();
   try {
     const response = await fetch(new URL(target, url), { method, headers, ...(body === undefined ? {} : { body }), redirect: 'manual' }); // prettier-ignore

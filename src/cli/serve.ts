@@ -3,7 +3,7 @@ import { EXIT, Failure } from '../project/failure.ts';
 import type { Command, Context } from './command.ts';
 import { hindering, readHindrance } from './serve/hinder.ts';
 import type { Hindrance } from './serve/hinder.ts';
-import type { Running } from './serve/running.ts';
+import type { Changing, Running } from './serve/running.ts';
 import type { LoadedProject } from './sound-project.ts';
 
 const DEFAULT_PORT = 8080;
@@ -43,28 +43,32 @@ export const serve: Command = {
     const { loadedProject } = await import('./sound-project.ts');
     const { greet } = await import('./serve/greet.ts');
     const { changing } = await import('./serve/running.ts');
-    const project = await loadedProject(context);
     const hindrance = readHindrance(given.slow as string | undefined, given.fail as string | undefined);
     const open = await opener(context, host, hindrance, given.trace === true);
-    const first = await open(project);
-    const served = changing(first);
-    let endWatch = (): Promise<void> => Promise.resolve();
+    let served: Changing | undefined;
+    let [begin, endWatch] = [(): void => undefined, (): void => undefined];
+    const begun = new Promise<void>((resolve) => (begin = resolve));
     try {
-      const { limits, proxies } = project.graph.service;
-      const server = await listen(served.service, { host, port, largestBody: limits.body, proxies });
-      const { graph } = project;
       if (given.watch === true) {
         const { followChanges } = await import('./serve/watch.ts');
-        endWatch = await followChanges(context, async (changed) => served.replace(await open(changed)));
+        // From before the files are read, so that no change is lost; one that comes too early waits for the first service.
+        endWatch = followChanges(context, begun, async (changed) => served!.replace(await open(changed)));
       }
+      const project = await loadedProject(context);
+      const first = await open(project);
+      served = changing(first);
+      begin();
+      const { limits, proxies } = project.graph.service;
+      const server = await listen(served.service, { host, port, largestBody: limits.body, proxies });
       // Whoever reads the greeting may stop it at once.
       const end = stopped(context, server);
+      const { graph } = project;
       greet(context.terminal, { graph, url: server.url, store: first.store.address, hindrance, watching: given.watch === true }); // prettier-ignore
       await end;
       return EXIT.done;
     } finally {
-      await endWatch();
-      await served.close();
+      endWatch();
+      await served?.close();
     }
   },
 };

@@ -9,15 +9,16 @@ const SERVED = ['vantfell.yaml', 'models', 'code', 'migrations'];
 
 /**
  * Serves a project anew whenever one of its files has changed. Where that can't be, it says why, and the service goes
- * on as it was. Resolves when it has begun, with what ends it.
+ * on as it was. Nothing is served before `begun`. What it returns ends it.
  */
 export function followChanges(
   context: Context,
+  begun: Promise<void>,
   serve: (project: LoadedProject) => Promise<void>,
-): Promise<() => Promise<void>> {
+): () => void {
   const { terminal } = context;
   const { tint } = terminal;
-  let work = Promise.resolve();
+  let work = begun;
   const change = async (file: string): Promise<void> => {
     try {
       await serve(await loadedProject(context));

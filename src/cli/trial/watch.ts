@@ -21,11 +21,11 @@ export async function watchTrial({ folder, terminal }: Context, words: readonly 
 }
 
 /** The name of the next file that changes. */
-async function nextChange(folder: string): Promise<string> {
-  let end: () => Promise<void>;
-  const file = await new Promise<string>((resolve) => {
-    void watchFiles(folder, WATCHED, resolve).then((ending) => (end = ending));
+function nextChange(folder: string): Promise<string> {
+  return new Promise((resolve) => {
+    const end = watchFiles(folder, WATCHED, (file) => {
+      end();
+      resolve(file);
+    });
   });
-  await end!();
-  return file;
 }
