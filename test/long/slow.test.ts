@@ -58,7 +58,10 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     for (const query of ['/7', '?limit=5', '?sort=-size&limit=5', '?size=6&sort=-size', '?filter=size>100&sort=size']) {
       await asked('quick', query);
     }
-    expect(ended.slice(0, 5)).toEqual(Array.from({ length: 5 }, () => 'quick 200'));
+    // Who waits in line with them ends when they have: of six, two at a time are at work, and one may have got through.
+    const before = [...ended];
+    expect(before.filter((what) => what === 'quick 200')).toHaveLength(5);
+    expect(before.filter((what) => what === 'slow 200').length).toBeLessThan(3);
     await slow;
     expect(ended.filter((what) => what === 'slow 200')).toHaveLength(6);
     await service.stop();
