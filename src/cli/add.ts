@@ -1,9 +1,10 @@
-import { existsSync } from 'node:fs';
+import { existsSync, mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type { FieldLine } from '../core/declaration/field-line.ts';
 import type { Graph } from '../core/model/graph.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { Command, Context } from './command.ts';
+import { writeGiven } from './files.ts';
 import { counted } from './terminal/terminal.ts';
 
 export const add: Command = {
@@ -29,7 +30,6 @@ export const add: Command = {
       .option('description', { type: 'string', requiresArg: true, describe: 'what it is, for people' }),
 
   async run(context, given) {
-    const { writeFileSync, mkdirSync } = await import('node:fs');
     const { compile } = await import('../core/compile.ts');
     const { soundProject } = await import('./sound-project.ts');
     const { readSources } = await import('../project/read.ts');
@@ -61,7 +61,7 @@ export const add: Command = {
       throw new Failure(EXIT.foundWrong, `${file} would not be sound, and was not written`, 'say it otherwise');
     }
     mkdirSync(join(context.folder, 'models'), { recursive: true });
-    writeFileSync(path, text);
+    writeGiven(path, text, 'see to the folder');
     await show(context, graph, name, file, text);
     return EXIT.done;
   },

@@ -3,7 +3,7 @@ import type { Command } from './command.ts';
 
 /**
  * What each shell needs to ask the tool for words: the words so far, the one that is being typed the last, in one line
- * each. Paths have colons and braces nowhere, so that no shell breaks them up.
+ * each. Paths and samples hold no colon, at which bash would break a word up.
  */
 const SCRIPTS = {
   bash: `_vantfell() {

@@ -3,24 +3,25 @@ import { noAnswers } from '../core/migrations/follow.ts';
 import { sayingText } from '../core/migrations/count.ts';
 import { Undecided } from '../core/migrations/out-of-step.ts';
 import type { Question } from '../core/tables/match.ts';
+import type { Store } from '../core/store/contract.ts';
 import { openDatabase } from '../project/database.ts';
-import type { OpenDatabase } from '../project/database.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';
 import type { StoreOptions } from '../store/options.ts';
 import type { Context } from './command.ts';
 import { confirm } from './terminal/ask.ts';
 
-/** Opens the project's database; where a young project's change needs an answer, it is asked for. */
-export async function openWithAnswers(
-  context: Context,
-  project: SoundProject,
-  options?: StoreOptions,
-): Promise<OpenDatabase> {
+/**
+ * Opens the project's database, and says what was done to it on the way; where a young project's change needs an answer,
+ * it is asked for.
+ */
+export async function openWithAnswers(context: Context, project: SoundProject, options?: StoreOptions): Promise<Store> {
   let answers: Answers = noAnswers;
   for (;;) {
     try {
-      return await openDatabase(project, undefined, answers, options);
+      const { store, done } = await openDatabase(project, undefined, answers, options);
+      done.forEach((line) => context.terminal.say(line));
+      return store;
     } catch (error) {
       if (!(error instanceof Undecided)) throw error;
       if (error.questions.length > 0) {

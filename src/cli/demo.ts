@@ -5,6 +5,7 @@ import stringify from 'json-stringify-pretty-compact';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { LoadedProject } from './sound-project.ts';
 import type { Command, Context } from './command.ts';
+import { place } from './place.ts';
 import { shownPath } from '../project/shown-path.ts';
 import type { Terminal } from './terminal/terminal.ts';
 
@@ -76,15 +77,7 @@ function placeProject(folder: string, shown: string, terminal: Terminal): void {
     const message = `${shown} holds other files, and no project`;
     throw new Failure(EXIT.surroundings, message, 'name an empty or a new folder: vantfell demo my-huts');
   }
-  try {
-    cpSync(DEMO, folder, { recursive: true });
-  } catch (error) {
-    throw new Failure(
-      EXIT.surroundings,
-      `${shown} can not be made: ${(error as Error).message}`,
-      'name another folder',
-    );
-  }
+  place(shown, () => cpSync(DEMO, folder, { recursive: true }));
   terminal.say(`made the project in ${shown}`);
 }
 

@@ -1,5 +1,4 @@
-import type { Graph } from '../core/model/graph.ts';
-import type { IndexAdvice } from '../core/query/index-advice.ts';
+import type { IndexAdvice, Wanted } from '../core/query/index-advice.ts';
 import type { ListStatement } from '../core/query/list-statement.ts';
 import { EXIT } from '../project/failure.ts';
 import type { Asked } from '../store/traced.ts';
@@ -39,12 +38,14 @@ export const explain: Command = {
     const desk = await openDesk(context, { lasting: false });
     try {
       const { graph } = desk.project;
-      const { method, target, headers, body } = await sentRequest(desk, written);
-      const { reply, exchange } = await desk.ask({ method, target, headers, body: body === undefined ? undefined : new TextEncoder().encode(body) }); // prettier-ignore
+      const sent = await sentRequest(desk, written);
+      const { method, target } = sent;
+      const { reply, exchange } = await desk.ask(sent);
       const explained: Explained[] = [];
       for (const asked of exchange.asked.filter((one) => !isBorder(one) && one.rows !== undefined)) {
         const plan = await planOf(desk.store, asked.statement, asked.values);
-        explained.push(explainedOf(graph, asked, plan, indexAdvice));
+        const wanted = wantedBy(asked);
+        explained.push(explainedOf(asked, plan, wanted && indexAdvice(graph, wanted)));
       }
       context.terminal.value({
         method,
@@ -66,26 +67,19 @@ export const explain: Command = {
   },
 };
 
-function explainedOf(
-  graph: Graph,
-  asked: Asked,
-  plan: Plan,
-  adviceOf: typeof import('../core/query/index-advice.ts').indexAdvice,
-): Explained {
-  const { wanted } = asked.statement as Partial<ListStatement>;
-  const advice = wanted && adviceOf(graph, wanted);
-  return {
-    asked,
-    plan,
-    scanned: [...new Set(plan.large.flatMap(({ way, table }) => (way === 'scan' ? (table ?? []) : [])))],
-    sorts: plan.large.some(({ way }) => way === 'sort'),
-    advice: wanted && advice && { model: wanted.model.name, advice },
-  };
-}
+/** What a statement asks of indexes, where it is that of a list. */
+const wantedBy = ({ statement }: Asked): Wanted | undefined => (statement as Partial<ListStatement>).wanted;
+
+const explainedOf = (asked: Asked, plan: Plan, advice: IndexAdvice | undefined): Explained => ({
+  asked,
+  plan,
+  scanned: [...new Set(plan.large.flatMap(({ way, table }) => (way === 'scan' ? (table ?? []) : [])))],
+  sorts: plan.large.some(({ way }) => way === 'sort'),
+  advice: advice && { model: wantedBy(asked)!.model.name, advice },
+});
 
 /** What a list has to look at is known from its form; of other statements, from the plan alone. */
-const isServed = ({ scanned, asked }: Explained): boolean =>
-  scanned.length === 0 && (asked.statement as Partial<ListStatement>).wanted?.bounded !== false;
+const isServed = ({ scanned, asked }: Explained): boolean => scanned.length === 0 && wantedBy(asked)?.bounded !== false;
 
 function verdict(one: Explained): string {
   const { scanned, sorts } = one;

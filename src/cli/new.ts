@@ -4,6 +4,7 @@ import { fileURLToPath } from 'node:url';
 import { EXIT, Failure } from '../project/failure.ts';
 import { shownPath } from '../project/shown-path.ts';
 import type { Command } from './command.ts';
+import { place } from './place.ts';
 
 const STARTER = fileURLToPath(new URL('../../starter', import.meta.url));
 /** What the service of the starter is called, until it has a name of its own. */
@@ -53,13 +54,11 @@ function makeProject(folder: string, shown: string): void {
   if (existsSync(folder) && readdirSync(folder).some((name) => name !== '.git')) {
     throw new Failure(EXIT.surroundings, `${shown} is not empty`, 'name an empty or a new folder: vantfell new my-service'); // prettier-ignore
   }
-  try {
+  place(shown, () => {
     cpSync(STARTER, folder, { recursive: true });
     const service = join(folder, 'vantfell.yaml');
     writeFileSync(service, readFileSync(service, 'utf8').replace(STARTER_NAME, nameFrom(folder)));
-  } catch (error) {
-    throw new Failure(EXIT.surroundings, `${shown} can not be made: ${(error as Error).message}`, 'name another folder'); // prettier-ignore
-  }
+  });
 }
 
 /** A folder's name as a service is called: `tea-house` becomes `Tea House`; one without letters leaves it as it was. */

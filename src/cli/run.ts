@@ -41,8 +41,8 @@ export async function run(words: readonly string[]): Promise<number> {
       (inner) => command.options(inner).example(command.examples.map(([line, about]) => [line, about])),
       async (given) => {
         const [folder, terminal] = [resolve(String(given.C)), terminalOf(given)];
-        const [yes, quiet, debug] = [given.yes, given.quiet, given.debug].map((flag) => flag === true);
-        exit = await command.run({ folder, terminal, yes: yes!, quiet: quiet!, debug: debug! }, given);
+        const flags = { yes: given.yes === true, quiet: given.quiet === true, debug: given.debug === true };
+        exit = await command.run({ folder, terminal, ...flags }, given);
       },
     );
   }

@@ -31,9 +31,8 @@ export const seed: Command = {
     const emptyFirst = given.emptyFirst === true;
     const project = await loadedProject(context);
     const generating = generateOptions(given, project);
-    const { store, done } = await openWithAnswers(context, project);
+    const store = await openWithAnswers(context, project);
     try {
-      done.forEach((line) => context.terminal.say(line));
       if (generating !== undefined) {
         return await (await import('./seed/generate.ts')).generate(context, project, store, generating);
       }

@@ -59,9 +59,8 @@ export const send: Command = {
   },
 };
 
-async function askHere(desk: Desk, { body, ...request }: SentRequest): Promise<Answer> {
-  const bytes = body === undefined ? {} : { body: new TextEncoder().encode(body) };
-  const { reply, exchange } = await desk.ask({ ...request, ...bytes, client: '127.0.0.1' });
+async function askHere(desk: Desk, request: SentRequest): Promise<Answer> {
+  const { reply, exchange } = await desk.ask(request);
   const { status, headers, body: text = '' } = reply;
   const isSilent = request.method === 'HEAD';
   return { status, headers, body: isSilent ? '' : text, milliseconds: exchange.milliseconds, exchange };
@@ -84,12 +83,13 @@ async function showAnswer({ terminal }: Context, answer: Answer, kind: string): 
   const { statusText } = await import('./ask/request.ts');
   const { statementsText } = await import('./ask/sql-text.ts');
   const { statementsOf } = await import('../project/observed.ts');
+  const { statusColor } = await import('./terminal/exchange.ts');
   const { counted } = await import('./terminal/terminal.ts');
   const { status, headers, body, milliseconds, exchange } = answer;
   const isJson = (headers['content-type'] ?? '').includes('json') && body !== '';
   const value: unknown = isJson ? JSON.parse(body) : body;
-  const { bold, dim, green, yellow, red } = terminal.paint;
-  const color = status >= 500 ? red : status >= 400 ? yellow : green;
+  const { bold, dim } = terminal.paint;
+  const color = statusColor(status, terminal.paint);
   terminal.show(`${bold(color(statusText(status)))}  ${dim(`${milliseconds.toFixed(1)} ms`)}`);
   for (const [name, text] of Object.entries(headers)) terminal.show(`${dim(`${name}:`)} ${text}`);
   if (body !== '') terminal.show(`\n${isJson ? stringify(value, { maxLength: 100 }) : body}`);

@@ -96,8 +96,7 @@ async function opener(
       const remedy = 'declare one in vantfell.yaml, as key: "${VANTFELL_KEY}", with 32 bytes or more';
       throw new Failure(EXIT.foundWrong, `a service for other machines needs a key of its own (host ${host})`, remedy);
     }
-    const { store, done } = await openWithAnswers(context, project, storeOptions(project.graph));
-    done.forEach((line) => terminal.say(line));
+    const store = await openWithAnswers(context, project, storeOptions(project.graph));
     if (key.made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
     // Nobody is told of requests where nobody listens, which is quicker.
     const { observed } = await import('../project/observed.ts');

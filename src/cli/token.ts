@@ -26,23 +26,15 @@ export const token: Command = {
     const { serviceKeys } = await import('../project/project.ts');
     const { openWithAnswers } = await import('./decide.ts');
     const { serviceOn, storeOptions } = await import('../project/serve.ts');
-    const { callerCalled } = await import('../project/callers.ts');
+    const { callerCalled, signing } = await import('../project/callers.ts');
     const { milliseconds } = await import('../core/model/service-settings.ts');
     const project = await soundProject(context);
     const { graph } = project;
-    const { identity } = graph;
-    if (identity === undefined) {
-      throw new Failure(EXIT.foundWrong, 'nobody signs in to this service', 'declare an identity in vantfell.yaml');
-    }
-    if (identity.issuer !== undefined) {
-      const message = `the tokens of this service come from ${identity.issuer.issuer}`;
-      throw new Failure(EXIT.foundWrong, message, 'ask for one there');
-    }
+    const identity = signing(graph, { none: 'declare an identity in vantfell.yaml', outside: 'ask for one there' });
     const { terminal } = context;
     const { keys, made } = serviceKeys(project);
-    const { store, done } = await openWithAnswers(context, project, { ...storeOptions(graph), slowReads: 0 });
+    const store = await openWithAnswers(context, project, { ...storeOptions(graph), slowReads: 0 });
     try {
-      done.forEach((line) => terminal.say(line));
       if (made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
       const key = await callerCalled(graph, store, String(given.who));
       const lifetime = given.lifetime === undefined ? identity.lifetime : milliseconds(given.lifetime as string) / 1000;

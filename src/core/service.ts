@@ -219,11 +219,10 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
       const path = at < 0 ? target : target.slice(0, at);
       const query = at < 0 ? '' : target.slice(at + 1);
       const note: Note = { caller: false };
-      const answered = (): Promise<Reply> => answer(request, path, query, note);
       const reply =
         target.length > LONGEST_TARGET ? Promise.reject(tooLong)
-        : hinder === undefined ? answered()
-        : hinder().then(answered); // prettier-ignore
+        : hinder === undefined ? answer(request, path, query, note)
+        : hinder().then(() => answer(request, path, query, note)); // prettier-ignore
       const whole = reply.catch((error: unknown) => refused(error, path.slice(0, LONGEST_TARGET)));
       return marks ? whole.then((one) => marked(one, request, note)) : whole;
     },

@@ -1,10 +1,18 @@
 import { nearest } from '../core/declaration/nearest.ts';
-import type { Graph, Scalar } from '../core/model/graph.ts';
+import type { Graph, Identity, Scalar } from '../core/model/graph.ts';
 import { modelOf } from '../core/model/graph.ts';
 import { fromText } from '../core/model/value.ts';
 import type { Store } from '../core/store/contract.ts';
 import { samplesTable } from '../core/tables/own-tables.ts';
 import { EXIT, Failure } from './failure.ts';
+import { keyOfSample } from './handles.ts';
+
+/** The identity of a service that gives tokens itself; throws where it gives none, with what to do instead. */
+export function signing({ identity }: Graph, instead: { readonly none: string; readonly outside: string }): Identity {
+  if (identity === undefined) throw new Failure(EXIT.foundWrong, 'nobody signs in to this service', instead.none);
+  if (identity.issuer === undefined) return identity;
+  throw new Failure(EXIT.foundWrong, `the tokens of this service come from ${identity.issuer.issuer}`, instead.outside);
+}
 
 /** The key of somebody who can sign in: named as a sample (`member/ines`, or `ines`), by their login, or by the key itself. */
 export async function callerCalled(graph: Graph, store: Store, who: string): Promise<Scalar> {
@@ -20,11 +28,10 @@ export async function callerCalled(graph: Graph, store: Store, who: string): Pro
   const read = (row: readonly unknown[] | undefined): Scalar | undefined =>
     row === undefined ? undefined : (JSON.parse(String(row[0])) as { key: Scalar }).key;
 
-  const sample = { sql: `SELECT ${name('key')} FROM ${name(samplesTable.name)} WHERE ${name('name')} = ${place}` };
   const handle = who.startsWith(`${model.name}/`) ? who : `${model.name}/${who}`;
-  const known = (await store.first(sample, [handle]))?.[0];
+  const known = await keyOfSample(store, handle);
   for (const [field, text] of [
-    [model.key, known === undefined ? who : String(known)],
+    [model.key, known ?? who],
     [identity.login, who],
   ] as const) {
     const value = field && fromText(field, field.rules.letters === 'lower' ? text.toLowerCase() : text);

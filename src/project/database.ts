@@ -83,19 +83,19 @@ function refuseOtherModels(picture: readonly Table[], tables: readonly Table[], 
 
 /** Sees that a database has run every migration; an empty one, which nobody can lose anything of, runs them. */
 async function inStep(store: Store, migrations: readonly Migration[], tables: readonly Table[]): Promise<string[]> {
-  const isEmpty = await store.alter(async (alteration) => {
-    const empty = (await alteration.tables()).length === 0;
+  const standing = await store.alter(async (alteration) => {
+    const found = await alteration.tables();
     // An older version of the tool had fewer of its own.
-    if (!empty) await makeOwnTables(alteration, store);
-    return empty;
+    if (found.length > 0) await makeOwnTables(alteration, store);
+    return found;
   });
-  if (isEmpty) {
+  if (standing.length === 0) {
     const names = await runMigrations(store, migrations, { now: moment.now });
     return names.map((name) => `ran ${name}`);
   }
   const waiting = waitingOf(migrations, await historyOf(store, migrations, moment.now), store.address);
   if (waiting.length === 0) {
-    await store.alter((alteration) => refuseMissing(alteration, tables, store.address));
+    refuseMissing(standing, tables, store.address);
     return [];
   }
   const names = waiting.map(({ name }) => name).join(', ');

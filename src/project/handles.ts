@@ -14,3 +14,11 @@ export async function handlesIn(graph: Graph, store: Store): Promise<Map<string,
     }),
   );
 }
+
+/** The key of the record that a sample was loaded into, as text; undefined where there is none of that name. */
+export async function keyOfSample(store: Store, sample: string): Promise<string | undefined> {
+  const { name, placeholder } = store.dialect;
+  const sql = `SELECT ${name('key')} FROM ${name(samplesTable.name)} WHERE ${name('name')} = ${placeholder(1)}`;
+  const row = await store.first({ sql }, [sample]);
+  return row && String(row[0]);
+}

@@ -1,10 +1,10 @@
-import type { Reply, Request } from '../../core/http/message.ts';
+import type { Reply } from '../../core/http/message.ts';
 import type { Store } from '../../core/store/contract.ts';
-import { EXIT, Failure } from '../../project/failure.ts';
 import type { Exchange } from '../../project/observed.ts';
 import type { Context } from '../command.ts';
 import { faultText } from '../fault-text.ts';
 import type { LoadedProject } from '../sound-project.ts';
+import type { SentRequest } from './written.ts';
 
 /** A project's service without a server, and what is needed to ask it. */
 export interface Desk {
@@ -13,7 +13,7 @@ export interface Desk {
   /** A token for somebody who can sign in, named as a sample, by their login or their key. */
   tokenFor(who: string): Promise<string>;
   /** Answers a request, and tells what the store was asked for it. */
-  ask(request: Request): Promise<{ readonly reply: Reply; readonly exchange: Exchange }>;
+  ask(request: SentRequest): Promise<{ readonly reply: Reply; readonly exchange: Exchange }>;
   close(): Promise<void>;
 }
 
@@ -30,8 +30,7 @@ export async function openDesk(context: Context, { lasting }: { readonly lasting
   const { terminal } = context;
   const project = await loadedProject(context);
   const { keys } = serviceKeys(project);
-  const { store, done } = await openWithAnswers(context, project, { ...storeOptions(project.graph), slowReads: 0 });
-  done.forEach((line) => terminal.say(line));
+  const store = await openWithAnswers(context, project, { ...storeOptions(project.graph), slowReads: 0 });
   const report = (error: unknown): void => terminal.warn(faultText(error, context));
   const log =
     (level: string) =>
@@ -54,15 +53,20 @@ export async function openDesk(context: Context, { lasting }: { readonly lasting
     project,
     store,
     tokenFor: async (who) => {
-      const { identity } = project.graph;
-      if (identity === undefined) throw new Failure(EXIT.foundWrong, 'nobody signs in to this service', 'leave out --as, or declare an identity in vantfell.yaml'); // prettier-ignore
-      if (identity.issuer !== undefined) throw new Failure(EXIT.foundWrong, `the tokens of this service come from ${identity.issuer.issuer}`, "send one with -H 'Authorization: Bearer …'"); // prettier-ignore
-      const { callerCalled } = await import('../../project/callers.ts');
+      const { callerCalled, signing } = await import('../../project/callers.ts');
+      const { lifetime } = signing(project.graph, {
+        none: 'leave out --as, or declare an identity in vantfell.yaml',
+        outside: "send one with -H 'Authorization: Bearer …'",
+      });
       const key = await callerCalled(project.graph, store, who);
       // A token is known by a mark in the database, which has to last.
-      return serviceOn(project.graph, store, keys, report, { quiet: true }).token(String(key), identity.lifetime);
+      return serviceOn(project.graph, store, keys, report, { quiet: true }).token(String(key), lifetime);
     },
-    ask: async (request) => ({ reply: await asked.handle(request), exchange: last }),
+    async ask({ body, ...request }) {
+      const bytes = body === undefined ? undefined : new TextEncoder().encode(body);
+      const reply = await asked.handle({ ...request, body: bytes, client: '127.0.0.1' });
+      return { reply, exchange: last };
+    },
     async close() {
       clearInterval(alive);
       await service.writes.settled();

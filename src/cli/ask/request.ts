@@ -1,12 +1,11 @@
 import { STATUS_CODES } from 'node:http';
 import { readFileSync } from 'node:fs';
 import { didYouMean } from '../../core/declaration/nearest.ts';
-import { BODY_TYPES } from '../../core/http/body.ts';
 import { allEndpoints } from '../../core/http/endpoints.ts';
 import type { Graph, Model } from '../../core/model/graph.ts';
 import type { Store } from '../../core/store/contract.ts';
-import { samplesTable } from '../../core/tables/own-tables.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
+import { handlesIn, keyOfSample } from '../../project/handles.ts';
 
 const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS'];
 
@@ -36,17 +35,14 @@ export function readHeaders(lines: readonly string[]): Record<string, string> {
   );
 }
 
-/** The headers of a request with a body, where none are given. */
-export const usualType = (method: string): string => (method === 'PATCH' ? BODY_TYPES.update[0]! : 'application/json');
-
 /** `201 Created` */
 export const statusText = (status: number): string => `${status} ${STATUS_CODES[status] ?? ''}`.trim();
 
 /** A path with the keys of records in the places of `{hut/grey-hut}`, which names a sample. */
-export async function withKeys(store: Store, path: string): Promise<string> {
+export async function withKeys(graph: Graph, store: Store, path: string): Promise<string> {
   let filled = path;
   for (const [place, name] of path.matchAll(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g)) {
-    filled = filled.replace(place, encodeURIComponent(await keyOf(store, name!)));
+    filled = filled.replace(place, encodeURIComponent(await keyOf(graph, store, name!)));
   }
   return filled;
 }
@@ -57,21 +53,17 @@ export async function withKeysInside(graph: Graph, store: Store, body: string): 
   for (const [place, model, handle] of body.matchAll(/"\{([a-z][a-z0-9-]*)\/([^}"\\]+)\}"/g)) {
     const known = graph.byName.get(model!);
     if (known === undefined) continue;
-    const key = await keyOf(store, `${model}/${handle}`);
+    const key = await keyOf(graph, store, `${model}/${handle}`);
     filled = filled.replace(place, known.key.type === 'integer' ? key : JSON.stringify(key));
   }
   return filled;
 }
 
-/** The key of a sample's record, as text. */
-async function keyOf(store: Store, sample: string): Promise<string> {
-  const { dialect } = store;
-  const [table, name] = [dialect.name(samplesTable.name), dialect.name('name')];
-  const wanted = { sql: `SELECT ${dialect.name('key')} FROM ${table} WHERE ${name} = ${dialect.placeholder(1)}` };
-  const row = await store.first(wanted, [sample]);
-  if (row !== undefined) return String(row[0]);
-  const all = await store.all({ sql: `SELECT ${name} FROM ${table} ORDER BY ${name}` }, []);
-  const remedy = all.length === 0 ? 'load samples with vantfell seed' : didYouMean(sample, all.map(([one]) => String(one))); // prettier-ignore
+async function keyOf(graph: Graph, store: Store, sample: string): Promise<string> {
+  const key = await keyOfSample(store, sample);
+  if (key !== undefined) return key;
+  const known = await handlesIn(graph, store);
+  const remedy = known.size === 0 ? 'load samples with vantfell seed' : didYouMean(sample, known.keys());
   throw new Failure(EXIT.foundWrong, `there is no sample ${sample}`, remedy);
 }
 

@@ -1,7 +1,7 @@
 import { format } from 'sql-formatter';
 import type { Asked } from '../../store/traced.ts';
 import { isBorder } from '../../store/traced.ts';
-import { counted } from '../terminal/terminal.ts';
+import { rowsText } from '../terminal/exchange.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 
 const LANGUAGES = { sqlite: 'sqlite', postgres: 'postgresql' } as const;
@@ -22,8 +22,7 @@ export function statementsText(asked: readonly Asked[], kind: string, paint: Ter
   return asked
     .map((one) => {
       if (isBorder(one)) return paint.dim(one.statement.sql);
-      const rows = one.rows === undefined ? 'failed' : counted(one.rows, 'row');
-      return `${paint.dim(`${one.milliseconds.toFixed(1)} ms, ${rows}`)}\n${sqlText(one.statement.sql, kind).replace(/^/gm, '  ')}`;
+      return `${paint.dim(`${one.milliseconds.toFixed(1)} ms, ${rowsText(one)}`)}\n${sqlText(one.statement.sql, kind).replace(/^/gm, '  ')}`;
     })
     .join('\n');
 }

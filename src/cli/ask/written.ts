@@ -1,15 +1,7 @@
+import { usualType } from '../../core/http/body.ts';
 import type { Arguments } from '../command.ts';
 import type { Desk } from './desk.ts';
-import {
-  readBody,
-  readHeaders,
-  readMethod,
-  readPath,
-  usualType,
-  withAnyKey,
-  withKeys,
-  withKeysInside,
-} from './request.ts';
+import { readBody, readHeaders, readMethod, readPath, withAnyKey, withKeys, withKeysInside } from './request.ts';
 
 /** A request as it stands on a command line. */
 export interface WrittenRequest {
@@ -43,7 +35,7 @@ export async function sentRequest({ project, store, tokenFor }: Desk, written: W
   const { graph } = project;
   return {
     method,
-    target: await withAnyKey(graph, store, await withKeys(store, path)),
+    target: await withAnyKey(graph, store, await withKeys(graph, store, path)),
     headers: {
       ...(body === undefined ? {} : { 'content-type': usualType(method) }),
       ...(as === undefined ? {} : { authorization: `Bearer ${await tokenFor(as)}` }),

@@ -1,10 +1,12 @@
 import { openActs } from '../../core/access/open.ts';
+import type { OpenAct } from '../../core/access/open.ts';
 import { allEndpoints } from '../../core/http/endpoints.ts';
 import type { Graph } from '../../core/model/graph.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import { table } from '../terminal/table.ts';
 import { counted } from '../terminal/terminal.ts';
 import type { Terminal } from '../terminal/terminal.ts';
+import { wrap } from '../terminal/wrap.ts';
 import type { Hindrance } from './hinder.ts';
 
 /** What somebody wants to know of a service that has just begun. */
@@ -33,7 +35,7 @@ export function greet(terminal: Terminal, { graph, url, store, hindrance, watchi
       ['  models', `${graph.models.length}, with ${counted(endpoints, 'endpoint')}`],
       ['  document', `${url}/openapi.json`],
       ...callerLines(graph),
-      ...openLines(graph, yellow),
+      ...openLines(graph, open, yellow),
       ...(worse.length > 0 ? [['  on purpose', yellow(worse.join(', '))]] : []),
       ...(watching ? [['  watching', 'the files of this project: what changes is served at once']] : []),
     ]),
@@ -49,26 +51,15 @@ function callerLines({ identity, service }: Graph): string[][] {
   return [['  callers', `sign in with ${sent} at POST ${service.prefix}/tokens`]];
 }
 
-const WIDE = 100;
+const WIDE = 101;
 
 /** What anybody may do; a service in which nobody signs in is open altogether, which is worth a colour. */
-function openLines(graph: Graph, warn: (text: string) => string): string[][] {
-  const lines = openActs(graph).flatMap(({ act, of }) => wrapped(`${act} ${of.join(', ')}`));
-  if (graph.identity === undefined) {
+function openLines({ identity }: Graph, open: readonly OpenAct[], warn: (text: string) => string): string[][] {
+  const lines = open.flatMap(({ act, of }) => wrap(`${act} ${of.join(', ')}`, WIDE, '  '));
+  if (identity === undefined) {
     const all = 'this service has no identity: nobody signs in';
     return [['  open to all', warn(all)], ...lines.map((line) => ['', warn(line)])];
   }
   if (lines.length === 0) return [['  open to all', 'nothing: whoever asks for anything has to sign in']];
   return lines.map((line, at) => [at === 0 ? '  open to all' : '', line]);
-}
-
-/** A long line as several, broken behind commas. */
-function wrapped(text: string): string[] {
-  const lines = [''];
-  for (const word of text.split(' ')) {
-    const last = lines.at(-1)!;
-    if (last.length + word.length > WIDE) lines.push(`  ${word}`);
-    else lines[lines.length - 1] = last === '' ? word : `${last} ${word}`;
-  }
-  return lines;
 }

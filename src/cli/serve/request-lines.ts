@@ -1,8 +1,10 @@
 import { statementsOf } from '../../project/observed.ts';
 import type { Exchange } from '../../project/observed.ts';
 import { isBorder } from '../../store/traced.ts';
+import { rowsText, statusColor } from '../terminal/exchange.ts';
 import { counted } from '../terminal/terminal.ts';
 import type { Terminal } from '../terminal/terminal.ts';
+import { wrap } from '../terminal/wrap.ts';
 
 type Tint = Terminal['tint'];
 
@@ -30,7 +32,7 @@ export function exchangeText(exchange: Exchange, tint: Tint, trace: boolean, at 
   return [
     line,
     ...asked.map((one) => {
-      const rows = isBorder(one) ? '' : one.rows === undefined ? 'failed' : counted(one.rows, 'row');
+      const rows = isBorder(one) ? '' : rowsText(one);
       const begins = `${`${round(one.milliseconds)} ms`.padStart(12)}  ${rows.padEnd(8)}  `;
       return tint.dim(begins) + hanging(one.statement.sql, begins.length);
     }),
@@ -41,17 +43,8 @@ export function exchangeText(exchange: Exchange, tint: Tint, trace: boolean, at 
 function hanging(text: string, before: number): string {
   const width = (process.stderr.columns ?? Infinity) - before;
   if (text.length <= width || width < 40) return text;
-  const lines = [''];
-  for (const word of text.split(' ')) {
-    const last = lines.at(-1)!;
-    if (last !== '' && last.length + word.length >= width) lines.push(word);
-    else lines[lines.length - 1] = last === '' ? word : `${last} ${word}`;
-  }
-  return lines.join(`\n${' '.repeat(before)}`);
+  return wrap(text, width).join(`\n${' '.repeat(before)}`);
 }
-
-const statusColor = (status: number, tint: Tint): ((text: string) => string) =>
-  status >= 500 ? tint.red : status >= 400 ? tint.yellow : tint.green;
 
 const pathOf = (target: string): string => target.split('?')[0]!;
 

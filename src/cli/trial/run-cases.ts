@@ -1,5 +1,6 @@
 import type { Answer, Fault } from '../../core/trial/answer.ts';
 import type { Answered, Outcome, Sent } from '../../core/trial/report/outcome.ts';
+import { usualType } from '../../core/http/body.ts';
 import type { Case, Step } from '../../core/trial/case.ts';
 import type { DocumentJudge } from '../../core/trial/document-judge.ts';
 import { faultOf, judge } from '../../core/trial/judge.ts';
@@ -140,10 +141,9 @@ function headersOf(
   { method, body, type, ifMatch, headers = {} }: Step,
   kept: ReadonlyMap<string, unknown>,
 ): Record<string, string> {
-  const usual = method === 'PATCH' ? 'application/merge-patch+json' : 'application/json';
   const given = Object.entries(headers).map(([name, value]) => [name, value.replace(/\{([^}]+)\}/g, (_all, one: string) => String(kept.get(one)))]); // prettier-ignore
   return {
-    ...(body === undefined ? {} : { 'content-type': type ?? usual }),
+    ...(body === undefined ? {} : { 'content-type': type ?? usualType(method) }),
     ...(ifMatch === undefined ? {} : { 'if-match': ifMatch }),
     ...(Object.fromEntries(given) as Record<string, string>),
   };

@@ -13,6 +13,9 @@ export const BODY_TYPES: Readonly<Record<ClientKind, readonly string[]>> = {
   update: ['application/merge-patch+json', 'application/json', 'application/json-patch+json'],
 };
 
+/** The media type in which a request with this method has its body, where it says nothing else. */
+export const usualType = (method: string): string => (method === 'PATCH' ? BODY_TYPES.update : BODY_TYPES.create)[0]!;
+
 /** The media type of a JSON Patch (RFC 6902). */
 export const JSON_PATCH = 'application/json-patch+json';
 

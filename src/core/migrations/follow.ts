@@ -45,7 +45,7 @@ export function followModels(
     const decisions = { renames: answers.renames, fills: new Map<string, Fill>(), defaults };
     const plan = redesign(before, tables, decisions);
     if (isEmpty(plan)) {
-      await refuseMissing(alteration, tables, store.address);
+      refuseMissing(await alteration.tables(), tables, store.address);
       // Names alone may differ.
       if (JSON.stringify(before) !== JSON.stringify(tables)) await memory.keepPicture(alteration, tables);
       return [];

@@ -1,11 +1,9 @@
 import { nearest } from '../declaration/nearest.ts';
-import type { Alteration } from '../store/contract.ts';
 import type { Table } from '../tables/table.ts';
 import { OutOfStep } from './out-of-step.ts';
 
-/** Throws where a database has lost a table that it had: dropped, or called otherwise, if only by the case of a letter. */
-export async function refuseMissing(alteration: Alteration, tables: readonly Table[], address: string): Promise<void> {
-  const names = await alteration.tables();
+/** Throws where a database, with tables of these names, has lost one that it had: dropped, or called otherwise, if only by the case of a letter. */
+export function refuseMissing(names: readonly string[], tables: readonly Table[], address: string): void {
   const standing = new Set(names);
   const [missing] = tables.filter(({ name }) => !standing.has(name));
   if (missing === undefined) return;

@@ -1,0 +1,10 @@
+import { EXIT, Failure } from '../project/failure.ts';
+
+/** Makes the files of a new project; a folder that can't be had is told as what it is. */
+export function place(shown: string, make: () => void): void {
+  try {
+    make();
+  } catch (error) {
+    throw new Failure(EXIT.surroundings, `${shown} can not be made: ${(error as Error).message}`, 'name another folder'); // prettier-ignore
+  }
+}
