@@ -9,6 +9,7 @@ import type { Expression } from '../expression/typed.ts';
 import { typedCondition } from '../expression/type.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import { askedOf } from '../query/bounds.ts';
+import { isCostly } from '../query/cost.ts';
 import type { Condition } from '../query/list-statement.ts';
 import type { Dialect } from '../store/dialect.ts';
 import type { ParameterFailure } from './problems.ts';
@@ -46,6 +47,7 @@ export function filterReader(scope: Scope): FilterReader {
 export const compileCondition = (graph: Graph, model: Model, dialect: Dialect, condition: Expression): Condition => ({
   ...compileExpression(condition, model, graph, dialect),
   asked: askedOf(condition),
+  costly: isCostly(condition),
 });
 
 function fromJsonText(text: string): Syntax {

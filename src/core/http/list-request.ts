@@ -218,6 +218,7 @@ function withExtra(condition: ListCondition | undefined, extra: ListOf['extra'])
     fixed: all.every(({ fixed }) => fixed),
     values: (occasion) => all.flatMap(({ values }) => values(occasion)),
     asked: { equal: [], ranges: [], ...condition?.asked, more: true },
+    costly: condition?.costly === true,
   };
 }
 

@@ -5,6 +5,7 @@ import type { Field, FieldValue, Graph, Model, SortKey } from '../model/graph.ts
 import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
 import type { Asked, Bounds } from './bounds.ts';
+import { isCostlyToShow } from './cost.ts';
 import type { Wanted } from './index-advice.ts';
 import { keysetOf } from './keyset.ts';
 import type { OrderedBy } from './keyset.ts';
@@ -21,6 +22,8 @@ export interface ListKey extends SortKey {
 /** A condition of the client's. */
 export interface Condition extends CompiledExpression {
   readonly asked: Pick<Asked, 'equal' | 'ranges' | 'more'>;
+  /** Whether it takes long to work out, be it of a single record. */
+  readonly costly: boolean;
 }
 
 /** A list as it was asked for, once its parameters have been understood. */
@@ -163,7 +166,7 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
   const bounded = served && bounds.isBounded(asked) && form.total !== true && (form.offset ?? 0) <= NEAR;
   return {
     sql: `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent}, ${total} FROM (${rows()}) AS shown`,
-    slow: !bounded || mostRecords(form.shown) > MANY,
+    slow: !bounded || form.filter?.costly === true || mostRecords(form.shown) > MANY || isCostlyToShow(form.shown),
     shownPosition,
     positions,
     shownValues: shown.values,

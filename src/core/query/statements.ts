@@ -5,6 +5,7 @@ import { compileExpression } from '../expression/compiled.ts';
 import type { Field, Graph, Model } from '../model/graph.ts';
 import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
+import { isCostly, isCostlyToShow } from './cost.ts';
 import { shownSql } from './shown-sql.ts';
 import { mostRecords, storedOf } from './shown.ts';
 import type { Shown } from './shown.ts';
@@ -56,11 +57,13 @@ export function shownStatement(
 ): ShownStatement {
   const { json, values, places } = shownSql(graph, model, shown, dialect, 1);
   const guarded = guardSql(graph, model, guard, dialect, 1 + places);
+  const costly = isCostlyToShow(shown) || (typeof guard !== 'boolean' && isCostly(expressionOf(guard)!));
+  const slow = costly || mostRecords(shown) > MANY;
   const stored = whole ? `, ${storedText(graph, model, dialect)}` : '';
   return {
     sql: `SELECT ${dialect.text(json)}${stored} ${fromKey(model, dialect)}${guarded.sql}`,
-    slow: mostRecords(shown) > MANY,
-    light: mostRecords(shown) === 1,
+    slow,
+    light: !slow && mostRecords(shown) === 1,
     values: (occasion) => [...values(occasion), ...guarded.values(occasion)],
   };
 }

@@ -67,13 +67,19 @@ export const sqliteExpressions: ExpressionDialect = {
   },
 
   letters(change, of) {
-    const ascii = change === 'accenti' ? 'x' : change === 'upper' ? 'upper(x)' : 'lower(x)';
-    const each =
-      `WITH RECURSIVE c(i, letter, rest) AS (SELECT 0, '', x UNION ALL` +
-      ` SELECT i + 1, substr(rest, 1, 1), substr(rest, 2) FROM c WHERE rest <> '')` +
-      ` SELECT group_concat(coalesce(l.${quoteName(change)}, ${ascii.replace('x', 'c.letter')}), '' ORDER BY c.i)` +
-      ` FROM c LEFT JOIN ${quoteName(lettersTable.name)} AS l ON l.letter = c.letter WHERE c.i > 0`;
-    return bound({ x: of }, `CASE WHEN x GLOB '*[^' || char(1) || '-' || char(127) || ']*' THEN (${each}) ELSE ${ascii} END`); // prettier-ignore
+    const ascii = (x: string): string => (change === 'accenti' ? x : `${change === 'upper' ? 'upper' : 'lower'}(${x})`);
+    // The text is halved until a piece is a single letter, or has none beyond ASCII: to cut off one letter after the
+    // other would copy the rest of it each time.
+    const half =
+      `iif(h.late, c.at + c.n / 2, c.at), iif(h.late, c.n - c.n / 2, c.n / 2),` +
+      ` iif(h.late, substr(c.piece, c.n / 2 + 1), substr(c.piece, 1, c.n / 2))`;
+    const folded =
+      `WITH RECURSIVE c(at, n, piece) AS (SELECT 0, length(x), x UNION ALL SELECT ${half}` +
+      ` FROM c JOIN (SELECT 0 AS late UNION ALL SELECT 1) AS h WHERE c.n > 1 AND c.piece ${BEYOND_ASCII})` +
+      ` SELECT group_concat(coalesce(l.${quoteName(change)}, ${ascii('c.piece')}), '' ORDER BY c.at)` +
+      ` FROM c LEFT JOIN ${quoteName(lettersTable.name)} AS l ON l.letter = c.piece` +
+      ` WHERE c.n = 1 OR c.piece NOT ${BEYOND_ASCII}`;
+    return bound({ x: of }, `CASE WHEN x ${BEYOND_ASCII} THEN (${folded}) ELSE ${ascii('x')} END`);
   },
 
   length: (of) => `length(${of})`,
@@ -91,6 +97,9 @@ export const sqliteExpressions: ExpressionDialect = {
     );
   },
 };
+
+/** True of a text with a letter that SQLite's own functions don't know. */
+const BEYOND_ASCII = `GLOB '*[^' || char(1) || '-' || char(127) || ']*'`;
 
 type Names = Readonly<Record<string, string>>;
 
