@@ -29,11 +29,11 @@ if (compiled.status !== 0) process.exit(compiled.status ?? 1);
 
 const bundled = await build({
   absWorkingDir: root,
-  // A path that one file has of another (a thread's, the demo's) is the same from every folder of the same depth.
+  // A path that one file has of another (a reader's, the demo's) is the same from every folder of the same depth.
   entryPoints: {
     'cli/main': 'build/cli/main.js',
     'api/index': 'build/index.js',
-    'parts/reader-thread': 'build/store/sqlite/reader-thread.js',
+    'parts/reader-process': 'build/store/sqlite/reader-process.js',
   },
   outdir: 'dist',
   chunkNames: 'parts/[name]-[hash]',

@@ -3,6 +3,7 @@ import { EXIT, Failure } from '../project/failure.ts';
 import type { Command, Context } from './command.ts';
 import { hindering, readHindrance } from './serve/hinder.ts';
 import type { Hindrance } from './serve/hinder.ts';
+import type { ServeLog } from './serve/log.ts';
 import type { Changing, Running } from './serve/running.ts';
 import type { LoadedProject } from './sound-project.ts';
 
@@ -10,6 +11,7 @@ const DEFAULT_PORT = 8080;
 const LOOPBACK = /^(127\.\d+\.\d+\.\d+|::1|localhost)$/;
 /** How long open requests may take to finish after a signal to stop. */
 const LONGEST_STOP_MS = 10_000;
+const LAST_MOMENT_MS = 2_000;
 
 export const serve: Command = {
   usage: 'serve',
@@ -44,7 +46,9 @@ export const serve: Command = {
     const { greet } = await import('./serve/greet.ts');
     const { changing } = await import('./serve/running.ts');
     const hindrance = readHindrance(given.slow as string | undefined, given.fail as string | undefined);
-    const open = await opener(context, host, hindrance, given.trace === true);
+    const { serveLog } = await import('./serve/log.ts');
+    const log = serveLog(context, given.trace === true);
+    const open = await opener(context, host, hindrance, log);
     let served: Changing | undefined;
     let [begin, endWatch] = [(): void => undefined, (): void => undefined];
     const begun = new Promise<void>((resolve) => (begin = resolve));
@@ -61,11 +65,10 @@ export const serve: Command = {
       const { limits, proxies } = project.graph.service;
       const server = await listen(served.service, { host, port, largestBody: limits.body, proxies });
       // Whoever reads the greeting may stop it at once.
-      const end = stopped(context, server);
+      const end = stopped(context, server, log);
       const { graph } = project;
       greet(context.terminal, { graph, url: server.url, store: first.store.address, hindrance, watching: given.watch === true }); // prettier-ignore
-      await end;
-      return EXIT.done;
+      return await end;
     } finally {
       endWatch();
       await served?.close();
@@ -78,17 +81,15 @@ async function opener(
   context: Context,
   host: string,
   hindrance: Hindrance,
-  trace: boolean,
+  log: ServeLog,
 ): Promise<(project: LoadedProject) => Promise<Running>> {
   const { serviceKeys } = await import('../project/project.ts');
   const { outsideTokens } = await import('../project/outside.ts');
   const { firstSamples } = await import('../project/samples.ts');
   const { openWithAnswers } = await import('./decide.ts');
   const { serviceOn, storeOptions } = await import('../project/serve.ts');
-  const { serveLog } = await import('./serve/log.ts');
   const { HttpProblem } = await import('../core/http/problems.ts');
   const { terminal, quiet } = context;
-  const log = serveLog(context, trace);
   const hinder = hindering(hindrance);
   return async (project) => {
     const key = serviceKeys(project);
@@ -139,19 +140,36 @@ export async function listen(...given: Parameters<typeof import('../server/serve
   }
 }
 
-/** Resolves when a signal has come and open requests are finished. */
-function stopped({ terminal }: Context, server: Server): Promise<void> {
+/**
+ * Resolves to the exit code when a signal has come and open requests are finished. An error that nothing has caught ends
+ * the service in the same way, for nobody knows what it has left behind; a promise that fails while nobody waits for it, as
+ * those of a project's code may, is logged and no more.
+ */
+function stopped({ terminal }: Context, server: Server, log: ServeLog): Promise<number> {
+  let exit: number = EXIT.done;
+  let isStopping = false;
   return new Promise((resolve, reject) => {
     const stop = (): void => {
       process.off('SIGTERM', stop).off('SIGINT', stop);
+      if (isStopping) return;
+      isStopping = true;
       terminal.say('stopping: open requests are finished first');
-      const overdue = setTimeout(() => {
+      const overdue = (): void => {
+        server.cutOff();
+        // What they have begun has a limit of its own; whatever ignores it has had its time.
+        setTimeout(() => process.exit(EXIT.surroundings), LAST_MOMENT_MS).unref();
         const limit = LONGEST_STOP_MS / 1000;
         reject(new Failure(EXIT.surroundings, `requests were still open after ${limit} s`, 'they were cut off'));
-      }, LONGEST_STOP_MS);
-      server.close().then(resolve, reject);
-      overdue.unref();
+      };
+      setTimeout(overdue, LONGEST_STOP_MS).unref();
+      server.close().then(() => resolve(exit), reject);
     };
     process.on('SIGTERM', stop).on('SIGINT', stop);
+    process.on('unhandledRejection', (error) => log.defect(error, 'none: nobody waited for it'));
+    process.on('uncaughtException', (error) => {
+      log.defect(error, 'none: nothing caught it, and the service stops');
+      exit = EXIT.defect;
+      stop();
+    });
   });
 }

@@ -17,7 +17,7 @@ import { COMMON_HEADERS } from './http/message.ts';
 import type { Reply, Request } from './http/message.ts';
 import { makeOwnPages } from './http/own-pages.ts';
 import { problemReply } from './http/problem-reply.ts';
-import { HttpProblem, problemTypes } from './http/problems.ts';
+import { HttpProblem, LATER, problemTypes } from './http/problems.ts';
 import { makeRecordReader } from './http/read-record.ts';
 import { makeReplay } from './http/replay.ts';
 import { makeResource } from './http/resource.ts';
@@ -28,6 +28,7 @@ import type { Serving } from './http/serving.ts';
 import { makeCallers } from './identity/callers.ts';
 import { makeCredentials } from './identity/credentials.ts';
 import { makeGate } from './identity/gate.ts';
+import { makeHashing } from './identity/hashing.ts';
 import { makeIdentityPages, tooMany } from './identity/pages.ts';
 import type { IdentityPage } from './identity/pages.ts';
 import { makeTokens } from './identity/tokens.ts';
@@ -36,7 +37,7 @@ import type { Graph } from './model/graph.ts';
 import { modelOf } from './model/graph.ts';
 import { makeCursors } from './query/cursor.ts';
 import { StoreError } from './store/contract.ts';
-import type { Store } from './store/contract.ts';
+import type { Requester, Store } from './store/contract.ts';
 
 /** What a service needs beside its models and its store. */
 export interface Surroundings extends Moment {
@@ -56,6 +57,8 @@ export interface Surroundings extends Moment {
   readonly quiet?: boolean;
   /** Whether everybody may do everything, as in trials of rules: never where others can ask. */
   readonly everybody?: boolean;
+  /** How many secrets are hashed at once; left out: one. */
+  readonly hashesAtOnce?: number;
   /** Asked before every request is read; where it throws a problem, that is the answer. It makes a service worse on purpose. */
   hinder?(): Promise<void>;
   /** Told of every defect, with the number that the client was given. */
@@ -96,6 +99,7 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
   const writes = makeWrites({ graph, store, moment: surroundings, code, log, report, callersChanged, tell: !quiet });
   const { sights } = writes;
   const idempotency = makeIdempotency(store, keys, now);
+  const hashing = makeHashing(surroundings.hashesAtOnce ?? 1, (bytes) => surroundings.random(bytes));
   const serving: Serving = {
     graph,
     store,
@@ -104,6 +108,7 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     moment: surroundings,
     code,
     writes,
+    hashing,
     answer: (asker, { claim }, write) => writes.run(asker, (work) => idempotency.within(work, claim, write)),
   };
   const routes = makeRoutes(graph);
@@ -117,7 +122,7 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
 
   const credentials = makeCredentials(store.dialect);
   const tokens = makeTokens(keys);
-  const known = { graph, store, moment: surroundings, sights, writes, tokens, callers: callers!, credentials };
+  const known = { graph, store, moment: surroundings, sights, writes, tokens, callers: callers!, credentials, hashing };
   const gate = makeGate({ ...known, outside });
   const identityPages: ReadonlyMap<string, IdentityPage> =
     identity === undefined
@@ -137,13 +142,18 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     const page = found === undefined ? identityPages.get(path) : undefined;
     const allow = found?.place.allow ?? page?.allow;
     if (allow !== undefined) {
-      if (method === 'OPTIONS') return cors.preflight(request, allow) ?? optionsReply(allow, found?.place);
-      const asked = everybody ? itself : gate.askerOf(request);
+      if (method === 'OPTIONS') {
+        count(addressOf(request));
+        return cors.preflight(request, allow) ?? optionsReply(allow, found?.place);
+      }
+      const asked = askerOf(request);
       const asker = asked instanceof Promise ? await asked : asked;
       note.caller = asker.caller !== null;
-      if (allowance !== undefined) refuseTooMany(asker, request);
-      return found === undefined ? answerPage(page!, asker, request, path, query) : answerEndpoint(found, asker, request, path, query); // prettier-ignore
+      return found === undefined
+        ? answerPage(page!, asker, request, path, query)
+        : answerEndpoint(found, asker, request, path, query);
     }
+    if (!path.startsWith('/health/')) count(addressOf(request));
     const own = await ownPages(request, path, query);
     if (own !== undefined) return own;
     const near = routes.near(path);
@@ -151,9 +161,36 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     throw new HttpProblem('unknown-path', detail);
   }
 
-  function refuseTooMany({ caller }: Asker, { client = '' }: Request): void {
-    const wait = allowance!.take(caller === null ? `at ${client}` : `by ${String(caller.key)}`);
+  /** Every request counts, whatever comes of it, but for those that look after the service's health. */
+  function count(by: string): void {
+    const wait = allowance === undefined ? 0 : allowance.take(by);
     if (wait > 0) throw tooMany(wait);
+  }
+
+  /** Who sends a request: it counts for them, or for their address where its token is no good. */
+  function askerOf(request: Request): Asker | Promise<Asker> {
+    const known = everybody ? itself : gate.askerOf(request);
+    if (!(known instanceof Promise)) return counted(known, request);
+    return known.then(
+      (asker) => counted(asker, request),
+      (error: unknown) => {
+        count(addressOf(request));
+        throw error;
+      },
+    );
+  }
+
+  function counted(asker: Asker, request: Request): Asker {
+    const by = requesterName(asker, request);
+    count(by);
+    const requester: Requester = {
+      by,
+      // Made by whoever looks at it: few reads do.
+      get signal() {
+        return request.signal;
+      },
+    };
+    return { ...asker, requester };
   }
 
   function answerPage(page: IdentityPage, asker: Asker, request: Request, path: string, query: string): Promise<Reply> {
@@ -187,7 +224,7 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     if (caller === null && identity !== undefined && !everybody) {
       throw new HttpProblem('malformed-request', 'Idempotency-Key is for those who are signed in: it belongs to one');
     }
-    const by = caller === null ? `at ${request.client ?? ''}` : `by ${String(caller.key)}`;
+    const by = requesterName(asker, request);
     return idempotency.once(
       request,
       { by, path, query },
@@ -196,10 +233,11 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     );
   }
 
-  function refused(error: unknown, path: string): Reply {
+  function refused(error: unknown, path: string, signal?: AbortSignal): Reply {
     const request = surroundings.uuid();
     const problem = error instanceof HttpProblem ? error : problemOf(error);
-    if (problemTypes[problem.problem].status >= 500) surroundings.report(error, request);
+    // What was given up because the client has gone went wrong for nobody.
+    if (problemTypes[problem.problem].status >= 500 && signal?.aborted !== true) surroundings.report(error, request);
     return problemReply(problem, path, request);
   }
 
@@ -223,7 +261,7 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
         target.length > LONGEST_TARGET ? Promise.reject(tooLong)
         : hinder === undefined ? answer(request, path, query, note)
         : hinder().then(() => answer(request, path, query, note)); // prettier-ignore
-      const whole = reply.catch((error: unknown) => refused(error, path.slice(0, LONGEST_TARGET)));
+      const whole = reply.catch((error: unknown) => refused(error, path.slice(0, LONGEST_TARGET), request.signal));
       return marks ? whole.then((one) => marked(one, request, note)) : whole;
     },
     refuse: (problem, target) => refused(problem, target.split('?')[0] ?? '/'),
@@ -244,14 +282,17 @@ interface Note {
 
 const tooLong = new HttpProblem('url-too-long', `a path and its query may have ${LONGEST_TARGET} bytes at most`);
 
+const addressOf = ({ client = '' }: Request): string => `at ${client}`;
+
+const requesterName = ({ caller }: Asker, request: Request): string =>
+  caller === null ? addressOf(request) : `by ${String(caller.key)}`;
+
 const wrongMethod = (path: string, allow: string): HttpProblem =>
   new HttpProblem('method-not-allowed', `${path} takes ${allow}`, { headers: { allow } });
 
 function refuseUnacceptable({ headers }: Request): void {
   if (!acceptsJson(headers.accept)) throw new HttpProblem('not-acceptable', 'Accept must allow application/json');
 }
-
-const LATER = { 'retry-after': '1' };
 
 /** What a client is told of an error that was not meant for it. */
 function problemOf(error: unknown): HttpProblem {

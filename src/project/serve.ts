@@ -13,6 +13,8 @@ import { moment } from './project.ts';
 
 /** Slow reads that are at work at once, so that quick ones keep a processor. */
 const SLOW_READS = Math.max(2, Math.min(4, availableParallelism() - 1));
+/** The same of secrets that are hashed. */
+const HASHES = Math.max(1, Math.min(4, availableParallelism() - 1));
 
 /** How the store of a service is opened. */
 export const storeOptions = ({ service }: Graph): StoreOptions => ({
@@ -29,7 +31,7 @@ export const serviceOn = (
   [key, ...olderKeys]: readonly string[],
   report: (error: unknown, request: string) => void,
   more: Pick<Surroundings, 'code' | 'log' | 'quiet' | 'outside' | 'everybody' | 'samples' | 'hinder'> = {},
-): Service => makeService(graph, store, { ...moment, ...more, key: key!, olderKeys, report });
+): Service => makeService(graph, store, { ...moment, hashesAtOnce: HASHES, ...more, key: key!, olderKeys, report });
 
 const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => undefined };
 

@@ -3,7 +3,7 @@ import type { Socket } from 'node:net';
 import Fastify from 'fastify';
 import proxyAddr from 'proxy-addr';
 import type { FastifyError, FastifyReply, FastifyRequest } from 'fastify';
-import { HttpProblem, tooLarge } from '../core/http/problems.ts';
+import { HttpProblem, LATER, tooLarge } from '../core/http/problems.ts';
 import type { Reply } from '../core/http/message.ts';
 import type { Service as WholeService } from '../core/service.ts';
 
@@ -23,8 +23,10 @@ type Service = Pick<WholeService, 'handle' | 'refuse'>;
 export interface Server {
   /** `http://127.0.0.1:8080` */
   readonly url: string;
-  /** Finishes open requests and takes no new ones. */
+  /** Finishes open requests, and refuses new ones; each answer is the last of its connection. */
   close(): Promise<void>;
+  /** Ends every connection, whatever is open on it. */
+  cutOff(): void;
 }
 
 /** A client that sends its request, or only its headers, more slowly than this is not waited for. */
@@ -63,9 +65,11 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   app.addContentTypeParser('*', { parseAs: 'buffer' }, (_request, body, done) => done(null, body));
 
   const clientOf = clientAddress(options.proxies ?? []);
+  const state: State = { isClosing: false };
+  const around: Around = { service, clientOf, state };
   const handle = (request: FastifyRequest, reply: FastifyReply): void => {
     reply.hijack();
-    answer(service, request.raw, reply.raw, request.body as Buffer | undefined, clientOf);
+    answer(around, request.raw, reply.raw, request.body as Buffer | undefined);
   };
   app.all('/*', handle);
   app.setNotFoundHandler(handle);
@@ -74,12 +78,30 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   });
 
   await app.ready();
-  readStraight(app.server, service, options.largestBody, clientOf);
+  readStraight(app.server, around, options.largestBody);
   await app.listen({ host: options.host, port: options.port });
   const address = app.server.address();
   const port = typeof address === 'object' && address !== null ? address.port : options.port;
   const host = options.host.includes(':') ? `[${options.host}]` : options.host;
-  return { url: `http://${host}:${port}`, close: () => app.close() };
+  return {
+    url: `http://${host}:${port}`,
+    close() {
+      state.isClosing = true;
+      return app.close();
+    },
+    cutOff: () => app.server.closeAllConnections(),
+  };
+}
+
+/** What answering a request takes beside the request itself. */
+interface Around {
+  readonly service: Service;
+  readonly clientOf: ClientOf;
+  readonly state: State;
+}
+
+interface State {
+  isClosing: boolean;
 }
 
 /**
@@ -87,17 +109,20 @@ export async function startServer(service: Service, options: ServerOptions): Pro
  * little more: they go straight to the service, which makes a read by key a fifth faster (docs/benchmarks.md). All others,
  * and all that are refused, are the framework's.
  */
-function readStraight(server: HttpServer, service: Service, largestBody: number, clientOf: ClientOf): void {
+function readStraight(server: HttpServer, around: Around, largestBody: number): void {
   const [framework] = server.listeners('request') as ((request: IncomingMessage, response: ServerResponse) => void)[];
   server.removeAllListeners('request');
   server.on('request', (request: IncomingMessage, response: ServerResponse) => {
     const { method, headers } = request;
-    if (method === 'GET' || method === 'HEAD') answer(service, request, response, undefined, clientOf);
+    if (around.state.isClosing) refuseWhileClosing(around, request, response);
+    else if (method === 'GET' || method === 'HEAD') answer(around, request, response, undefined);
     else if (method === 'POST' && Number(headers['content-length']) <= largestBody) {
       const chunks: Buffer[] = [];
       request.on('data', (chunk: Buffer) => chunks.push(chunk));
       // The parser gives exactly as many bytes as were told; without all of them there is nobody left to answer.
-      request.on('end', () => answer(service, request, response, chunks.length === 1 ? chunks[0] : Buffer.concat(chunks), clientOf)); // prettier-ignore
+      request.on('end', () =>
+        answer(around, request, response, chunks.length === 1 ? chunks[0] : Buffer.concat(chunks)),
+      );
     } else framework!(request, response);
   });
 }
@@ -123,16 +148,43 @@ function clientAddress(proxies: readonly string[]): ClientOf {
 }
 
 function answer(
-  service: Service,
+  { service, clientOf, state }: Around,
   request: IncomingMessage,
   response: ServerResponse,
   body: Buffer | undefined,
-  clientOf: ClientOf,
 ): void {
   const { method, headers, url } = request;
+  let gone: AbortController | undefined;
   void service
-    .handle({ method: method!, target: originForm(url!), headers, body, client: clientOf(request) })
-    .then((reply) => write(response, reply));
+    .handle({
+      method: method!,
+      target: originForm(url!),
+      headers,
+      body,
+      client: clientOf(request),
+      // Few requests are worth being given up: the signal is made for whoever asks for it.
+      get signal() {
+        gone ??= goneWith(response);
+        return gone.signal;
+      },
+    })
+    .then((reply) => write(response, reply, state.isClosing));
+}
+
+/** Aborted when a client closes its connection before it has its answer. */
+function goneWith(response: ServerResponse): AbortController {
+  const gone = new AbortController();
+  const close = (): void => {
+    if (!response.writableFinished) gone.abort(new HttpProblem('time-ran-out', 'the client has gone'));
+  };
+  if (response.destroyed) close();
+  else response.once('close', close);
+  return gone;
+}
+
+function refuseWhileClosing({ service }: Around, request: IncomingMessage, response: ServerResponse): void {
+  const reply = service.refuse(new HttpProblem('stopping', undefined, { headers: LATER }), request.url!);
+  write(response, request.method === 'HEAD' ? { ...reply, body: undefined } : reply, true);
 }
 
 /** A request may name the whole URL (RFC 9112, 3.2.2): what counts of it is the path and the query. */
@@ -140,8 +192,9 @@ const originForm = (target: string): string =>
   target.startsWith('/') ? target : target.replace(/^https?:\/\/[^/?#]*/i, '').replace(/^(?!\/)/, '/');
 
 /** An answer is finished text with all its headers: it goes to the socket as it is. */
-function write(response: ServerResponse, { status, headers, body = '' }: Reply): void {
+function write(response: ServerResponse, { status, headers, body = '' }: Reply, isLast: boolean): void {
   const hasBody = status !== 204 && status !== 304;
+  if (isLast) response.setHeader('connection', 'close');
   response.writeHead(status, !hasBody ? headers : { ...headers, 'content-length': Buffer.byteLength(body) });
   response.end(body);
 }
@@ -159,9 +212,9 @@ function refuseNoise(error: Error & { code?: string }, socket: Socket): void {
 }
 
 /** What was refused before its body was read leaves bytes behind that are no request: the connection ends with it. */
-function refuse(reply: FastifyReply, { status, headers, body }: Reply): void {
+function refuse(reply: FastifyReply, answer: Reply): void {
   reply.hijack();
-  write(reply.raw, { status, headers: { ...headers, connection: 'close' }, body });
+  write(reply.raw, answer, true);
 }
 
 /** What the server itself refuses, before the service has seen it. */

@@ -1,4 +1,4 @@
-import type { Reader } from '../core/store/contract.ts';
+import type { Reader, Requester } from '../core/store/contract.ts';
 import { StoreError } from '../core/store/contract.ts';
 import { tooSlow, transactionTooSlow } from './options.ts';
 
@@ -10,6 +10,10 @@ export interface TimeLimit {
   race<Result>(work: Promise<Result>): Promise<Result>;
   /** Whether the work was given up because its time was up. */
   isUp(): boolean;
+  /** Whether the time is up, be it that nobody has noticed: work that never waits keeps the clock from ticking. */
+  isPast(): boolean;
+  /** What is thrown then. */
+  error(): Error;
   /** It is over: nobody is told anything any more. */
   end(): void;
 }
@@ -70,6 +74,8 @@ export function startTimeLimit(longest: number | undefined, tooLong = transactio
       });
     },
     isUp: () => isUp,
+    isPast: () => performance.now() > entry.deadline,
+    error: () => tooLong(longest ?? Infinity),
     end: () => void running.delete(entry),
   };
 }
@@ -79,10 +85,15 @@ export async function timedReading<Result>(
   reader: Reader,
   longest: number,
   work: (reader: Reader, signal: AbortSignal) => Promise<Result>,
+  requester: Requester | undefined,
 ): Promise<Result> {
   const limit = startTimeLimit(longest, tooSlow);
   try {
-    return await limit.race(work(reader, limit.signal));
+    const own: Reader = {
+      first: (statement, values) => reader.first(statement, values, requester),
+      all: (statement, values) => reader.all(statement, values, requester),
+    };
+    return await limit.race(work(own, limit.signal));
   } finally {
     limit.end();
   }

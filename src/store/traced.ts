@@ -42,13 +42,13 @@ export function traced(store: Store, tell: (asked: Asked) => void): Store {
     tell({ statement, values: [], milliseconds: performance.now() - begun, rows: 0 });
 
   const reader = (of: Reader): Reader => ({
-    first: (statement, values) =>
-      timed(statement, values, () => of.first(statement, values), (row) => (row === undefined ? 0 : 1)), // prettier-ignore
-    all: (statement, values) =>
+    first: (statement, values, requester) =>
+      timed(statement, values, () => of.first(statement, values, requester), (row) => (row === undefined ? 0 : 1)), // prettier-ignore
+    all: (statement, values, requester) =>
       timed(
         statement,
         values,
-        () => of.all(statement, values),
+        () => of.all(statement, values, requester),
         (rows) => rows.length,
       ),
   });
@@ -64,7 +64,7 @@ export function traced(store: Store, tell: (asked: Asked) => void): Store {
   return {
     ...store,
     ...reader(store),
-    reading: (work) => store.reading((of, signal) => work(reader(of), signal)),
+    reading: (work, requester) => store.reading((of, signal) => work(reader(of), signal), requester),
     async transaction(work, options) {
       let ended = 0;
       try {

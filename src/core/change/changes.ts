@@ -264,14 +264,16 @@ export function makeChanges(model: Model, writing: Writing): Changes {
     Object.keys(wanted).some((member) => model.byMember.has(member) && !isSame(wanted[member], seen[member] ?? null));
 
   const changes: Changes = {
-    async seal(values) {
+    async seal(values, hash = (secret) => hashSecret(secret, moment.random(SALT_LENGTH))) {
       const sealed: Values = { ...values };
       for (const { member } of secrets) {
         const secret = values[member];
-        if (typeof secret === 'string') sealed[member] = await hashSecret(secret, moment.random(SALT_LENGTH));
+        if (typeof secret === 'string') sealed[member] = await hash(secret);
       }
       return sealed;
     },
+
+    countSecrets: (values) => secrets.filter(({ member }) => typeof values[member] === 'string').length,
 
     async create(work, given, sight) {
       const { transaction } = work;

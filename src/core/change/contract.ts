@@ -43,8 +43,13 @@ export type BodyOf = (seen: Values) => ReadBody | Promise<ReadBody>;
 
 /** The writes of one model. Each is a part of some work, and throws `HttpProblem` where it can't be. */
 export interface Changes {
-  /** Secrets as their hashes. It takes time, so it is done before a transaction begins. */
-  seal(values: Values): Promise<Values>;
+  /**
+   * Secrets as their hashes. It takes time, so it is done before a transaction begins; `hash` is for those who have to
+   * wait for their turn.
+   */
+  seal(values: Values, hash?: (secret: string) => Promise<string>): Promise<Values>;
+  /** How many secrets there are to be hashed among some values. */
+  countSecrets(values: Values): number;
   /**
    * Where `sight` is given it is a client who writes, and every grant is asked for; else it is the service itself. So it
    * is with all that follow.

@@ -3,12 +3,15 @@ import type { Act, Condition } from '../access/condition.ts';
 import type { Caller } from '../access/caller.ts';
 import type { Sight } from '../access/sight.ts';
 import type { Graph, Model } from '../model/graph.ts';
+import type { Requester } from '../store/contract.ts';
 import { HttpProblem } from './problems.ts';
 
 /** Who asks, and what they may do and see. */
 export interface Asker {
   readonly caller: Caller | null;
   readonly sight: Sight;
+  /** For whom reads are, where they come from outside. */
+  readonly requester?: Requester;
 }
 
 /** What tells a client how to sign in (RFC 6750). */

@@ -67,7 +67,7 @@ export function makePatcher(target: Record<string, unknown>): (step: ReadStep) =
     // JavaScript would take that name for something else than a member.
     if (!isRecord(parent) || token === '__proto__') return nothing('path');
     if (work > MOST_WORK) return { kind: 'too-much' };
-    (parent as Record<string, unknown>)[token] = value;
+    parent[token] = value;
     return undefined;
   }
 
@@ -83,11 +83,11 @@ export function makePatcher(target: Record<string, unknown>): (step: ReadStep) =
   return ({ op, path, from, value }) => {
     if (work > MOST_WORK) return { kind: 'too-much' };
     if (op === 'add') return put(path, value);
+    // What is not there is another value than any.
+    if (op === 'test') return isEqual(valueAt(target, path), value) ? undefined : { kind: 'other-value' };
     const there = valueAt(target, op === 'move' || op === 'copy' ? from : path);
     if (there === undefined) return nothing(op === 'move' || op === 'copy' ? 'from' : 'path');
     switch (op) {
-      case 'test':
-        return isEqual(there, value) ? undefined : { kind: 'other-value' };
       case 'remove':
         take(path);
         return undefined;

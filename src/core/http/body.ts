@@ -34,6 +34,11 @@ export function readBodyOf(request: Request, kind: ClientKind): unknown {
     const headers: Record<string, string> = kind === 'update' ? { 'accept-patch': types.join(', ') } : {};
     throw new HttpProblem('unsupported-media-type', `send ${types.join(' or ')}; ${got}`, { headers });
   }
+  const encoding = request.headers['content-encoding'];
+  if (encoding !== undefined && String(encoding).toLowerCase() !== 'identity') {
+    const detail = `send the body as it is, without Content-Encoding; got ${String(encoding)}`;
+    throw new HttpProblem('unsupported-media-type', detail, { headers: { 'accept-encoding': 'identity' } });
+  }
   if (request.body === undefined) throw new HttpProblem('malformed-request', 'the body is empty; send a JSON object');
   return readJson(request.body);
 }

@@ -113,7 +113,7 @@ test.each(suite.map((one, at) => [`${at}: ${one.comment ?? one.error ?? JSON.str
 
 // A plain reading of RFC 6902 over maps and lists, which have nothing to inherit.
 type Node = Map<string, Node> | Node[] | string | number | boolean | null;
-const LOST = Symbol('lost');
+const LOST = new Error('lost');
 
 const nodeOf = (value: unknown): Node =>
   Array.isArray(value)

@@ -9,6 +9,8 @@ export interface Request {
   readonly body?: Uint8Array | undefined;
   /** The address of the client's end of the connection, where it has one. */
   readonly client?: string | undefined;
+  /** Aborted once the client has gone without waiting for the answer. */
+  readonly signal?: AbortSignal | undefined;
   /** What a request with an Idempotency-Key is known by. */
   readonly claim?: Claim;
 }

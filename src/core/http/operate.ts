@@ -108,8 +108,9 @@ export function makeOperation(model: Model, operation: Operation, serving: Servi
       const key = keyText === undefined ? undefined : keyFromText(model.key, keyText);
       const input = readInput.fromQuery(query, asker);
       const record = key === undefined ? undefined : await heldBy(asker, key);
-      const data = await store.reading((reader, signal) =>
-        called(asker, input, writes.readingScope(asker.caller, reader, signal), record, reader),
+      const data = await store.reading(
+        (reader, signal) => called(asker, input, writes.readingScope(asker.caller, reader, signal), record, reader),
+        asker.requester,
       );
       return reply(data, request);
     };

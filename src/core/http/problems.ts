@@ -151,6 +151,12 @@ export const problemTypes = {
     title: 'Too many writers wait',
     about: 'Try again after the time in the header Retry-After; `limits.queue` is the limit. Nothing was changed.',
   },
+  stopping: {
+    status: 503,
+    title: 'The service is stopping',
+    about:
+      'It takes no new requests any more. Try again after the time in the header Retry-After. Nothing was changed.',
+  },
   'store-unavailable': {
     status: 503,
     title: 'The database can not be reached',
@@ -185,6 +191,9 @@ export class HttpProblem extends Error {
     this.options = options;
   }
 }
+
+/** What an answer says that will be another one in a moment. */
+export const LATER = { 'retry-after': '1' } as const;
 
 /** 422 with every failure, and their number in the title. */
 export function brokenRules(failures: readonly Failure[], begins = 'The record breaks'): HttpProblem {

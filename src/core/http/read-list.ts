@@ -68,7 +68,7 @@ export function makeListAnswerer(
     const { request, statement, values, ends } = plansOf(asker.sight)(asker, path, query, of);
     const { form, limit } = request;
     const bound = values ?? listValues(statement, form, limit, dialect, { now: moment.now(), caller: asker.caller });
-    const row = await store.first(statement, bound);
+    const row = await store.first(statement, bound, asker.requester);
     if (!row![3]) throw unknownRecord(asker.sight, modelOf(graph, of.under!.relation.target));
     return pageReply(path, request, statement, row!, cursors, ends, finish);
   };

@@ -49,11 +49,11 @@ export function makeRecordReader(model: Model, { graph, store, tags, moment }: S
     };
   });
 
-  return async ({ caller, sight }, keyText, { headers }, query) => {
+  return async ({ caller, sight, requester }, keyText, { headers }, query) => {
     admit(sight, model, 'read');
     const key = dialect.bind(model.key, keyFromText(model.key, keyText));
     const statement = statementsOf(sight)(query);
-    const row = await store.first(statement, [key, ...statement.values({ now: moment.now(), caller })]);
+    const row = await store.first(statement, [key, ...statement.values({ now: moment.now(), caller })], requester);
     if (row === undefined) throw unknownRecord(sight, model);
     const etag = tagOf(row[0] as string, row[1] as string | undefined);
     if (isNamed(headers['if-none-match'], etag)) return { status: 304, headers: { ...COMMON_HEADERS, etag } };

@@ -2,6 +2,7 @@ import type { Moment } from '../change/contract.ts';
 import type { Code } from '../change/code.ts';
 import type { Writes } from '../change/run.ts';
 import type { Work } from '../change/work.ts';
+import type { Hashing } from '../identity/hashing.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Cursors } from '../query/cursor.ts';
 import type { Store } from '../store/contract.ts';
@@ -18,6 +19,7 @@ export interface Serving {
   readonly moment: Moment;
   readonly code: Code;
   readonly writes: Writes;
+  readonly hashing: Hashing;
   /** Answers a request by a write, in one transaction; whatever the answer looks at is in it too. */
   answer(asker: Asker, request: Request, write: (work: Work) => Promise<Reply>): Promise<Reply>;
 }

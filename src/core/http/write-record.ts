@@ -5,6 +5,7 @@ import { unseenBy } from '../access/unseen.ts';
 import type { Sight } from '../access/sight.ts';
 import type { Written } from '../change/contract.ts';
 import type { Work } from '../change/work.ts';
+import { MOST_SECRETS } from '../identity/hashing.ts';
 import type { Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { ownerField } from '../model/owner.ts';
@@ -24,7 +25,7 @@ import { keyFromText } from './key.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
 import type { Reply, Request } from './message.ts';
 import { applied, preferredReturn } from './prefer.ts';
-import { brokenRules, HttpProblem } from './problems.ts';
+import { brokenRules, HttpProblem, LATER } from './problems.ts';
 import { refuseQuery } from './query.ts';
 import type { Serving } from './serving.ts';
 
@@ -39,7 +40,7 @@ export interface RecordWriter {
 export const MOST_AT_ONCE = 10_000;
 
 export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
-  const { graph, store, writes, answer, moment } = serving;
+  const { graph, store, writes, answer, moment, hashing } = serving;
   const { dialect } = store;
   const collection = collectionPath(graph, model);
   const changes = writes.changesOf(model);
@@ -119,7 +120,7 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
       if (!Array.isArray(body)) {
         const { values, failures } = readNew(body, given, '');
         if (failures.length > 0) throw brokenRules(failures);
-        const sealed = await changes.seal(values);
+        const sealed = await sealedFor(asker)(values);
         return answer(asker, request, async (work) =>
           created(work, await changes.create(work, sealed, sight), request),
         );
@@ -134,8 +135,14 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
       const read = body.map((one: unknown, at) => readNew(one, given, pointerTo(at)));
       const failures = read.flatMap((one) => one.failures);
       if (failures.length > 0) throw brokenRules(failures, 'The records break');
+      const secrets = read.reduce((sum, { values }) => sum + changes.countSecrets(values), 0);
+      if (secrets > MOST_SECRETS) {
+        const detail = `have ${secrets} secrets to be hashed; ${MOST_SECRETS} is the most in one request`;
+        throw brokenRules([{ pointer: '', rule: 'maxItems', detail }], 'The records break');
+      }
+      const seal = sealedFor(asker);
       const sealed: Values[] = [];
-      for (const { values } of read) sealed.push(await changes.seal(values));
+      for (const { values } of read) sealed.push(await seal(values));
       return answer(asker, request, async (work) => {
         const all: Written[] = [];
         for (const [at, values] of sealed.entries()) all.push(await inPlace(at, changes.create(work, values, sight)));
@@ -149,7 +156,7 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
       refuseQuery(query);
       const key = keyFromText(model.key, keyText);
       const guard = guardOf(model, tags, request);
-      const body = await bodyOf(how, request, readersOf(sight));
+      const body = await bodyOf(how, request, readersOf(sight), sealedFor(asker));
       return answer(asker, request, async (work) => {
         const written = await changes.change(work, how, key, (record) => body(work, record), { sight, guard });
         const { shown, tag } = await shownOf(work, written);
@@ -184,6 +191,7 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
     how: 'replace' | 'update',
     request: Request,
     readers: Readonly<Record<'replace' | 'update', BodyReader>>,
+    seal: Seal,
   ): Promise<(work: Work, record: Values) => ReadBody | Promise<ReadBody>> {
     const body = readBodyOf(request, how);
     if (how === 'update' && mediaTypeOf(request) === JSON_PATCH) {
@@ -191,18 +199,33 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
       return async (work, record) => {
         const found = await changes.shown(work, record[model.key.member] as never, work.sight);
         const members = patchedMembers(model, JSON.parse(found!.shown) as Record<string, unknown>, steps);
-        return sealed(readers.update(members, true));
+        // The record is locked: this one does not wait for its turn.
+        return sealed(readers.update(members, true), (values) => changes.seal(values));
       };
     }
-    const read = await sealed(readers[how](body));
+    const read = await sealed(readers[how](body), seal);
     return () => read;
   }
 
-  async function sealed(read: ReadBody): Promise<ReadBody> {
+  /** Hashes secrets in turn with those of others, as long as the time of the write is not up, and somebody waits for it. */
+  function sealedFor({ requester }: Asker): Seal {
+    const last = moment.now().getTime() + graph.service.limits.transaction;
+    const hash = async (secret: string): Promise<string> => {
+      const hashed = await hashing.hash(secret, requester);
+      if (moment.now().getTime() > last) throw new HttpProblem('time-ran-out', undefined, { headers: LATER });
+      return hashed;
+    };
+    return (values) => changes.seal(values, hash);
+  }
+
+  async function sealed(read: ReadBody, seal: Seal): Promise<ReadBody> {
     if (read.failures.length > 0) throw brokenRules(read.failures);
-    return { ...read, values: await changes.seal(read.values) };
+    return { ...read, values: await seal(read.values) };
   }
 }
+
+/** Gives values with their secrets hashed. */
+type Seal = (values: Values) => Promise<Values>;
 
 /** What the path says of a new record, and what it is where the body doesn't say. */
 interface Given {

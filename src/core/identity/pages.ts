@@ -1,4 +1,4 @@
-import { sealedLike, isSecret } from '../change/secret.ts';
+import { sealedLike } from '../change/secret.ts';
 import type { Moment } from '../change/contract.ts';
 import type { Writes } from '../change/run.ts';
 import { makeAllowance } from '../http/allowance.ts';
@@ -15,10 +15,11 @@ import { modelOf } from '../model/graph.ts';
 import { noRules } from '../model/rules.ts';
 import { pointerTo } from '../rules/failure.ts';
 import { valueReader } from '../rules/schema.ts';
-import type { Store } from '../store/contract.ts';
+import type { Requester, Store } from '../store/contract.ts';
 import type { Callers } from './callers.ts';
 import type { Credentials } from './credentials.ts';
 import type { Gate } from './gate.ts';
+import type { Hashing } from './hashing.ts';
 import type { Tokens } from './tokens.ts';
 
 /** A request for one of the pages at which somebody signs in and out, and learns who they are. */
@@ -43,14 +44,13 @@ export interface IdentityPagesOptions {
   readonly callers: Callers;
   readonly credentials: Credentials;
   readonly gate: Gate;
+  readonly hashing: Hashing;
   /** Answers reads of the identity model's records. */
   readonly readRecord: RecordReader;
 }
 
 /** Of one address; ten times what one login of it may fail. */
 const LOOSER = 10;
-/** Slow hashes that are worked out, or wait, at once. */
-const MOST_HASHES = 64;
 
 /** The pages of a service in which somebody can sign in, by their paths; none where nobody can. */
 export function makeIdentityPages(options: IdentityPagesOptions): ReadonlyMap<string, IdentityPage> {
@@ -93,7 +93,7 @@ function revoker({ writes, credentials, callers, moment }: IdentityPagesOptions)
 
 /** Gives a token for a login and its secret. A wrong one of either takes as long, and is told in the same words. */
 function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
-  const { graph, store, moment, writes, tokens, callers, credentials, gate } = options;
+  const { graph, store, moment, writes, tokens, callers, credentials, gate, hashing } = options;
   const { dialect } = store;
   const model = modelOf(graph, graph.identity!.model);
   const { lifetime } = graph.identity!;
@@ -106,21 +106,14 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
     sql: `SELECT ${dialect.text(dialect.object([{ name: 'key', value: dialect.value(model.key, name(model.key.column)) }]))}, ${name(secret.column)} FROM ${name(model.table)} WHERE ${name(login.column)} = ${dialect.placeholder(1)}`,
   };
   const nobody = sealedLike(moment.random);
-  let hashing = 0;
 
-  async function holder(loginText: string, secretText: string): Promise<Scalar | undefined> {
+  async function holder(loginText: string, secretText: string, by: Requester): Promise<Scalar | undefined> {
     const { value, failures } = readLogin(loginText);
     const row = failures.length > 0 ? undefined : await store.first(find, [dialect.bind(login, value)]);
     const hashed = (row?.[1] ?? null) as string | null;
-    if (hashing >= MOST_HASHES) throw new HttpProblem('too-busy', undefined, { headers: { 'retry-after': '1' } });
-    hashing += 1;
-    try {
-      const isRight = await isSecret(secretText, hashed ?? nobody);
-      if (!isRight || hashed === null) return undefined;
-      return (JSON.parse(String(row![0])) as { key: Scalar }).key;
-    } finally {
-      hashing -= 1;
-    }
+    const isRight = await hashing.isSecret(secretText, hashed ?? nobody, by);
+    if (!isRight || hashed === null) return undefined;
+    return (JSON.parse(String(row![0])) as { key: Scalar }).key;
   }
 
   return async ({ request, query }: IdentityRequest): Promise<Reply> => {
@@ -128,15 +121,30 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
     const given = read(readBodyOf(request, 'create'));
     const address = request.client ?? '';
     const pair = JSON.stringify([given.login.trim().toLowerCase().slice(0, 400), address]);
-    const wait = ofAddress!.take(address) || ofPair!.take(pair);
+    // Only failures count, and of those only the ones of which the secret was looked at: nobody can use up an address for
+    // others with what is refused anyway.
+    const giveBack = (): void => {
+      ofAddress!.giveBack(address);
+      ofPair!.giveBack(pair);
+    };
+    const wait = ofPair!.take(pair);
     if (wait > 0) throw tooMany(wait);
-    const key = await holder(given.login, given.secret);
+    const waitAtAddress = ofAddress!.take(address);
+    if (waitAtAddress > 0) {
+      ofPair!.giveBack(pair);
+      throw tooMany(waitAtAddress);
+    }
+    let key: Scalar | undefined;
+    try {
+      key = await holder(given.login, given.secret, { by: `at ${address}`, signal: request.signal });
+    } catch (error) {
+      giveBack();
+      throw error;
+    }
     if (key === undefined) {
       throw new HttpProblem('wrong-credentials', `no ${model.name} has this ${login.member} and this ${secret.member}`, { headers: CHALLENGE }); // prettier-ignore
     }
-    // Only failures count.
-    ofAddress!.giveBack(address);
-    ofPair!.giveBack(pair);
+    giveBack();
     const audience = await gate.audience();
     const fresh = Buffer.from(moment.random(16)).toString('base64url');
     const mark = await writes.run(null, ({ transaction }) => credentials.mark(transaction, key, fresh));

@@ -20,11 +20,19 @@ export interface Statement {
   readonly light?: boolean;
 }
 
+/** Whom a read is for: slow ones are handed out fairly among them, and given up once nobody waits any more. */
+export interface Requester {
+  /** Those with the same name share what one may have. */
+  readonly by: string;
+  /** Aborted once the answer has nobody to go to. */
+  readonly signal?: AbortSignal | undefined;
+}
+
 /** Something that answers statements: a connection, or a transaction under way. */
 export interface Reader {
   /** The first row, or undefined where there is none. */
-  first(statement: Statement, values: readonly StoreValue[]): Promise<Row | undefined>;
-  all(statement: Statement, values: readonly StoreValue[]): Promise<readonly Row[]>;
+  first(statement: Statement, values: readonly StoreValue[], requester?: Requester): Promise<Row | undefined>;
+  all(statement: Statement, values: readonly StoreValue[], requester?: Requester): Promise<readonly Row[]>;
 }
 
 /** What happens in it is kept whole, or not at all. It is dead once its work has ended. */
@@ -75,7 +83,10 @@ export interface Store extends Reader {
     options?: TransactionOptions,
   ): Promise<Result>;
   /** Work that only reads, and of which all together is to take no longer than one read may. */
-  reading<Result>(work: (reader: Reader, signal: AbortSignal) => Promise<Result>): Promise<Result>;
+  reading<Result>(
+    work: (reader: Reader, signal: AbortSignal) => Promise<Result>,
+    requester?: Requester,
+  ): Promise<Result>;
   readonly ddl: Ddl;
   /** A transaction that may change tables. However long it takes, it isn't cut off. */
   alter<Result>(work: (alteration: Alteration) => Promise<Result>): Promise<Result>;

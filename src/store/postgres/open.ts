@@ -161,7 +161,7 @@ export async function openPostgres(
     first: (statement, values) => ask(readersFor(statement), statement, values).then(rowOf, refuseRead),
     all: (statement, values) => ask(readersFor(statement), statement, values).then(rowsOf, refuseRead),
 
-    reading: (work) => timedReading(store, longestRead, work),
+    reading: (work, requester) => timedReading(store, longestRead, work, requester),
 
     async transaction(work, { unlimited = false } = {}) {
       for (let tried = 1; ; tried += 1) {

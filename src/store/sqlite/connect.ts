@@ -11,7 +11,7 @@ export interface Prepared {
   readonly doubles: boolean;
 }
 
-/** How long a statement waits for another program's transaction. */
+/** How long this waits for another program's transaction. */
 export const BUSY_MS = 5_000;
 
 /** Opens (and makes, where it is missing) the database in a file. */
@@ -23,6 +23,8 @@ export function connect(file: string): Connection {
   connection.exec('PRAGMA synchronous = NORMAL');
   // Pages that are written again and again go back to the database's own file less often: 16 MB instead of 4.
   connection.exec('PRAGMA wal_autocheckpoint = 4000');
+  // From here on nothing waits inside the driver, where it would hold up all the rest: see when-free.ts.
+  connection.exec('PRAGMA busy_timeout = 0');
   return connection;
 }
 

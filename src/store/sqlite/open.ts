@@ -1,4 +1,5 @@
-import type { Reader, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
+import { setImmediate } from 'node:timers/promises';
+import type { Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
 import { StoreError } from '../../core/store/contract.ts';
 import { sqliteDialect } from './dialect.ts';
 import { storeError } from './errors.ts';
@@ -10,15 +11,19 @@ import type { TimeLimit } from '../time-limit.ts';
 import { allRows, BUSY_MS, connect, firstRow, prepare } from './connect.ts';
 import type { Connection, Prepared } from './connect.ts';
 import { makeQueue } from './queue.ts';
+import { watchFile } from './file-watch.ts';
 import { makeSlowReads } from './slow-reads.ts';
+import type { SlowReads } from './slow-reads.ts';
+import { isBusy, whenFree } from './when-free.ts';
 
 const ALTERING_MS = 600_000;
 /**
- * A read that takes so long, so often in a row, holds up others: it goes to a thread of its own from then on. Once may be
- * the machine's fault.
+ * A read that takes so long, so often in a row, holds up others: it goes to a process of its own from then on. Once may be
+ * the machine's fault, unless it is much too long.
  */
 const SLOW_MS = 20;
 const SLOW_RUNS = 3;
+const MUCH_TOO_SLOW_MS = 80;
 
 /** Opens (and makes, where it is missing) the database in a file. Its folder must exist. */
 export function openSqlite(
@@ -33,44 +38,79 @@ export function openSqlite(
   } catch (error) {
     throw storeError(error, file);
   }
+  const watch = watchFile(file);
   const inLine = makeQueue(mostWaiting);
-  const read = readerOf(reading, file);
-  const write = readerOf(writing, file);
+  const read = readerOf(reading);
+  const write = readerOf(writing);
   const slow = slowReads === 0 ? undefined : makeSlowReads(file, slowReads, longestRead);
   // Some statements turn out to be slow: how often in a row they were.
   const slowRuns = new WeakMap<Statement, number>();
   const isSlow = (statement: Statement): boolean =>
     statement.slow === true || (slowRuns.get(statement) ?? 0) >= SLOW_RUNS;
-  const timed = <Result>(statement: Statement, ask: () => Promise<Result>): Promise<Result> => {
+  const timed = <Result>(statement: Statement, ask: () => Result): Result => {
     const start = performance.now();
     const result = ask();
-    if (performance.now() - start > SLOW_MS) slowRuns.set(statement, (slowRuns.get(statement) ?? 0) + 1);
+    const took = performance.now() - start;
+    if (took > MUCH_TOO_SLOW_MS) slowRuns.set(statement, SLOW_RUNS);
+    else if (took > SLOW_MS) slowRuns.set(statement, (slowRuns.get(statement) ?? 0) + 1);
     else if (slowRuns.has(statement)) slowRuns.delete(statement);
     return result;
   };
 
+  /** Does some work when it is its turn. Other programs may stand in its way for so long from now on, the wait included. */
+  const begun = <Result>(busy: number, mayWait: boolean, work: (busyUntil: number) => Promise<Result>) => {
+    const busyUntil = performance.now() + busy;
+    return inLine(() => work(busyUntil), mayWait);
+  };
+
   const whole = async <Result>(
     work: (transaction: Transaction) => Promise<Result>,
-    longest?: number,
+    longest: number | undefined,
+    busyUntil: number,
   ): Promise<Result> => {
-    const limit = startTimeLimit(longest);
-    const transaction = transactionOn(write, (sql) => writing.exec(sql), limit);
+    let limit: TimeLimit | undefined;
     try {
-      writing.exec('BEGIN IMMEDIATE');
+      watch.check();
+      await whenFree(busyUntil, () => writing.exec('BEGIN IMMEDIATE'));
+      limit = startTimeLimit(longest);
+      const transaction = transactionOn(write, (sql) => writing.exec(sql), limit, file);
+      let result: Result;
       try {
-        const result = await limit.race(work(transaction.handle));
+        result = await limit.race(work(transaction.handle));
         transaction.end();
-        writing.exec('COMMIT');
-        return result;
+        await whenFree(busyUntil, () => writing.exec('COMMIT'));
       } catch (error) {
         transaction.end();
         if (writing.inTransaction) writing.exec('ROLLBACK');
         throw error;
       }
+      // Nobody is told that something is kept which is not.
+      watch.check();
+      return result;
     } catch (error) {
       throw isDrivers(error) ? storeError(error, file) : error;
     } finally {
-      limit.end();
+      limit?.end();
+    }
+  };
+
+  const slowly = async (reads: SlowReads, ...given: Parameters<SlowReads['read']>): Promise<readonly Row[]> => {
+    watch.checkNowAndThen();
+    return reads.read(...given);
+  };
+
+  /** The outcome of a quick read; as soon as it can be had, where another program stands in the way. */
+  const asked = async <Result>(ask: () => Result): Promise<Result> => {
+    watch.checkNowAndThen();
+    try {
+      return ask();
+    } catch (error) {
+      if (!isBusy(error)) throw storeError(error, file);
+    }
+    try {
+      return await whenFree(performance.now() + Math.min(BUSY_MS, longestRead), ask);
+    } catch (error) {
+      throw storeError(error, file);
     }
   };
 
@@ -79,40 +119,42 @@ export function openSqlite(
     address: `sqlite:${file}`,
     dialect: sqliteDialect,
     ddl: sqliteDdl,
-    async first(statement, values) {
-      if (slow === undefined) return read.first(statement, values);
-      if (isSlow(statement)) return (await slow.read(statement, values, false))[0];
-      return timed(statement, () => read.first(statement, values));
+    first(statement, values, requester) {
+      if (slow === undefined) return asked(() => read.first(statement, values));
+      if (isSlow(statement)) return slowly(slow, statement, values, false, requester).then(([row]) => row);
+      return asked(() => timed(statement, () => read.first(statement, values)));
     },
-    all(statement, values) {
-      if (slow === undefined) return read.all(statement, values);
-      if (isSlow(statement)) return slow.read(statement, values, true);
-      return timed(statement, () => read.all(statement, values));
+    all(statement, values, requester) {
+      if (slow === undefined) return asked(() => read.all(statement, values));
+      if (isSlow(statement)) return slowly(slow, statement, values, true, requester);
+      return asked(() => timed(statement, () => read.all(statement, values)));
     },
 
-    reading: (work) => timedReading(store, longestRead, work),
+    reading: (work, requester) => timedReading(store, longestRead, work, requester),
 
     transaction: (work, { unlimited = false } = {}) =>
-      inLine(() => whole(work, unlimited ? undefined : longestTransaction), unlimited),
+      begun(BUSY_MS, unlimited, (busyUntil) => whole(work, unlimited ? undefined : longestTransaction, busyUntil)),
 
+    // Another program may be at the same work, for as long as that takes.
     alter: (work) =>
-      inLine(async () => {
-        // Another program may be at the same work, for as long as that takes.
-        writing.exec(`PRAGMA busy_timeout = ${ALTERING_MS}`);
+      begun(ALTERING_MS, true, async (busyUntil) => {
         // A table that is made anew is dropped first: its rows must not take others along. The end looks after all of them.
         writing.exec('PRAGMA foreign_keys = OFF');
         try {
-          return await whole(async (transaction) => {
-            const alteration = alterationOn(writing, transaction);
-            const result = await work(alteration);
-            alteration.checkReferences();
-            return result;
-          });
+          return await whole(
+            async (transaction) => {
+              const alteration = alterationOn(writing, transaction);
+              const result = await work(alteration);
+              alteration.checkReferences();
+              return result;
+            },
+            undefined,
+            busyUntil,
+          );
         } finally {
           writing.exec('PRAGMA foreign_keys = ON');
-          writing.exec(`PRAGMA busy_timeout = ${BUSY_MS}`);
         }
-      }, true),
+      }),
 
     async close() {
       await slow?.close();
@@ -130,11 +172,14 @@ export function openSqlite(
 const isDrivers = (error: unknown): boolean =>
   error instanceof Error && typeof (error as { code?: unknown }).code === 'string' && !(error instanceof StoreError);
 
-interface Connected extends Reader {
-  run(statement: Statement, values: readonly StoreValue[]): Promise<number>;
+/** What a connection answers, at once; it throws the driver's own errors. */
+interface Connected {
+  first(statement: Statement, values: readonly StoreValue[]): Row | undefined;
+  all(statement: Statement, values: readonly StoreValue[]): readonly Row[];
+  run(statement: Statement, values: readonly StoreValue[]): number;
 }
 
-function readerOf(connection: Connection, file: string): Connected {
+function readerOf(connection: Connection): Connected {
   const prepared = new WeakMap<Statement, Prepared>();
 
   const preparedOf = (statement: Statement): Prepared => {
@@ -142,13 +187,13 @@ function readerOf(connection: Connection, file: string): Connected {
     if (found === undefined) prepared.set(statement, (found = prepare(connection, statement.sql)));
     return found;
   };
-  const answer = <Result>(statement: Statement, ask: (prepared: Prepared) => Result): Promise<Result> => {
+  const answer = <Result>(statement: Statement, ask: (prepared: Prepared) => Result): Result => {
     try {
-      return Promise.resolve(ask(preparedOf(statement)));
+      return ask(preparedOf(statement));
     } catch (error) {
       // The driver doesn't reset a statement that failed: used again, it would fail again, whatever it is given.
       prepared.delete(statement);
-      return Promise.reject(storeError(error, file));
+      throw error;
     }
   };
 
@@ -159,18 +204,41 @@ function readerOf(connection: Connection, file: string): Connected {
   };
 }
 
-/** A transaction's own handle: after the end it refuses, instead of writing outside. */
+/** A transaction lets others have the thread so often: reads, for which nothing else would make room. */
+const SLICE_MS = 10;
+
+/**
+ * A transaction's own handle: after the end it refuses, instead of writing outside. The driver never waits, so that
+ * between two statements is the only place to look at the clock, and to let others go on.
+ */
 function transactionOn(
   connected: Connected,
   exec: (sql: string) => unknown,
   limit: TimeLimit,
+  file: string,
 ): { handle: Transaction; end(): void } {
   let over = false;
   let points = 0;
+  let sliceBegun = performance.now();
+  const ready = async (): Promise<void> => {
+    if (over) throw transactionOver();
+    if (limit.isPast()) throw limit.error();
+    if (performance.now() - sliceBegun < SLICE_MS) return;
+    await setImmediate();
+    sliceBegun = performance.now();
+    // It may have been given up meanwhile.
+    if (over) throw transactionOver();
+  };
   const guard =
-    <Arguments extends unknown[], Result>(ask: (...given: Arguments) => Promise<Result>) =>
-    (...given: Arguments): Promise<Result> =>
-      over ? Promise.reject(transactionOver()) : ask(...given);
+    <Result>(ask: (statement: Statement, values: readonly StoreValue[]) => Result) =>
+    async (statement: Statement, values: readonly StoreValue[]): Promise<Result> => {
+      await ready();
+      try {
+        return ask(statement, values);
+      } catch (error) {
+        throw storeError(error, file);
+      }
+    };
   return {
     handle: {
       get signal() {
@@ -180,7 +248,7 @@ function transactionOn(
       all: guard(connected.all),
       run: guard(connected.run),
       async nested(work) {
-        if (over) throw transactionOver();
+        await ready();
         const point = `n${(points += 1)}`;
         exec(`SAVEPOINT ${point}`);
         try {

@@ -1,91 +1,86 @@
-import { Worker } from 'node:worker_threads';
-import type { Row, Statement, StoreValue } from '../../core/store/contract.ts';
+import { fork } from 'node:child_process';
+import type { ChildProcess } from 'node:child_process';
+import { fileURLToPath } from 'node:url';
+import type { Requester, Row, Statement, StoreValue } from '../../core/store/contract.ts';
 import { StoreError } from '../../core/store/contract.ts';
-import { tooSlow } from '../options.ts';
+import { makeFairLine } from '../fair-line.ts';
 import { storeError } from './errors.ts';
-import type { Ask, Told } from './reader-thread.ts';
+import type { Ask, Told } from './reader-process.ts';
 
-/** Reads that may take long, in threads of their own: SQLite works inside the process, and would hold up all the rest. */
+/** Reads that may take long, in processes of their own: SQLite works inside the process, and would hold up all the rest. */
 export interface SlowReads {
-  read(statement: Statement, values: readonly StoreValue[], all: boolean): Promise<readonly Row[]>;
+  read(
+    statement: Statement,
+    values: readonly StoreValue[],
+    all: boolean,
+    requester: Requester | undefined,
+  ): Promise<readonly Row[]>;
   close(): Promise<void>;
 }
 
-/** A read that is asked for, and waits for a thread or for its end. */
-interface Waiting {
-  readonly ask: Ask;
-  /** Nobody waits for it any longer. */
-  over: boolean;
-  end(told: Told): void;
-  fail(error: StoreError): void;
+interface ReaderProcess {
+  readonly child: ChildProcess;
+  isBusy: boolean;
 }
 
-interface Thread {
-  readonly worker: Worker;
-  at: Waiting | undefined;
-}
+/**
+ * `most` processes, made when they are first needed. A read that takes longer than `longest` milliseconds, or for which
+ * nobody waits any more, is stopped: its process is killed, and the next read gets another.
+ */
+export function makeSlowReads(file: string, most: number, longest: number): SlowReads {
+  const line = makeFairLine(most, longest);
+  const processes = new Set<ReaderProcess>();
+  const program = fileURLToPath(new URL('./reader-process.js', import.meta.url));
 
-/** `threads` at most, made when they are first needed. A read that takes longer than `longest` milliseconds is given up. */
-export function makeSlowReads(file: string, threads: number, longest: number): SlowReads {
-  const all: Thread[] = [];
-  const line: Waiting[] = [];
-
-  function start(): Thread {
-    const worker = new Worker(new URL('./reader-thread.js', import.meta.url), { workerData: file });
-    // A thread without work keeps no program alive.
-    worker.unref();
-    const thread: Thread = { worker, at: undefined };
-    worker.on('message', (told: Told) => {
-      const done = thread.at;
-      thread.at = undefined;
-      next();
-      done?.end(told);
-    });
-    worker.on('error', (error) => {
-      all.splice(all.indexOf(thread), 1);
-      thread.at?.fail(storeError(error, file));
-      next();
-    });
-    all.push(thread);
-    return thread;
+  function start(): ReaderProcess {
+    const child = fork(program, [file], { serialization: 'advanced', execArgv: [], stdio: ['ignore', 'ignore', 'inherit', 'ipc'] }); // prettier-ignore
+    // A process without work keeps no program alive.
+    child.unref();
+    child.channel?.unref();
+    const made: ReaderProcess = { child, isBusy: false };
+    child.once('exit', () => processes.delete(made));
+    // What goes wrong with it, its read is told by its end.
+    child.on('error', () => processes.delete(made));
+    processes.add(made);
+    return made;
   }
 
-  function next(): void {
-    while (line[0]?.over === true) line.shift();
-    if (line.length === 0) return;
-    const thread = all.find(({ at }) => at === undefined) ?? (all.length < threads ? start() : undefined);
-    if (thread === undefined) return;
-    thread.at = line.shift()!;
-    thread.worker.postMessage(thread.at.ask);
+  function ask(question: Ask, stop: AbortSignal): Promise<readonly Row[]> {
+    const reader = [...processes].find(({ isBusy }) => !isBusy) ?? start();
+    const { child } = reader;
+    reader.isBusy = true;
+    return new Promise((resolve, reject) => {
+      const kill = (): void => {
+        processes.delete(reader);
+        child.kill('SIGKILL');
+      };
+      const end = (finish: () => void): void => {
+        child.off('message', told).off('exit', gone).off('error', gone);
+        stop.removeEventListener('abort', kill);
+        reader.isBusy = false;
+        finish();
+      };
+      const told = (answer: Told): void =>
+        end(() => ('rows' in answer ? resolve(answer.rows) : reject(storeError(answer.error, file))));
+      const gone = (): void =>
+        end(() => reject(new StoreError({ kind: 'busy' }, `a read of ${file} was stopped`, 'try again in a moment')));
+      child.on('message', told).on('exit', gone).on('error', gone);
+      stop.addEventListener('abort', kill);
+      if (stop.aborted) return kill();
+      child.send(question, (error) => {
+        if (error !== null) kill();
+      });
+    });
   }
 
   return {
-    read({ sql }, values, many) {
-      return new Promise((resolve, reject) => {
-        const timer = setTimeout(() => {
-          waiting.over = true;
-          reject(tooSlow(longest));
-        }, longest);
-        const waiting: Waiting = {
-          ask: { sql, values, all: many },
-          over: false,
-          end(told) {
-            clearTimeout(timer);
-            if ('rows' in told) resolve(told.rows);
-            else reject(storeError(told.error, file));
-          },
-          fail(error) {
-            clearTimeout(timer);
-            reject(error);
-          },
-        };
-        line.push(waiting);
-        next();
-      });
-    },
+    read: ({ sql }, values, all, requester) => line.run(requester, (stop) => ask({ sql, values, all }, stop)),
 
     async close() {
-      await Promise.all(all.map(({ worker }) => worker.terminate()));
+      const ended = [...processes].map(
+        ({ child }) => new Promise((resolve) => void child.once('exit', resolve).kill('SIGKILL')),
+      );
+      await Promise.all(ended);
     },
   };
 }

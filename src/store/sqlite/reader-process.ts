@@ -1,10 +1,10 @@
-import { parentPort, workerData } from 'node:worker_threads';
 import { LRUCache } from 'lru-cache';
 import type { Row, StoreValue } from '../../core/store/contract.ts';
 import { allRows, connect, firstRow, prepare } from './connect.ts';
 import type { Prepared } from './connect.ts';
 
-// Runs in a thread of its own: the driver does nothing else while a statement is at work.
+// Runs as a process of its own: the driver does nothing else while a statement is at work, and only a process can be
+// stopped in the midst of one.
 
 /** A read, and how it went. */
 export interface Ask {
@@ -16,10 +16,14 @@ export type Told = { readonly rows: readonly Row[] } | { readonly error: { code?
 
 const KEPT_STATEMENTS = 100;
 
-const connection = connect(workerData as string);
+// It ends with the service, and not before: a terminal sends its signals to all of a group.
+for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => undefined);
+process.on('disconnect', () => process.exit());
+
+const connection = connect(process.argv[2]!);
 const statements = new LRUCache<string, Prepared>({ max: KEPT_STATEMENTS });
 
-parentPort!.on('message', (ask: Ask) => parentPort!.postMessage(read(ask)));
+process.on('message', (ask: Ask) => process.send!(read(ask)));
 
 function read({ sql, values, all }: Ask): Told {
   try {

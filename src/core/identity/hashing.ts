@@ -1,0 +1,32 @@
+import { hashSecret, isSecret, SALT_LENGTH } from '../change/secret.ts';
+import { HttpProblem, LATER } from '../http/problems.ts';
+import type { Requester } from '../store/contract.ts';
+import { makeTurns } from '../turns.ts';
+
+/** Slow hashes for those who ask from outside: only some at once, and everybody has their share of them. */
+export interface Hashing {
+  hash(secret: string, requester: Requester | undefined): Promise<string>;
+  isSecret(secret: string, hashed: string, requester: Requester | undefined): Promise<boolean>;
+}
+
+/** One requester may have so many hashes waiting. */
+const MOST_WAITING = 32;
+/** So many secrets may stand in one request: each takes longer to hash than the rest of the request. */
+export const MOST_SECRETS = 10;
+
+export function makeHashing(atOnce: number, random: (bytes: number) => Uint8Array): Hashing {
+  const crowded = (): HttpProblem => new HttpProblem('too-busy', undefined, { headers: LATER });
+  const turns = makeTurns({ places: atOnce, share: atOnce, mostWaiting: MOST_WAITING, crowded });
+  const inTurn = async <Result>(requester: Requester | undefined, work: () => Promise<Result>): Promise<Result> => {
+    const giveBack = await turns.take(requester);
+    try {
+      return await work();
+    } finally {
+      giveBack();
+    }
+  };
+  return {
+    hash: (secret, requester) => inTurn(requester, () => hashSecret(secret, random(SALT_LENGTH))),
+    isSecret: (secret, hashed, requester) => inTurn(requester, () => isSecret(secret, hashed)),
+  };
+}

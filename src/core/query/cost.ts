@@ -1,0 +1,33 @@
+import { walk } from '../expression/typed.ts';
+import type { Expression } from '../expression/typed.ts';
+import type { Shown } from './shown.ts';
+
+const LETTERS: readonly string[] = ['casei', 'accenti', 'lower', 'upper', 'like'];
+
+/**
+ * Whether it goes through the letters of texts one by one, which takes long where these are: a single record is enough
+ * then to hold up all others.
+ */
+export function isCostly(expression: Expression): boolean {
+  let costly = false;
+  walk(expression, (node) => {
+    if (LETTERS.includes(node.op) && 'of' in node && node.of.op !== 'constant') costly = true;
+  });
+  return costly;
+}
+
+/** The same of all that is worked out to show a record. */
+export const isCostlyToShow = (shown: Shown): boolean =>
+  shown.some((member): boolean => {
+    if (member.when !== undefined && isCostly(member.when)) return true;
+    switch (member.kind) {
+      case 'field':
+        return member.value !== undefined && isCostly(member.value);
+      case 'computed':
+        return isCostly(member.computed.value);
+      case 'keys':
+        return member.guard !== undefined && isCostly(member.guard);
+      default:
+        return (member.guard !== undefined && isCostly(member.guard)) || isCostlyToShow(member.shown);
+    }
+  });
