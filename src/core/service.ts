@@ -300,6 +300,10 @@ function problemOf(error: unknown): HttpProblem {
     case 'busy':
     case 'unreachable':
       return new HttpProblem('store-unavailable', undefined, { headers: LATER });
+    case 'uncertain': {
+      const detail = 'the connection was lost at the very end: the write may have been kept; read before you repeat it, or repeat it with its Idempotency-Key'; // prettier-ignore
+      return new HttpProblem('store-unavailable', detail, { headers: LATER });
+    }
     case 'crowded':
       return new HttpProblem('too-busy', undefined, { headers: LATER });
     case 'too-slow':

@@ -20,6 +20,14 @@ export const tooSlow = (longestRead: number): StoreError =>
     'an index on what it filters and sorts by makes it quick; limits.read in vantfell.yaml is the limit',
   );
 
+/** One writer more than may wait. */
+export const tooManyWriters = (waiting: number): StoreError =>
+  new StoreError(
+    { kind: 'crowded' },
+    `${waiting} writers wait already`,
+    'try again in a moment; limits.queue in vantfell.yaml is the limit',
+  );
+
 export const transactionTooSlow = (longest: number): StoreError =>
   new StoreError(
     { kind: 'too-slow' },

@@ -37,26 +37,29 @@ function tick(): void {
   }
 }
 
+/** Calls `up` once so many milliseconds have gone by, unless what it gives is called before. */
+export function startClock(milliseconds: number, up: () => void): () => void {
+  const entry = { deadline: performance.now() + milliseconds, up };
+  running.add(entry);
+  // It keeps no program alive that has nothing else to do.
+  clock ??= setInterval(tick, TICK_MS).unref();
+  return () => void running.delete(entry);
+}
+
 /** A limit of so many milliseconds, from now on; none where they are undefined. What it throws is `tooLong` of them. */
 export function startTimeLimit(longest: number | undefined, tooLong = transactionTooSlow): TimeLimit {
   // Most transactions are through before anybody has asked for the signal.
   let controller: AbortController | undefined;
   let isUp = false;
   let giveUp: ((error: Error) => void) | undefined;
-  const entry = {
-    deadline: longest === undefined ? Infinity : performance.now() + longest,
-    up(): void {
-      isUp = true;
-      const error = tooLong(longest!);
-      controller?.abort(error);
-      giveUp?.(error);
-    },
+  const deadline = longest === undefined ? Infinity : performance.now() + longest;
+  const up = (): void => {
+    isUp = true;
+    const error = tooLong(longest!);
+    controller?.abort(error);
+    giveUp?.(error);
   };
-  if (longest !== undefined) {
-    running.add(entry);
-    // It keeps no program alive that has nothing else to do.
-    clock ??= setInterval(tick, TICK_MS).unref();
-  }
+  const end = longest === undefined ? (): void => undefined : startClock(longest, up);
   return {
     get signal() {
       if (controller === undefined) {
@@ -74,9 +77,9 @@ export function startTimeLimit(longest: number | undefined, tooLong = transactio
       });
     },
     isUp: () => isUp,
-    isPast: () => performance.now() > entry.deadline,
+    isPast: () => performance.now() > deadline,
     error: () => tooLong(longest ?? Infinity),
-    end: () => void running.delete(entry),
+    end,
   };
 }
 

@@ -104,6 +104,8 @@ export type StoreFault =
   /** More than the database can read as one statement. */
   | { readonly kind: 'too-complex' }
   | { readonly kind: 'unreachable' }
+  /** The connection was lost while a transaction was being kept: nobody can tell whether it was. */
+  | { readonly kind: 'uncertain' }
   /** A statement on tables that rows or other things in the database stand in the way of. */
   | { readonly kind: 'refused' }
   | { readonly kind: 'defect' };

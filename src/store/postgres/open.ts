@@ -1,16 +1,18 @@
 import pg from 'pg';
 import type { PoolClient } from 'pg';
-import type { Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
+import { StoreError } from '../../core/store/contract.ts';
+import type { Requester, Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
 import { postgresDialect } from './dialect.ts';
 import type { StoreOptions } from '../options.ts';
-import { tooSlow, transactionTooSlow } from '../options.ts';
-import { startTimeLimit, timedReading, transactionOver } from '../time-limit.ts';
+import { tooManyWriters, tooSlow, transactionTooSlow } from '../options.ts';
+import { startClock, startTimeLimit, timedReading, transactionOver } from '../time-limit.ts';
 import type { TimeLimit } from '../time-limit.ts';
 import { isCutOff, isPassing, storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { postgresDdl } from './ddl.ts';
 import { makePipes } from './pipes.ts';
 import type { Queryable } from './pipes.ts';
+import { makeSlowReads } from './slow-reads.ts';
 
 /** Connections of one service, for reads and for writes: neither waits for the other. Reads of one record share theirs. */
 const CONNECTIONS = 8;
@@ -21,11 +23,13 @@ const USES_BEFORE_NAME = 3;
 const MOST_NAMES = 1_000;
 /** How often a transaction is run again that lost against another one. */
 const TRIES = 5;
+/** A named statement that a connection does not know: what was to prepare it has failed, on the way before it. */
+const UNKNOWN_NAME = '26000';
 
 /** Opens a pool of connections to a database. `address` is a URL, as postgres://user@host:5432/name. */
 export async function openPostgres(
   address: string,
-  { longestRead = 5_000, slowReads = 0, longestTransaction }: StoreOptions = {},
+  { longestRead = 5_000, slowReads = 0, longestTransaction, mostWaiting = Infinity }: StoreOptions = {},
 ): Promise<Store> {
   const shown = withoutPassword(address);
   const settings: pg.PoolConfig = {
@@ -38,12 +42,18 @@ export async function openPostgres(
     types: asText,
   };
   const ofReads = { ...settings, statement_timeout: longestRead };
-  const [reading, writing, pipes] = [new pg.Pool(ofReads), new pg.Pool(settings), makePipes(ofReads, PIPES)];
+  const [reading, writing] = [new pg.Pool(ofReads), new pg.Pool(settings)];
+  const pipes = makePipes(ofReads, PIPES, reading);
   // Slow reads wait for each other, not for the connections of quick ones.
-  const slow = slowReads === 0 ? reading : new pg.Pool({ ...ofReads, max: slowReads });
-  const pools = [...new Set([reading, slow, writing])];
-  // A connection that breaks while nobody uses it is replaced; the next statement tells whether there is a server.
-  for (const pool of pools) pool.on('error', () => undefined);
+  const slow = slowReads === 0 ? undefined : new pg.Pool({ ...ofReads, max: slowReads });
+  const slowly = slow && makeSlowReads(slow, slowReads, longestRead, reading);
+  const pools = [reading, writing, ...(slow === undefined ? [] : [slow])];
+  for (const pool of pools) {
+    // A connection that breaks while nobody uses it is replaced; the next statement tells whether there is a server. One
+    // that breaks while somebody does tells so by the statement that was on its way, or by the next one.
+    pool.on('error', () => undefined);
+    pool.on('connect', (client) => client.on('error', () => undefined));
+  }
   try {
     (await reading.connect()).release();
   } catch (error) {
@@ -79,15 +89,47 @@ export async function openPostgres(
     }
   };
 
-  const refuseRead = (error: unknown): never => {
+  /** A command without values, whose name nothing else needs. */
+  const run = (client: PoolClient, command: string): Promise<unknown> =>
+    client.query(command).catch((error: unknown) => {
+      throw storeError(error, shown);
+    });
+  const keep = (client: PoolClient): Promise<unknown> =>
+    run(client, 'COMMIT').catch((error: unknown) => {
+      const isLost = error instanceof StoreError && error.fault.kind === 'unreachable';
+      throw isLost ? new StoreError({ kind: 'uncertain' }, error.message, error.remedy, error) : error;
+    });
+
+  const refusalOf = (error: unknown): StoreError => {
     const told = storeError(error, shown);
-    throw isCutOff(told) ? tooSlow(longestRead) : told;
+    return isCutOff(told) ? tooSlow(longestRead) : told;
   };
-  // Written out, because each promise between the driver and the service costs every read.
+  /**
+   * Asks for a read, in the time that it may take, whatever stands before it on its connection. Written out, because each
+   * promise between the driver and the service costs every read.
+   */
+  const read = <Result>(
+    statement: Statement,
+    values: readonly StoreValue[],
+    requester: Requester | undefined,
+    take: (result: pg.QueryArrayResult<StoreValue[]>) => Result,
+  ): Promise<Result> =>
+    new Promise((resolve, reject) => {
+      const failed = (error: unknown): void => (end(), reject(refusalOf(error)));
+      const told = (result: pg.QueryArrayResult<StoreValue[]>): void => (end(), resolve(take(result)));
+      // A slow one has a clock of its own, which stops it.
+      const isSlow = statement.slow === true && slowly !== undefined;
+      const end = isSlow ? () => undefined : startClock(longestRead, () => reject(tooSlow(longestRead)));
+      if (isSlow) return void slowly(requester, (on) => ask(on, statement, values)).then(told, failed);
+      ask(statement.light === true ? pipes : reading, statement, values).then(told, (error: unknown) => {
+        if ((error as { code?: unknown }).code !== UNKNOWN_NAME) return failed(error);
+        void reading
+          .query<StoreValue[]>({ text: statement.sql, values: values as StoreValue[], rowMode: 'array' })
+          .then(told, failed);
+      });
+    });
   const rowsOf = ({ rows }: pg.QueryArrayResult<StoreValue[]>): Row[] => rows;
   const rowOf = ({ rows }: pg.QueryArrayResult<StoreValue[]>): Row | undefined => rows[0];
-  const readersFor = ({ slow: isSlow = false, light = false }: Statement): Queryable =>
-    isSlow ? slow : light ? pipes : reading;
 
   /** A transaction's own handle: after the end it refuses, instead of writing outside. */
   const transactionOn = (client: PoolClient, limit: TimeLimit): { handle: Transaction; end(): void } => {
@@ -105,15 +147,15 @@ export async function openPostgres(
       async nested(work) {
         if (over) throw transactionOver();
         const point = `n${(points += 1)}`;
-        await client.query(`SAVEPOINT ${point}`);
+        await run(client, `SAVEPOINT ${point}`);
         try {
           const result = await work();
           if (over) throw transactionOver();
-          await client.query(`RELEASE ${point}`);
+          await run(client, `RELEASE ${point}`);
           return result;
         } catch (error) {
           // Where all of it is over, its part went with it.
-          if (!over) await client.query(`ROLLBACK TO ${point}`);
+          if (!over) await run(client, `ROLLBACK TO ${point}`);
           throw error;
         }
       },
@@ -125,18 +167,20 @@ export async function openPostgres(
     work: (handle: Transaction, client: PoolClient) => Promise<Result>,
     longest?: number,
   ): Promise<Result> {
+    const isFull = (): boolean => writing.idleCount === 0 && writing.totalCount === CONNECTIONS;
+    if (isFull() && writing.waitingCount > mostWaiting) throw tooManyWriters(mostWaiting);
     const client = await writing.connect().catch((error: unknown) => {
-      throw storeError(error, shown);
+      throw isFull() ? tooManyWriters(writing.waitingCount) : storeError(error, shown);
     });
     const limit = startTimeLimit(longest);
     const transaction = transactionOn(client, limit);
     let broken: Error | undefined;
     let isReleased = false;
     try {
-      await client.query('BEGIN');
+      await run(client, 'BEGIN');
       const result = await limit.race(work(transaction.handle, client));
       transaction.end();
-      await client.query('COMMIT');
+      await keep(client);
       return result;
     } catch (error) {
       transaction.end();
@@ -146,7 +190,7 @@ export async function openPostgres(
       if (isReleased) void rolledBack.then(() => client.release(broken));
       else await rolledBack;
       if (longest !== undefined && isCutOff(error)) throw transactionTooSlow(longest);
-      throw error instanceof pg.DatabaseError ? storeError(error, shown) : error;
+      throw error;
     } finally {
       limit.end();
       if (!isReleased) client.release(broken);
@@ -158,8 +202,8 @@ export async function openPostgres(
     address: shown,
     dialect: postgresDialect,
     ddl: postgresDdl,
-    first: (statement, values) => ask(readersFor(statement), statement, values).then(rowOf, refuseRead),
-    all: (statement, values) => ask(readersFor(statement), statement, values).then(rowsOf, refuseRead),
+    first: (statement, values, requester) => read(statement, values, requester, rowOf),
+    all: (statement, values, requester) => read(statement, values, requester, rowsOf),
 
     reading: (work, requester) => timedReading(store, longestRead, work, requester),
 

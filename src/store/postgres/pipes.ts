@@ -13,20 +13,32 @@ export interface Pipes extends Queryable {
   close(): Promise<void>;
 }
 
+/** A statement whose answer is awaited. */
+interface Sent {
+  readonly at: number;
+  readonly query: pg.QueryArrayConfig;
+  resolve(result: Result): void;
+  isAskedElsewhere: boolean;
+}
+
 interface Pipe {
   /** Undefined until it is connected, and again once it has broken. */
   client: pg.Client | undefined;
   connecting: Promise<pg.Client> | undefined;
-  /** Statements whose answers are awaited. */
-  awaited: number;
+  /** In the order in which they are answered. */
+  readonly sent: Set<Sent>;
 }
+
+/** A pipe that has given no answer for so long is stuck, behind a lock for example: others do not wait behind it. */
+const STUCK_MS = 100;
 
 /**
  * Quick reads share few connections. To take one out of a pool for each, and to wait for its answer before the next one
- * is sent, costs a server more than the statement itself.
+ * is sent, costs a server more than the statement itself. Where a pipe is stuck, `others` are asked.
  */
-export function makePipes(settings: pg.ClientConfig, count: number): Pipes {
-  const pipes = Array.from({ length: count }, (): Pipe => ({ client: undefined, connecting: undefined, awaited: 0 }));
+export function makePipes(settings: pg.ClientConfig, count: number, others: Queryable): Pipes {
+  const pipes = Array.from({ length: count }, (): Pipe => ({ client: undefined, connecting: undefined, sent: new Set() })); // prettier-ignore
+  let clock: NodeJS.Timeout | undefined;
 
   function connect(pipe: Pipe): Promise<pg.Client> {
     const client = new pg.Client({ ...settings, pipeline: true });
@@ -41,22 +53,55 @@ export function makePipes(settings: pg.ClientConfig, count: number): Pipes {
     });
   }
 
-  const least = (): Pipe => pipes.reduce((one, other) => (other.awaited < one.awaited ? other : one));
+  const oldestOf = ({ sent }: Pipe): Sent | undefined => sent.values().next().value;
+  const isStuck = (pipe: Pipe, now: number): boolean => now - (oldestOf(pipe)?.at ?? now) > STUCK_MS;
+
+  /** Whatever waits behind the statement at which a pipe is stuck is asked elsewhere, too. */
+  function tick(): void {
+    const now = performance.now();
+    let awaited = 0;
+    for (const pipe of pipes) {
+      awaited += pipe.sent.size;
+      if (!isStuck(pipe, now)) continue;
+      const oldest = oldestOf(pipe);
+      for (const one of pipe.sent) {
+        if (one === oldest || one.isAskedElsewhere) continue;
+        if (now - one.at <= STUCK_MS) break;
+        one.isAskedElsewhere = true;
+        // Where that fails, too, the pipe has the last word.
+        others.query(one.query).then(one.resolve, () => undefined);
+      }
+    }
+    if (awaited > 0) return;
+    clearInterval(clock);
+    clock = undefined;
+  }
+
+  function send(pipe: Pipe, client: pg.Client, query: pg.QueryArrayConfig): Promise<Result> {
+    clock ??= setInterval(tick, STUCK_MS / 2).unref();
+    return new Promise((resolve, reject) => {
+      const sent: Sent = { at: performance.now(), query, resolve, isAskedElsewhere: false };
+      pipe.sent.add(sent);
+      client.query(query).then(
+        (result) => {
+          pipe.sent.delete(sent);
+          resolve(result);
+        },
+        (error: Error) => {
+          pipe.sent.delete(sent);
+          reject(error);
+        },
+      );
+    });
+  }
 
   return {
     async query(query) {
-      const pipe = least();
-      pipe.awaited += 1;
-      try {
-        let { client } = pipe;
-        if (client === undefined) {
-          pipe.connecting ??= connect(pipe).finally(() => (pipe.connecting = undefined));
-          client = await pipe.connecting;
-        }
-        return await client.query(query);
-      } finally {
-        pipe.awaited -= 1;
-      }
+      const pipe = pipes.reduce((one, other) => (other.sent.size < one.sent.size ? other : one));
+      if (isStuck(pipe, performance.now())) return others.query(query);
+      if (pipe.client !== undefined) return send(pipe, pipe.client, query);
+      pipe.connecting ??= connect(pipe).finally(() => (pipe.connecting = undefined));
+      return send(pipe, await pipe.connecting, query);
     },
 
     async close() {

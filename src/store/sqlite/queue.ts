@@ -1,4 +1,4 @@
-import { StoreError } from '../../core/store/contract.ts';
+import { tooManyWriters } from '../options.ts';
 
 /** Runs work one at a time, in the order of asking. */
 export type Queue = <Result>(work: () => Promise<Result>, mayWait?: boolean) => Promise<Result>;
@@ -12,8 +12,7 @@ export function makeQueue(most = Infinity): Queue {
   let waiting = 0;
   return (work, mayWait = false) => {
     if (waiting > most && !mayWait) {
-      const remedy = 'try again in a moment; limits.queue in vantfell.yaml is the limit';
-      return Promise.reject(new StoreError({ kind: 'crowded' }, `${most} writers wait already`, remedy));
+      return Promise.reject(tooManyWriters(most));
     }
     // The one at work counts too, until it is through.
     waiting += 1;
