@@ -82,7 +82,8 @@ function isCaller(graph: Graph, model: Model, path: readonly Relation[]): Expres
   return path.slice(0, -1).reduceRight<Expression>((of, step) => along(step, of), same);
 }
 
-const along = (step: Relation, of: Expression): Expression => ({
+/** The value of an expression over the record that a relation leads to. */
+export const along = (step: Relation, of: Expression): Expression => ({
   op: 'at',
   step,
   target: step.target,

@@ -1,5 +1,6 @@
 import { HttpProblem } from '../http/problems.ts';
 import type { Graph, Model, Relation, Scalar } from '../model/graph.ts';
+import { isSame } from '../model/value.ts';
 import { ownBody } from '../rules/schema.ts';
 import type { Statement } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
@@ -50,13 +51,29 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
     return keys;
   }
 
+  /** Locks a record, and tells whether it is still there, and still refers to another: it was found without a lock. */
+  async function stillRefers(
+    work: Work,
+    { model: other, relation }: Edge,
+    key: Scalar,
+    target: Scalar,
+  ): Promise<boolean> {
+    try {
+      const record = await writing.changesOf(other).lock(work, key);
+      return isSame(record[relation.field.member], target);
+    } catch (error) {
+      if (error instanceof HttpProblem && error.problem === 'not-found') return false;
+      throw error;
+    }
+  }
+
   async function gather(work: Work, one: Doomed, found: Map<string, Doomed>): Promise<void> {
     found.set(nameOf(one.model, one.key), one);
     for (const edge of below(one.model)) {
       if (edge.relation.onDelete !== 'cascade') continue;
       for (const key of await keysAt(work, edge, one.model, one.key, most + 1 - found.size)) {
         if (found.has(nameOf(edge.model, key))) continue;
-        await writing.changesOf(edge.model).lock(work, key);
+        if (!(await stillRefers(work, edge, key, one.key))) continue;
         await gather(work, { model: edge.model, key }, found);
       }
     }
@@ -67,7 +84,8 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
       if (edge.relation.onDelete !== 'clear') continue;
       const body = ownBody({ [edge.relation.field.member]: null });
       for (const key of await keysAt(work, edge, one.model, one.key, most)) {
-        await writing.changesOf(edge.model).change(work, 'update', key, body);
+        if (await stillRefers(work, edge, key, one.key))
+          await writing.changesOf(edge.model).change(work, 'update', key, body);
       }
     }
   }

@@ -86,6 +86,9 @@ export function makeChanges(model: Model, writing: Writing): Changes {
   async function checkStored(work: Work, key: Scalar): Promise<void> {
     const occasion = occasionOf(work);
     const failures: Failure[] = [];
+    for (const { statement, values } of rules.locks) {
+      await work.transaction.first(statement, [...values(occasion), bind(model.key, key)]);
+    }
     for (const { statement, values, failure } of rules.stored) {
       const row = await work.transaction.first(statement, [...values(occasion), bind(model.key, key)]);
       const value = row?.[0] ?? null;
@@ -290,7 +293,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       await checkDraft(work, values, {}, lookFor(sight ?? service));
       links.arrange(values);
       const terms = sight && termsFor(sight);
-      terms?.judgeOwner(work, 'create', values, {});
+      await terms?.judgeOwner(work, 'create', values, {});
       await terms?.judgeGiven(work, withoutAbsent(given), values, defaults);
       await terms?.judge(work, 'create', values);
       if (hooked.has('beforeCreate')) {
@@ -335,7 +338,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       if (changed.length === 0 && links.isSame(values, record) && !isAsked) return { key };
       await checkDraft(work, values, seen, look, client === undefined ? values : set);
       links.arrange(values);
-      terms?.judgeOwner(work, how, values, record);
+      await terms?.judgeOwner(work, how, values, record);
       await terms?.judge(work, how, values);
       if (hooked.has('beforeUpdate')) {
         const members = [

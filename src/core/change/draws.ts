@@ -1,5 +1,6 @@
 import type { Occasion } from '../access/caller.ts';
 import { evaluate } from '../expression/evaluate.ts';
+import type { Expression } from '../expression/typed.ts';
 import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../model/decimal.ts';
 import type { Draw, Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
@@ -16,6 +17,8 @@ export interface Share {
   readonly key: Scalar;
   /** In the smallest unit of the stock's field. */
   readonly amount: bigint;
+  /** Why there can be no such share: it is no amount of anything, or the stock of the record itself. */
+  readonly fault?: string | undefined;
 }
 
 /** Not enough is left. */
@@ -35,7 +38,7 @@ export interface Draws {
   readonly draws: readonly Draw[];
   /** What a record draws, in the order of `draws`. */
   sharesOf(values: Values, occasion: Occasion): Share[];
-  /** Amounts below nothing. */
+  /** Shares that no record can have. */
   failuresOf(shares: readonly Share[]): Failure[];
   /** Moves the stock from what a record drew to what it draws; throws `Shortage`. */
   move(work: Work, before: readonly Share[], after: readonly Share[]): Promise<void>;
@@ -50,18 +53,17 @@ export function amountField({ amount }: Draw): Field | undefined {
   return inner.op === 'field' && inner.inside.length === 0 ? inner.field : undefined;
 }
 
-export function drawsOf(graph: Graph, { draws }: Model, dialect: Dialect): Draws {
+export function drawsOf(graph: Graph, model: Model, dialect: Dialect): Draws {
+  const { draws } = model;
   const stocks = draws.map((draw) => stockOf(graph, draw, dialect));
 
   return {
     draws,
-    sharesOf: (values, occasion) => draws.map((draw) => shareOf(draw, values, occasion)),
+    sharesOf: (values, occasion) => draws.map((draw) => shareOf(model, draw, values, occasion)),
     failuresOf: (shares) =>
-      shares.flatMap(({ amount }, at) => {
-        if (amount >= 0n) return [];
-        const detail = `would take ${textOf(amount, draws[at]!.field)}; nothing can take less than 0`;
-        return [{ pointer: pointerOfDraw(draws[at]!), rule: 'draw', detail }];
-      }),
+      shares.flatMap(({ fault }, at) =>
+        fault === undefined ? [] : [{ pointer: pointerOfDraw(draws[at]!), rule: 'draw', detail: fault }],
+      ),
     async move(work, before, after) {
       const moves = draws.flatMap((draw, at) => movesOf(stocks[at]!, draw, before[at], after[at]!));
       // In one order for everybody, so that two writers rarely wait for each other in a circle.
@@ -92,19 +94,55 @@ function movesOf(stock: Stock, draw: Draw, before: Share | undefined, after: Sha
   return after.key === null || amount === 0n ? [] : [{ stock, draw, key: after.key, amount }];
 }
 
-function shareOf({ relation, amount, while: condition, field }: Draw, values: Values, occasion: Occasion): Share {
+function shareOf(model: Model, draw: Draw, values: Values, occasion: Occasion): Share {
+  const { relation, amount, while: condition, field } = draw;
   const key = (values[relation.field.member] ?? null) as Scalar;
   if (key === null || (condition !== undefined && evaluate(condition, { values, ...occasion }) !== true)) {
     return { key, amount: 0n };
   }
   const value = evaluate(amount, { values, ...occasion }) as Scalar;
-  return { key, amount: value === null ? 0n : unitsOf(value, field) };
+  if (value === null) {
+    // Nothing is drawn where an amount is null; where it is too large for a value it is none, and not nothing.
+    const fault = isNullByNulls(amount, values) ? undefined : 'can not be worked out: the amount is too large';
+    return { key, amount: 0n, fault };
+  }
+  const units = unitsOf(value, field);
+  return { key, amount: units, fault: faultOf(model, draw, key, units, values) };
+}
+
+function faultOf(model: Model, draw: Draw, key: Scalar, amount: bigint, values: Values): string | undefined {
+  if (amount < 0n) return `would take ${textOf(amount, draw.field)}; nothing can take less than 0`;
+  const isItself = draw.from === model.name && amount > 0n && key === values[model.key.member];
+  return isItself ? 'would take from the record itself' : undefined;
+}
+
+/** Whether an amount is null because values of its record are, and for no other reason. */
+function isNullByNulls(amount: Expression, values: Values): boolean {
+  const isNull = (one: Expression): boolean => isNullByNulls(one, values);
+  switch (amount.op) {
+    case '+':
+    case '-':
+    case '*':
+    case '/':
+    case '%':
+    case 'div':
+    case '^':
+      return isNull(amount.left) || isNull(amount.right);
+    case 'convert':
+      return isNull(amount.of);
+    case 'coalesce':
+      return amount.args.every(isNull);
+    default:
+      return evaluate(amount, { values, now: new Date(0), caller: null }) === null;
+  }
 }
 
 /** A value of a field in its smallest unit. */
 export const unitsOf = (value: Scalar, { scale }: Pick<Field, 'scale'>): bigint => {
-  const exact = parseDecimal(String(value)) ?? { digits: 0n, scale: 0 };
-  return (rescale(exact, scale) ?? { digits: 0n }).digits;
+  const exact = parseDecimal(String(value));
+  const rescaled = exact && rescale(exact, scale);
+  if (rescaled === undefined) throw new RangeError(`${String(value)} is no number of ${scale} digits after the point`);
+  return rescaled.digits;
 };
 
 const textOf = (digits: bigint, { scale }: Field): string => formatDecimal({ digits, scale });

@@ -1,8 +1,8 @@
-import type { Model } from '../model/graph.ts';
+import type { Graph, Model } from '../model/graph.ts';
 import { linkedOf } from '../model/related.ts';
 import { isSame } from '../model/value.ts';
 import type { Values } from '../rules/schema.ts';
-import type { Statement } from '../store/contract.ts';
+import type { Statement, Transaction } from '../store/contract.ts';
 import type { Dialect } from '../store/dialect.ts';
 import { journalTable } from '../tables/own-tables.ts';
 import type { Entry, Work } from './work.ts';
@@ -12,22 +12,51 @@ export interface Journal {
   write(work: Work): Promise<void>;
 }
 
-export function makeJournal(dialect: Dialect, uuid: () => string): Journal {
+/** Whether a key may have records one after the other: only a UUID is nobody's ever again. */
+export const hasLives = ({ keyKind }: Model): boolean => keyKind !== 'uuid';
+
+export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string): Journal {
   const { name, placeholder } = dialect;
   const columns = journalTable.columns.map((column) => name(column.name));
   const places = columns.map((_column, at) => placeholder(at + 1));
   const insert: Statement = {
     sql: `INSERT INTO ${name(journalTable.name)} (${columns.join(', ')}) VALUES (${places.join(', ')})`,
   };
+  const latest: Statement = {
+    sql: `SELECT max(${name('id')}) FROM ${name(journalTable.name)} WHERE ${name('model')} = ${placeholder(1)} AND ${name('record')} = ${placeholder(2)}`,
+  };
+
+  /** Lines of one record follow each other, whatever clock wrote them: their order tells which of its lives they are of. */
+  async function idFor(transaction: Transaction, model: string, key: string): Promise<string> {
+    const id = uuid();
+    if (!hasLives(graph.byName.get(model)!)) return id;
+    const last = (await transaction.first(latest, [model, key]))?.[0] ?? null;
+    return last === null || String(last) < id ? id : following(String(last), id);
+  }
+
   return {
     async write({ transaction, entries, caller }) {
       for (const { model, key, at, action, changes } of entries.splice(0)) {
         const by = caller === null ? null : String(caller.key);
-        const texts = [uuid(), model, String(key), at.toISOString(), by, action, JSON.stringify(changes)];
+        const texts = [
+          await idFor(transaction, model, String(key)),
+          model,
+          String(key),
+          at.toISOString(),
+          by,
+          action,
+          JSON.stringify(changes),
+        ];
         await transaction.run(insert, texts);
       }
     },
   };
+}
+
+/** A UUID of version 7 that is one millisecond later than another; what follows the time is that of a third. */
+function following(last: string, fresh: string): string {
+  const time = (BigInt(`0x${last.replaceAll('-', '').slice(0, 12)}`) + 1n).toString(16).padStart(12, '0');
+  return `${time.slice(0, 8)}-${time.slice(8)}${fresh.slice(13)}`;
 }
 
 /** What the journal says of the values of a record: neither secrets, nor what is never shown. */

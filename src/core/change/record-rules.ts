@@ -1,7 +1,11 @@
 import { evaluate } from '../expression/evaluate.ts';
 import type { Occasion } from '../access/caller.ts';
 import { compileExpression } from '../expression/compiled.ts';
+import { fieldExpression } from '../expression/property.ts';
+import { childrenOf } from '../expression/typed.ts';
+import type { Expression } from '../expression/typed.ts';
 import type { Graph, Model, RecordRule } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
 import type { Failure } from '../rules/failure.ts';
 import { pointerTo } from '../rules/failure.ts';
 import type { Values } from '../rules/schema.ts';
@@ -14,6 +18,16 @@ export interface RecordRules {
   ownFailures(values: Values, occasion: Occasion): Failure[];
   /** The others: each a statement that gives one row with the rule's value, once the record is written. */
   readonly stored: readonly StoredRule[];
+  /**
+   * What locks the records along whose paths the stored ones look, in one order for everybody: whoever writes another
+   * record that shares them waits, and sees this one. The record's key comes last; none where writers are alone anyway.
+   */
+  readonly locks: readonly Lock[];
+}
+
+export interface Lock {
+  readonly statement: Statement;
+  values(occasion: Occasion): StoreValue[];
 }
 
 export interface StoredRule {
@@ -25,11 +39,13 @@ export interface StoredRule {
 
 export function recordRules(graph: Graph, model: Model, dialect: Dialect): RecordRules {
   const own = model.rules.filter(({ ownValues }) => ownValues);
+  const others = model.rules.filter(({ ownValues }) => !ownValues);
   return {
     // A rule that touches a null is unknown, and holds.
     ownFailures: (values, occasion) =>
       own.filter(({ check }) => evaluate(check, { values, ...occasion }) === false).map(failureOf),
-    stored: model.rules.filter(({ ownValues }) => !ownValues).map((rule) => storedRule(rule, graph, model, dialect)),
+    stored: others.map((rule) => storedRule(rule, graph, model, dialect)),
+    locks: dialect.lockValues === '' ? [] : locksOf(others, graph, model, dialect),
   };
 }
 
@@ -38,6 +54,39 @@ const failureOf = ({ at, message }: RecordRule): Failure => ({
   rule: 'check',
   detail: message,
 });
+
+/** A record that an expression looks at on its way, by an expression for its key. */
+interface Reached {
+  readonly target: string;
+  readonly key: Expression;
+}
+
+function reachedBy(
+  graph: Graph,
+  expression: Expression,
+  within: (of: Expression) => Expression = (of) => of,
+): Reached[] {
+  if (expression.op !== 'at') return childrenOf(expression).flatMap((child) => reachedBy(graph, child, within));
+  const inside = (of: Expression): Expression => within({ op: 'at', step: expression.step, target: expression.target, of, type: of.type }); // prettier-ignore
+  const key = inside(fieldExpression(modelOf(graph, expression.target).key));
+  return [{ target: expression.target, key }, ...reachedBy(graph, expression.of, inside)];
+}
+
+function locksOf(rules: readonly RecordRule[], graph: Graph, model: Model, dialect: Dialect): Lock[] {
+  const { name } = dialect;
+  const locks = rules
+    .flatMap(({ check }) => reachedBy(graph, check))
+    .map(({ target, key }): Lock => {
+      const other = modelOf(graph, target);
+      const { sql, places, values } = compileExpression(key, model, graph, dialect);
+      const [table, own] = [name(model.table), name(model.key.column)];
+      const of = `SELECT ${sql} FROM ${table} WHERE ${table}.${own} = ${dialect.placeholder(places + 1)}`;
+      const text = `SELECT 1 FROM ${name(other.table)} WHERE ${name(other.key.column)} = (${of})${dialect.lockValues}`;
+      return { statement: { sql: text }, values };
+    });
+  const once = new Map(locks.map((lock) => [lock.statement.sql, lock]));
+  return [...once].sort(([one], [other]) => (one < other ? -1 : 1)).map(([, lock]) => lock);
+}
 
 function storedRule(rule: RecordRule, graph: Graph, model: Model, dialect: Dialect): StoredRule {
   const { sql, places, values } = compileExpression(rule.check, model, graph, dialect);

@@ -61,7 +61,7 @@ export function makeWrites(options: WritesOptions): Writes {
   const all = new Map<Model, Changes>();
   const changesOf = (model: Model): Changes => all.get(model)!;
   const groundScope = makeScopes(graph, dialect, changesOf, log);
-  const journal = makeJournal(dialect, moment.uuid);
+  const journal = makeJournal(graph, dialect, moment.uuid);
   const onCallers = (): void => options.callersChanged?.();
   const telling = new Set<Promise<void>>();
   const untold = new Map<string, number>();

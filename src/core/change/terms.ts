@@ -1,4 +1,4 @@
-import { expressionOf, grantsOf } from '../access/condition.ts';
+import { along, expressionOf, grantsOf } from '../access/condition.ts';
 import type { Act, Condition } from '../access/condition.ts';
 import type { Occasion } from '../access/caller.ts';
 import { seenBy } from '../access/seen.ts';
@@ -7,7 +7,10 @@ import { asksForLinks } from '../access/viewer.ts';
 import { admit, notAllowed, refusedOn, signInRequired, unknownRecord } from '../http/admission.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import type { CompiledExpression } from '../expression/compiled.ts';
-import type { Field, Graph, Model, Scalar } from '../model/graph.ts';
+import { fieldExpression } from '../expression/property.ts';
+import type { Expression } from '../expression/typed.ts';
+import type { Field, FieldValue, Graph, Model, Relation, Scalar } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
 import { ownerField } from '../model/owner.ts';
 import { isSame } from '../model/value.ts';
 import { shownSql } from '../query/shown-sql.ts';
@@ -40,14 +43,19 @@ export interface Terms {
   judgeStored(work: Work, act: Act, key: Scalar): Promise<void>;
   /** Refuses members of a new record that are not for this viewer to set. */
   judgeGiven(work: Work, given: Values, draft: Values, defaults: Values): Promise<void>;
-  /** Refuses to make somebody else the owner, but for roles that may. */
-  judgeOwner(work: Work, act: Act, draft: Values, before: Values): void;
+  /**
+   * Refuses another owner, but for roles that may: a new record is its maker's, and one that stands has the owner that it
+   * has, whoever would like to be it, and however long the path to it is.
+   */
+  judgeOwner(work: Work, act: Act, draft: Values, before: Values): Promise<void>;
 }
 
 export function termsOf(model: Model, sight: Sight, dialect: Dialect): Terms {
   const { graph, viewer } = sight;
   const bindKey = (key: Scalar) => dialect.bind(model.key, key);
   const owner = ownerField(model);
+  const first = model.owner?.[0];
+  const ownerBehind = model.owner === undefined || model.owner.length < 2 ? undefined : ownerStatement(graph, model.owner, dialect); // prettier-ignore
   const settable = settersOf(model, sight);
   const held = keptBy((act: Act) => heldStatement(graph, model, sight, act, settable.open, dialect));
   const drafts = keptBy((act: Act) => {
@@ -100,16 +108,42 @@ export function termsOf(model: Model, sight: Sight, dialect: Dialect): Terms {
       refuseSetting(sight, [...closed, ...open.filter((_one, at) => judged[at] !== true).map(([member]) => member)]);
     },
 
-    judgeOwner(work, act, draft, before) {
-      if (viewer.kind === 'service' || owner === undefined || isSame(draft[owner.member], before[owner.member])) return;
-      const value = draft[owner.member] ?? null;
-      if (value === null || value === work.caller?.key) return;
-      const may = grantsOf(model, act).some((grant) => grant.kind === 'role' && viewer.roles.has(grant.role));
-      if (may) return;
+    async judgeOwner(work, act, draft, before) {
+      if (viewer.kind === 'service' || first === undefined || hasRoleFor(graph, model, act, viewer.roles)) return;
+      const { member } = first.field;
+      const value = draft[member] ?? null;
+      if (act === 'create') {
+        if (owner === undefined || value === null || value === work.caller?.key) return;
+        if (work.caller === null) throw signInRequired();
+        throw notAllowed('only you can be the owner, unless a role lets you choose another', pointerTo(member));
+      }
+      if (isSame(value, before[member] ?? null)) return;
+      const ownerAt = async (key: FieldValue): Promise<unknown> => {
+        if (ownerBehind === undefined || key === null) return key;
+        return (await work.transaction.first(ownerBehind, [dialect.bind(first.field, key)]))?.[0] ?? null;
+      };
+      if (String(await ownerAt(value)) === String(await ownerAt(before[member] ?? null))) return;
       if (work.caller === null) throw signInRequired();
-      throw notAllowed('only you can be the owner, unless a role lets you choose another', pointerTo(owner.member));
+      throw notAllowed('the owner would be another one, which takes a role that may', pointerTo(member));
     },
   };
+}
+
+/** Whether the roles of a caller let them do this, whichever record it is. */
+function hasRoleFor(graph: Graph, model: Model, act: Act, roles: ReadonlySet<string>): boolean {
+  return grantsOf(model, act).some((grant) => {
+    if (grant.kind === 'role') return roles.has(grant.role);
+    return grant.kind === 'parent' && hasRoleFor(graph, modelOf(graph, model.parent!.target), grant.verb, roles);
+  });
+}
+
+/** The key of the owner of whatever has the owner of the record with a key, the first step of the path to it. */
+function ownerStatement(graph: Graph, [first, ...rest]: readonly Relation[], dialect: Dialect): Statement {
+  const model = modelOf(graph, first!.target);
+  const last: Expression = fieldExpression(rest.at(-1)!.field);
+  const owner = rest.slice(0, -1).reduceRight<Expression>((of, step) => along(step, of), last);
+  const { sql } = compileExpression(owner, model, graph, dialect, { before: 1 });
+  return { sql: `SELECT ${sql} ${fromKey(model, dialect)}` };
 }
 
 /** 403 for members that are not for this caller to set. */

@@ -110,25 +110,32 @@ export const constant = (value: FieldValue, type: ValueKind): Expression => ({
 /** Calls `visit` with an expression and everything inside it. */
 export function walk(expression: Expression, visit: (node: Expression) => void): void {
   visit(expression);
+  childrenOf(expression).forEach((child) => walk(child, visit));
+}
+
+/** The expressions of which one is made. */
+export function childrenOf(expression: Expression): Expression[] {
+  const children: Expression[] = [];
+  const add = (...ones: readonly Expression[]): unknown => children.push(...ones);
   const list = (of: List): void => {
-    if (of.kind === 'array') walk(of.of, visit);
-    else if (of.kind === 'constants') of.values.forEach((value) => walk(value, visit));
+    if (of.kind === 'array') add(of.of);
+    else if (of.kind === 'constants') add(...of.values);
     else {
-      walk(of.many.of, visit);
-      walk(of.value, visit);
+      add(of.many.of, of.value);
     }
   };
-  if ('of' in expression) walk(expression.of, visit);
-  if ('many' in expression) walk(expression.many.of, visit);
-  if ('value' in expression && expression.op !== 'constant') walk(expression.value, visit);
-  if (expression.op === 'when') walk(expression.condition, visit);
-  if ('args' in expression) expression.args.forEach((arg) => walk(arg, visit));
-  if ('among' in expression) expression.among.forEach((item) => walk(item, visit));
-  if (expression.op === 'between') [expression.low, expression.high].forEach((end) => walk(end, visit));
+  if ('of' in expression) add(expression.of);
+  if ('many' in expression) add(expression.many.of);
+  if ('value' in expression && expression.op !== 'constant') add(expression.value);
+  if (expression.op === 'when') add(expression.condition);
+  if ('args' in expression) add(...expression.args);
+  if ('among' in expression) add(...expression.among);
+  if (expression.op === 'between') add(expression.low, expression.high);
   if ('left' in expression) {
     for (const side of [expression.left, expression.right]) {
-      if ('op' in side) walk(side, visit);
+      if ('op' in side) add(side);
       else list(side);
     }
   }
+  return children;
 }

@@ -1,11 +1,13 @@
 import { mayBoth } from '../access/sight.ts';
 import type { Sight } from '../access/sight.ts';
 import { bySight } from '../access/sight.ts';
-import type { FieldValue, Model } from '../model/graph.ts';
+import type { Work } from '../change/work.ts';
+import type { Field, FieldValue, Model, Scalar } from '../model/graph.ts';
 import { boundsOf } from '../query/bounds.ts';
 import { listStatement, listValues } from '../query/list-statement.ts';
 import type { ListForm } from '../query/list-statement.ts';
 import { fieldShown } from '../query/shown.ts';
+import type { Statement } from '../store/contract.ts';
 import { admit } from './admission.ts';
 import type { Asker } from './admission.ts';
 import { listParameters, listReaders, readListRequest } from './list-request.ts';
@@ -21,7 +23,7 @@ export const CLEAR_PARAMETERS = ['filter', 'filter-lang'] as const;
 /** Deletes the records that a query asks for, and that the caller may read and delete: all of them, or none. It never deletes everything. */
 export function makeClear(
   model: Model,
-  { graph, store, cursors, writes, answer }: Serving,
+  { graph, store, cursors, writes, answer, moment }: Serving,
 ): (asker: Asker, request: Request, path: string, query: string) => Promise<Reply> {
   const { dialect } = store;
   const readersOf = bySight((sight: Sight) => listReaders(model, sight, dialect, cursors));
@@ -49,24 +51,54 @@ export function makeClear(
     admit(asker.sight, model, 'clear');
     const form = formOf(asker.sight, path, query);
     const statement = listStatement(listed, form);
+    // They are looked for like any list, outside of the transaction: a long search holds up no writer.
+    const occasion = { now: moment.now(), caller: asker.caller };
+    const row = await store.first(statement, listValues(statement, form, most, dialect, occasion), asker.requester);
+    const found = JSON.parse(`[${String(row![0] ?? '')}]`) as Record<string, FieldValue>[];
+    if (found.length > most) throw new HttpProblem('too-many-at-once', `more than ${most} records; narrow the filter`);
+    const stillMatches = matcher(form);
     return answer(asker, request, async (work) => {
-      const occasion = { now: work.now(), caller: work.caller };
-      const row = await work.transaction.first(statement, listValues(statement, form, most, dialect, occasion));
-      const found = JSON.parse(`[${String(row![0] ?? '')}]`) as Record<string, FieldValue>[];
-      if (found.length > most)
-        throw new HttpProblem('too-many-at-once', `more than ${most} records; narrow the filter`);
       let deleted = 0;
-      for (const { [model.key.member]: key } of found) deleted += (await isDeleted(() => changes.delete(work, key as string))) ? 1 : 0; // prettier-ignore
+      for (const { [model.key.member]: key } of found) {
+        const remove = async (): Promise<boolean> => {
+          // Locked first: what is true of it now is true when it goes.
+          await changes.lock(work, key as Scalar);
+          if (!(await stillMatches(work, key as Scalar))) return false;
+          await changes.delete(work, key as Scalar);
+          return true;
+        };
+        deleted += (await unlessGone(remove)) ? 1 : 0;
+      }
       return { status: 200, headers: JSON_HEADERS, body: JSON.stringify({ data: { deleted } }) };
     });
   };
+
+  /** Whether a record is still one of a list, grants included. */
+  function matcher({ filter, filters }: ListForm): (work: Work, key: Scalar) => Promise<boolean> {
+    const { name, placeholder } = dialect;
+    const table = name(model.table);
+    let placed = filter?.places ?? 0;
+    const column = (field: Field): string => `${table}.${name(field.column)}`;
+    const conditions = filters.map(({ field, values }) => {
+      const places = values.map(() => placeholder((placed += 1)));
+      return `${column(field)} IN (${places.join(', ')})`;
+    });
+    if (filter !== undefined) conditions.unshift(filter.sql);
+    conditions.push(`${column(model.key)} = ${placeholder(placed + 1)}`);
+    const statement: Statement = { sql: `SELECT 1 FROM ${table} WHERE ${conditions.join(' AND ')}` };
+    const equal = filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
+    return async (work, key) => {
+      const occasion = { now: work.now(), caller: work.caller };
+      const bound = [...(filter?.values(occasion) ?? []), ...equal, dialect.bind(model.key, key)];
+      return (await work.transaction.first(statement, bound)) !== undefined;
+    };
+  }
 }
 
-/** One may have gone along with another, or at somebody else's hands. */
-async function isDeleted(remove: () => Promise<void>): Promise<boolean> {
+/** A record may have gone along with another, or at somebody else's hands. */
+async function unlessGone(remove: () => Promise<boolean>): Promise<boolean> {
   try {
-    await remove();
-    return true;
+    return await remove();
   } catch (error) {
     if (error instanceof HttpProblem && error.problem === 'not-found') return false;
     throw error;

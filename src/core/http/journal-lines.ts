@@ -13,11 +13,14 @@ import { canonical } from '../model/value.ts';
 import { thereStatement } from '../query/statements.ts';
 import type { Statement } from '../store/contract.ts';
 import type { Asker } from './admission.ts';
+import { hasLives } from '../change/journal.ts';
 import { BETWEEN } from './page-reply.ts';
 import type { Serving } from './serving.ts';
 
 /** What may be known of a record by somebody, be it there or deleted. */
 interface State {
+  /** Whether the record is there. */
+  readonly isHere: boolean;
   readonly read: boolean;
   readonly journal: boolean;
   /** Of members that are not for everybody: whether their values are seen, and whether they may be set. */
@@ -28,14 +31,20 @@ interface State {
 export interface JournalLines {
   /** That the record of a line is one whose journal may be read. */
   condition(sight: Sight): (before: number) => CompiledExpression;
-  /** Undefined where there never was such a record. */
-  stateOf(asker: Asker, key: Scalar): Promise<State | undefined>;
+  /**
+   * Undefined where there never was such a record. A key may have had several records, one after the other, each with a
+   * life and lines of its own: `line` is one of that which is meant; left out, it is the last.
+   */
+  stateOf(asker: Asker, key: Scalar, line?: string): Promise<State | undefined>;
+  /** What comes before all lines of the last life of a record: the end of the one before it. */
+  lifeBefore(key: Scalar, isHere: boolean): Promise<string>;
   /** Takes out of the JSON of lines what their reader may not see; undefined where they see all. */
   finisher(asker: Asker): ((records: string) => Promise<string>) | undefined;
 }
 
 /** A line as its reader gets it. */
 interface Line {
+  readonly id?: string;
   readonly record?: string;
   changes?: Changes;
 }
@@ -50,15 +59,24 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
   const key = `${ROW}.${name(model.key.column)}`;
   const living = `FROM ${name(model.table)} AS ${ROW} WHERE ${key}`;
 
-  /** A record as it was when it was deleted: what its last line tells, in the columns of its table. */
-  function deleted(record: string): string {
+  /**
+   * A record as it was when it was deleted: what the last line of its life tells, in the columns of its table. It is the
+   * life that the line `of` is from; left out, the last.
+   */
+  function deleted(record: string, of?: string): string {
     const changes = `${LAST}.${name('changes')}`;
     const columns = model.fields.map((field) => {
       const was = field.rules.writeOnly ? 'NULL' : dialect.expressions.inside(changes, [field.member, 'before'], kindOf(field)); // prettier-ignore
       return `${was} AS ${name(field.column)}`;
     });
-    const ofRecord = `${LAST}.${name('model')} = ${text(model.name)} AND ${LAST}.${name('record')} = ${record} AND ${LAST}.${name('action')} = 'delete'`;
-    return `FROM (SELECT ${columns.join(', ')} FROM ${table} AS ${LAST} WHERE ${ofRecord} ORDER BY ${LAST}.${name('id')} DESC LIMIT 1) AS ${STATE}`;
+    const id = `${LAST}.${name('id')}`;
+    const order = of === undefined ? `ORDER BY ${id} DESC` : `AND ${id} >= ${of} ORDER BY ${id}`;
+    return `FROM (SELECT ${columns.join(', ')} FROM ${table} AS ${LAST} WHERE ${ends(record)} ${order} LIMIT 1) AS ${STATE}`;
+  }
+
+  /** The lines with which the lives of a record ended. */
+  function ends(record: string): string {
+    return `${LAST}.${name('model')} = ${text(model.name)} AND ${LAST}.${name('record')} = ${record} AND ${LAST}.${name('action')} = 'delete'`;
   }
 
   function compiled(condition: Condition, row: string, before: number): CompiledExpression {
@@ -80,8 +98,9 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
     ];
     const flagsOver = (
       row: string,
+      before = 1,
     ): { sql: string; values(occasion: Occasion): ReturnType<CompiledExpression['values']> } => {
-      let placed = 1;
+      let placed = before;
       const all = conditions.map((condition) => {
         const one = compiled(condition, row, placed);
         placed += one.places;
@@ -90,11 +109,12 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
       const sql = all.map((one) => `CASE WHEN ${one.sql} THEN 1 ELSE 0 END`).join(', ');
       return { sql, values: (occasion) => all.flatMap((one) => one.values(occasion)) };
     };
-    const [here, gone] = [flagsOver(ROW), flagsOver(STATE)];
+    const [here, gone, ended] = [flagsOver(ROW), flagsOver(STATE), flagsOver(STATE, 2)];
     return {
       restricted,
       here: { sql: `SELECT ${here.sql} ${living} = ${placeholder(1)}`, values: here.values },
       gone: { sql: `SELECT ${gone.sql} ${deleted(placeholder(1))}`, values: gone.values },
+      ended: { sql: `SELECT ${ended.sql} ${deleted(placeholder(1), placeholder(2))}`, values: ended.values },
     };
   });
 
@@ -102,20 +122,25 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
     sql: `SELECT 1 FROM ${table} WHERE ${name('model')} = ${text(model.name)} AND ${name('record')} = ${placeholder(1)} LIMIT 1`,
   };
 
-  async function stateOf({ caller, sight }: Asker, key: Scalar): Promise<State | undefined> {
-    const { restricted, here, gone } = statesOf(sight);
+  const earlier: Statement = {
+    sql: `SELECT ${LAST}.${name('id')} FROM ${table} AS ${LAST} WHERE ${ends(placeholder(1))} ORDER BY ${LAST}.${name('id')} DESC LIMIT 1 OFFSET ${placeholder(2)}`,
+  };
+
+  async function stateOf({ caller, sight }: Asker, key: Scalar, line?: string): Promise<State | undefined> {
+    const { restricted, here, gone, ended } = statesOf(sight);
     const occasion = { now: moment.now(), caller };
-    const row =
-      (await store.first(here, [dialect.bind(model.key, key), ...here.values(occasion)])) ??
-      (await store.first(gone, [String(key), ...gone.values(occasion)]));
+    const lived = line === undefined ? undefined : await store.first(ended, [String(key), line, ...ended.values(occasion)]); // prettier-ignore
+    const living = lived ?? (await store.first(here, [dialect.bind(model.key, key), ...here.values(occasion)]));
+    const row = living ?? (await store.first(gone, [String(key), ...gone.values(occasion)]));
     if (row === undefined) {
       // Lines of a record that nobody saw go: those who may read all may read them.
       const all = mayBoth(sight, model, 'journal') === true && (await store.first(written, [String(key)])) !== undefined; // prettier-ignore
-      return all ? { read: true, journal: true, members: new Map() } : undefined;
+      return all ? { isHere: false, read: true, journal: true, members: new Map() } : undefined;
     }
     const flag = (at: number): boolean => Number(row[at]) === 1;
     const members = restricted.map((member, at) => [member, { sees: flag(2 + 2 * at), sets: flag(3 + 2 * at) }] as const); // prettier-ignore
-    return { read: flag(0), journal: flag(1), members: new Map(members) };
+    const isHere = lived === undefined && living !== undefined;
+    return { isHere, read: flag(0), journal: flag(1), members: new Map(members) };
   }
 
   /** Members that hold keys of records which not everybody may read. */
@@ -141,7 +166,9 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
       const gone = compiled(condition, STATE, before + here.places);
       const record = `${table}.${name('record')}`;
       const mine = `${living} = ${dialect.expressions.keyOfText(kindOf(model.key), record)}`;
-      const sql = `(CASE WHEN EXISTS (SELECT 1 ${mine}) THEN EXISTS (SELECT 1 ${mine} AND ${here.sql}) ELSE EXISTS (SELECT 1 ${deleted(record)} WHERE ${gone.sql}) END)`;
+      const id = `${table}.${name('id')}`;
+      const isOver = `EXISTS (SELECT 1 FROM ${table} AS ${LAST} WHERE ${ends(record)} AND ${LAST}.${name('id')} >= ${id})`;
+      const sql = `(CASE WHEN ${isOver} THEN EXISTS (SELECT 1 ${deleted(record, id)} WHERE ${gone.sql}) ELSE EXISTS (SELECT 1 ${mine} AND ${here.sql}) END)`;
       return {
         sql,
         places: here.places + gone.places,
@@ -151,6 +178,12 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
     },
 
     stateOf,
+
+    async lifeBefore(key, isHere) {
+      // The last life of a record that is gone has an end of its own.
+      const row = await store.first(earlier, [String(key), isHere ? 0 : 1]);
+      return row === undefined ? '' : String(row[0]);
+    },
 
     finisher(asker) {
       const { sight, caller } = asker;
@@ -183,14 +216,12 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
         for (const one of records.split(BETWEEN)) {
           const line = JSON.parse(one) as Line;
           if (line.changes !== undefined) {
-            // A reader may have left out the record: then nothing can be told of what depends on it.
-            const { record } = line;
-            if (record !== undefined && !states.has(record)) states.set(record, await stateOf(asker, keyOf(model, record))); // prettier-ignore
-            line.changes = shownChanges(
-              line.changes,
-              restricted,
-              record === undefined ? undefined : states.get(record),
-            );
+            // A reader may have left out the record, or the line's id: then nothing can be told of what depends on it.
+            const { id, record } = line;
+            const life = hasLives(model) ? id : '';
+            const of = record === undefined || life === undefined ? undefined : `${record} ${life}`;
+            if (of !== undefined && !states.has(of)) states.set(of, await stateOf(asker, keyOf(model, record!), life === '' ? undefined : life)); // prettier-ignore
+            line.changes = shownChanges(line.changes, restricted, of === undefined ? undefined : states.get(of));
             for (const [member, target] of members) {
               const change = line.changes[member];
               for (const side of ['before', 'after'] as const) {

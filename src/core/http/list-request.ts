@@ -91,6 +91,8 @@ export interface ListOf {
   /** A condition that is no expression; it is given the number of placeholders before its own. */
   readonly extra?: ((before: number) => CompiledExpression) | undefined;
   readonly under?: { readonly relation: Relation; readonly key: FieldValue } | undefined;
+  /** Tells lists of one path and query apart whose condition is another one now and then. */
+  readonly differs?: string;
 }
 
 export interface Paging {

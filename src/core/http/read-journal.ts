@@ -1,4 +1,8 @@
 import { mayBoth } from '../access/sight.ts';
+import { hasLives } from '../change/journal.ts';
+import { fieldExpression } from '../expression/property.ts';
+import { constant, plain } from '../expression/typed.ts';
+import type { Expression } from '../expression/typed.ts';
 import type { Field, Model } from '../model/graph.ts';
 import { admit, admitTo, refusedOn, unknownRecord } from './admission.ts';
 import type { Asker } from './admission.ts';
@@ -8,6 +12,8 @@ import { keyFromText } from './key.ts';
 import type { Reply } from './message.ts';
 import { makeListAnswerer } from './read-list.ts';
 import type { Serving } from './serving.ts';
+
+const TEXT = plain('text');
 
 /** The journal of a model, or of one record where its key is given: the latest first, in pages like those of any list. */
 export function makeJournalReader(
@@ -36,6 +42,13 @@ export function makeJournalReader(
     if (state?.read !== true) throw unknownRecord(sight, model);
     if (!state.journal) throw refusedOn(sight, model, 'journal');
     const ofOne = [...always, { field: ofRecord, values: [String(key)] }];
-    return answer(asker, path, query, { condition: true, always: ofOne }, finish);
+    if (!hasLives(model)) return answer(asker, path, query, { condition: true, always: ofOne }, finish);
+    // Another record may have had the key before: what was done to that one is not for those who read this one.
+    const begin = await lines.lifeBefore(key, state.isHere);
+    // The table has it as a text, whatever it looks like.
+    const [left, right] = [{ ...fieldExpression(journal.key), type: TEXT }, constant(begin, TEXT)];
+    const isLater: Expression = { op: '>', left, right, type: plain('boolean') };
+    const condition = begin === '' ? true : isLater;
+    return answer(asker, path, query, { condition, always: ofOne, differs: begin }, finish);
   };
 }

@@ -49,7 +49,7 @@ export function makeListAnswerer(
     const plans = new LRUCache<string, ListPlan>({ max: KEPT_FORMS });
 
     return ({ caller }: Asker, path: string, query: string, of: ListOf): ListPlan => {
-      const name = `${path}?${query}`;
+      const name = `${of.differs ?? ''}${path}?${query}`;
       let plan = plans.get(name);
       if (plan === undefined) {
         const request = readListRequest(model, path, query, graph.service.paging, readers, of);

@@ -72,6 +72,12 @@ export function drawsOf(model: Skeleton, skeletons: Skeletons, scope: Scope): Dr
       at.error('wrong-type', message, 'give it an integer or a decimal', ['amount']);
       return [];
     }
+    const { kind, scale } = amount.type;
+    if (kind === 'decimal' && scale > field.scale) {
+      const message = `the amount has ${scale} digits after the point, and ${target.name}.${member} has ${field.scale}: it could not be taken exactly`;
+      at.error('inexact-amount', message, `give the amount a scale of ${field.scale} at most, or the stock one of ${scale}`, ['amount']); // prettier-ignore
+      return [];
+    }
     return [{ relation, from: target.name, field, amount: value, while: condition, refuse }];
   });
 }

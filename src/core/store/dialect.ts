@@ -42,6 +42,8 @@ export interface Dialect {
   order(column: string, descending: boolean, nullable: boolean): string;
   /** What locks the rows of a SELECT until the transaction ends; empty where a writer is alone anyway. */
   readonly lock: string;
+  /** The same, but that others may go on referring to them. */
+  readonly lockValues: string;
   readonly expressions: ExpressionDialect;
   /** A value of a field as the driver takes it. */
   bind(field: Field, value: FieldValue): StoreValue;

@@ -68,6 +68,7 @@ export const postgresDialect: Dialect = {
   joined: (column) => `string_agg(${column}, E',\\n')`,
   order: (column, descending, nullable) => `${column}${descending ? ` DESC${nullable ? ' NULLS LAST' : ''}` : ''}`,
   lock: ' FOR UPDATE',
+  lockValues: ' FOR NO KEY UPDATE',
   expressions: postgresExpressions,
   bind: (field, value) => (isNested(field.type) && value !== null ? JSON.stringify(value) : (value as string | number)),
   bindKind: (_type, value) => value,

@@ -73,6 +73,7 @@ export const sqliteDialect: Dialect = {
   order: (column, descending, nullable) =>
     `${column}${descending ? ' DESC' : ''}${nullable && !descending ? ' NULLS LAST' : ''}`,
   lock: '',
+  lockValues: '',
   expressions: sqliteExpressions,
   bind(field, value) {
     if (value === null) return null;
