@@ -1,5 +1,6 @@
 import js from '@eslint/js';
 import tseslint from 'typescript-eslint';
+import { ownMembers } from './scripts/lint/own-members.mjs';
 
 export default tseslint.config(
   { ignores: ['dist/', 'build/', 'node_modules/', 'fell-huts/', 'bench/.data/', 'test/client/'] },
@@ -8,7 +9,9 @@ export default tseslint.config(
     files: ['**/*.ts'],
     extends: [...tseslint.configs.recommendedTypeChecked, ...tseslint.configs.stylisticTypeChecked],
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    plugins: { vantfell: { rules: { 'own-members': ownMembers } } },
     rules: {
+      'vantfell/own-members': 'error',
       '@typescript-eslint/consistent-type-definitions': ['error', 'interface'],
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
       // Nothing here is a class with a `this` of its own: methods are closures, and may be taken off their object.

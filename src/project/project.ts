@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { isAbsolute, join, resolve } from 'node:path';
+import { setImmediate } from 'node:timers/promises';
 import { compile } from '../core/compile.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import type { Source } from '../core/declaration/document.ts';
@@ -35,8 +36,17 @@ export function readProject(folder: string, withCode = true): Project {
   return { folder, code, sources: [service, ...models, ...code], ...compile(sources) };
 }
 
+/** Nobody waits for longer than that for one who has much to do. */
+const SLICE_MS = 10;
+let rested = performance.now();
+
+function rest(): Promise<void> | undefined {
+  if (performance.now() - rested < SLICE_MS) return undefined;
+  return setImmediate().then(() => void (rested = performance.now()));
+}
+
 /** The wall clock, and keys that sort by it. */
-export const moment: Moment = { now: () => new Date(), uuid: nextKey, random: randomBytes };
+export const moment: Moment = { now: () => new Date(), uuid: nextKey, random: randomBytes, rest };
 
 /** The address of the project's store, its path made absolute; where none is declared, a file in the tool's own folder. */
 export function storeAddress({ folder, graph }: Pick<SoundProject, 'folder' | 'graph'>): string {

@@ -16,6 +16,8 @@ export interface Moment {
   uuid(): string;
   /** So many bytes that nobody can guess. */
   random(bytes: number): Uint8Array;
+  /** Lets others go on where there was long work; undefined where nobody had to wait. To be called between its parts. */
+  rest?(): Promise<void> | undefined;
 }
 
 export interface Written {

@@ -1,3 +1,4 @@
+import { own } from '../own.ts';
 import { isRecord } from '../declaration/check-shape.ts';
 
 /** JSON Merge Patch (RFC 7396): what `patch` makes of `target`. */
@@ -6,7 +7,7 @@ export function mergePatch(target: unknown, patch: unknown): unknown {
   const merged: Record<string, unknown> = isRecord(target) ? { ...target } : {};
   for (const [name, value] of Object.entries(patch)) {
     if (value === null) delete merged[name];
-    else merged[name] = mergePatch(merged[name], value);
+    else merged[name] = mergePatch(own(merged, name), value);
   }
   return merged;
 }

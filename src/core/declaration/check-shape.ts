@@ -77,10 +77,15 @@ export function checkShape(declared: Declared, shape: Shape): Held {
     const sound: [string, unknown][] = [];
     for (const [name, item] of Object.entries(value)) {
       const at = [...path, name];
-      if (!shape.names.test(name)) complain('bad-name', `${name} can not be a name here`, shape.hint, at, 'key');
+      if (isInherited(name)) refuseInherited(name, at);
+      else if (!shape.names.test(name)) complain('bad-name', `${name} can not be a name here`, shape.hint, at, 'key');
       else sound.push([name, walk(item, shape.of, at)]);
     }
     return Object.fromEntries(sound);
+  }
+
+  function refuseInherited(name: string, path: Path): void {
+    complain('reserved-name', `\`${name}\` means something else in JavaScript`, 'choose another name', path, 'key');
   }
 
   function walkEntries(value: unknown, shape: Shape & { kind: 'entries' }, path: Path): unknown {
@@ -90,6 +95,7 @@ export function checkShape(declared: Declared, shape: Shape): Held {
       const entry = Object.hasOwn(shape.entries, key) ? shape.entries[key] : undefined;
       const at = [...path, key];
       if (entry !== undefined) sound.push([key, walk(item, entry.shape, at)]);
+      else if (shape.others !== undefined && isInherited(key)) refuseInherited(key, at);
       else if (shape.others?.names.test(key) === true) sound.push([key, walk(item, shape.others.shape, at)]);
       else {
         complain(
@@ -109,6 +115,9 @@ export function checkShape(declared: Declared, shape: Shape): Held {
     return Object.fromEntries(sound);
   }
 }
+
+/** Whether every object has a member of this name. */
+const isInherited = (name: string): boolean => name in Object.prototype;
 
 /** The name of an entry; an entry of a list goes by the list's. */
 const called = (path: Path): string => `\`${path.findLast((step) => typeof step === 'string') ?? ''}\``;

@@ -1,3 +1,4 @@
+import { own } from '../own.ts';
 import type { Declared, Path } from './document.ts';
 import { isRecord } from './check-shape.ts';
 import type { Problem } from './problem.ts';
@@ -17,7 +18,7 @@ export function withEnvironment(declared: Declared, variables: Variables): { dec
     }
     if (typeof value !== 'string') return value;
     return value.replace(REFERENCE, (_all, name: string, fallback: string | undefined) => {
-      const found = variables[name] ?? fallback;
+      const found = own(variables, name) ?? fallback;
       if (found !== undefined) return found;
       problems.push({
         code: 'unset-variable',

@@ -1,3 +1,4 @@
+import { longestOf } from '../rules/tests.ts';
 import type { Field, Model, ValueSpec } from '../model/graph.ts';
 import { capitalized, ended, withArticle } from '../model/names.ts';
 import { typeName } from './type-name.ts';
@@ -78,7 +79,7 @@ function ruleKeywords(spec: ValueSpec): JsonSchema {
   // A required text may not be empty, whatever else is said of it.
   const least = rules.required && isText ? Math.max(1, rules.minLength ?? 1) : rules.minLength;
   put('minLength', least);
-  put('maxLength', rules.maxLength);
+  put('maxLength', longestOf(spec));
   put('pattern', rules.pattern);
   put('format', rules.format);
   if (spec.type !== 'decimal') {

@@ -1,3 +1,4 @@
+import { own } from '../own.ts';
 import { didYouMean } from '../declaration/nearest.ts';
 import { asKind, commonKind, constantOf, describeKind } from './kinds.ts';
 import { resolveMany } from './property.ts';
@@ -24,8 +25,7 @@ type CallTyper = (call: Call, scope: Scope, typer: Typer) => Expression;
 const BOOLEAN = plain('boolean');
 
 /** How to type a call of a function; undefined where there is none of that name. */
-export const callTyper = (name: string): CallTyper | undefined =>
-  Object.hasOwn(typers, name) ? typers[name] : undefined;
+export const callTyper = (name: string): CallTyper | undefined => own(typers, name);
 
 const arity = (call: Call, least: number, most = least): void => {
   const { op, args, spot } = call;

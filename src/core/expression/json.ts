@@ -1,5 +1,7 @@
+import { own } from '../own.ts';
 import { ExpressionError, LIMITS } from './syntax.ts';
 import type { Syntax } from './syntax.ts';
+import { plainDigits, writtenNumber } from '../model/exact-number.ts';
 
 /** An expression in the JSON encoding of CQL2. */
 export function toJson(syntax: Syntax): unknown {
@@ -48,6 +50,8 @@ export function fromJson(value: unknown): Syntax {
       fail(`this expression is nested more than ${LIMITS.depth} deep`, 'nest it less', pointer, 'too-large');
     }
     const spot = { pointer };
+    const exact = writtenNumber(value);
+    if (exact !== undefined) return { kind: 'number', written: plainDigits(exact) ?? exact, spot };
     if (typeof value === 'string') return { kind: 'text', value, spot };
     if (typeof value === 'boolean') return { kind: 'boolean', value, spot };
     if (typeof value === 'number') return { kind: 'number', written: written(value), spot };
@@ -84,7 +88,7 @@ export function fromJson(value: unknown): Syntax {
       );
     }
     const op = value.op.toLowerCase() === 'isnull' ? 'isNull' : value.op.toLowerCase();
-    const [least, most] = ARITY[op] ?? [0, LIMITS.terms];
+    const [least, most] = own(ARITY, op) ?? [0, LIMITS.terms];
     if (value.args.length < least || value.args.length > most) {
       const wanted = least === most ? String(least) : `${least} or more`;
       fail(`${op} takes ${wanted} arguments, got ${value.args.length}`, 'give it that many', `${pointer}/args`);

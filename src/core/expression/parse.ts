@@ -1,3 +1,4 @@
+import { own } from '../own.ts';
 import { COMPARISONS, ExpressionError, LIMITS, RESERVED } from './syntax.ts';
 import type { Spot, Syntax } from './syntax.ts';
 import { tokensOf } from './tokens.ts';
@@ -114,7 +115,7 @@ export function parse(text: string): Syntax {
     if (rank > 2) return power();
     const { from } = peek();
     let left = ranked(rank + 1);
-    while (ORDERED_RANK[peek().value.toLowerCase()] === rank && ['sign', 'word'].includes(peek().kind)) {
+    while (own(ORDERED_RANK, peek().value.toLowerCase()) === rank && ['sign', 'word'].includes(peek().kind)) {
       const op = take().value.toLowerCase();
       left = call(op, [left, ranked(rank + 1)], from);
     }

@@ -1,3 +1,4 @@
+import { own } from '../own.ts';
 import { COMPARISONS, RESERVED } from './syntax.ts';
 import type { Syntax } from './syntax.ts';
 
@@ -48,7 +49,7 @@ const name = (word: string): string =>
     : `"${word.replaceAll('"', '""')}"`;
 
 function printCall(op: string, args: readonly Syntax[]): string {
-  const rank = RANK[op];
+  const rank = own(RANK, op);
   if (rank === undefined)
     return `${op.includes('_') || OWN_WORDS.has(op) ? op.toUpperCase() : op}(${args.map(print).join(', ')})`;
   const inside = (at: number, least: number): string => {
@@ -82,4 +83,4 @@ function printCall(op: string, args: readonly Syntax[]): string {
 
 const OWN_WORDS: ReadonlySet<string> = new Set(['casei', 'accenti']);
 
-const rankOf = (syntax: Syntax): number => (syntax.kind === 'call' ? (RANK[syntax.op] ?? HIGHEST) : HIGHEST);
+const rankOf = (syntax: Syntax): number => (syntax.kind === 'call' ? (own(RANK, syntax.op) ?? HIGHEST) : HIGHEST);

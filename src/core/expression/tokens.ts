@@ -1,3 +1,4 @@
+import { own } from '../own.ts';
 import { ExpressionError } from './syntax.ts';
 
 export interface Token {
@@ -63,8 +64,8 @@ function strange(text: string, at: number): ExpressionError {
     });
   }
   const two = text.slice(at, at + 2);
-  const meant = spelled[two] ?? spelled[mark];
-  const shown = spelled[two] === undefined ? String.fromCodePoint(text.codePointAt(at)!) : two;
+  const meant = own(spelled, two) ?? own(spelled, mark);
+  const shown = own(spelled, two) === undefined ? String.fromCodePoint(text.codePointAt(at)!) : two;
   const remedy = meant === undefined ? 'leave it out, or put texts in single quotes' : `write ${meant}`;
   return new ExpressionError('syntax', `${shown} means nothing here`, remedy, { from: at, to: at + shown.length });
 }

@@ -12,6 +12,7 @@ import { askedOf } from '../query/bounds.ts';
 import { isCostly } from '../query/cost.ts';
 import type { Condition } from '../query/list-statement.ts';
 import type { Dialect } from '../store/dialect.ts';
+import { parseExactly } from './json-body.ts';
 import type { ParameterFailure } from './problems.ts';
 
 /** The encodings of CQL2 that a filter may have; the first is meant where none is named. */
@@ -53,7 +54,7 @@ export const compileCondition = (graph: Graph, model: Model, dialect: Dialect, c
 function fromJsonText(text: string): Syntax {
   let value: unknown;
   try {
-    value = JSON.parse(text);
+    value = parseExactly(text);
   } catch {
     throw new ExpressionError('syntax', 'this is not JSON', 'mend it, or leave filter-lang out for the text encoding', {
       pointer: '',

@@ -1,6 +1,10 @@
+import { exactNumber, isKept } from '../model/exact-number.ts';
+import { jsonFault } from './json-fault.ts';
 import { HttpProblem } from './problems.ts';
 
 const DEEPEST = 64;
+/** Values of one body, however small they are: each costs more than its letters. */
+export const MOST_VALUES = 200_000;
 const decoder = new TextDecoder('utf-8', { fatal: true });
 
 /**
@@ -15,61 +19,99 @@ export function readJson(body: Uint8Array): unknown {
     throw new HttpProblem('malformed-request', 'the body is not UTF-8 text');
   }
   if (text.trim() === '') throw new HttpProblem('malformed-request', 'the body is empty; send a JSON object');
-  let value: unknown;
-  try {
-    value = JSON.parse(text);
-  } catch (error) {
-    throw new HttpProblem('malformed-request', `the body is not JSON: ${whereJsonBreaks(text, error as Error)}`);
-  }
-  refuseTwins(text);
-  return value;
+  return parseExactly(text);
 }
 
-/** The parser tells a position only in its message, and an unexpected end without one. */
-function whereJsonBreaks(text: string, error: Error): string {
-  const found = /at position (\d+)/.exec(error.message)?.[1];
-  const position = found === undefined ? text.length : Number(found);
+/** The same of a text that has been decoded. Numbers that no JavaScript number equals stay as they are written. */
+export function parseExactly(text: string): unknown {
+  const value = parsed(text);
+  const inexact = lookInto(text);
+  return inexact.length === 0 ? value : parsed(marked(text, inexact));
+}
+
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    throw new HttpProblem('malformed-request', `the body is not JSON: ${whereJsonBreaks(text)}`);
+  }
+}
+
+/** The text with marked texts in the place of numbers. */
+function marked(text: string, numbers: readonly Span[]): string {
+  const parts: string[] = [];
+  let from = 0;
+  for (const { begin, end } of numbers) {
+    parts.push(text.slice(from, begin), JSON.stringify(exactNumber(text.slice(begin, end))));
+    from = end;
+  }
+  parts.push(text.slice(from));
+  return parts.join('');
+}
+
+/** Where the parser breaks off: it doesn't always say so itself. */
+function whereJsonBreaks(text: string): string {
+  const position = jsonFault(text);
   const before = text.slice(0, position).split('\n');
-  const unexpected = position >= text.length ? 'it ends too early' : `unexpected ${JSON.stringify(text[position])}`;
+  const sign = String.fromCodePoint(text.codePointAt(position) ?? 0);
+  const unexpected = position >= text.length ? 'it ends too early' : `unexpected ${JSON.stringify(sign)}`;
   return `${unexpected} at line ${before.length}, column ${(before.at(-1)?.length ?? 0) + 1}`;
 }
 
+/** A part of a text. */
+interface Span {
+  readonly begin: number;
+  readonly end: number;
+}
+
 /**
- * JSON.parse keeps the last of two members with one name and says nothing. The text is known to be JSON here, so it is
- * enough to follow its strings and brackets.
+ * JSON.parse keeps the last of two members with one name, takes the nearest for numbers that it can't hold, and says
+ * nothing of either. The text is known to be JSON here, so it is enough to follow its strings, numbers and brackets.
+ * Gives the numbers that would be changed.
  */
-function refuseTwins(text: string): void {
+function lookInto(text: string): Span[] {
   const open: (Set<string> | undefined)[] = [];
+  const inexact: Span[] = [];
   let awaitsName = false;
+  let values = 1;
   for (let at = 0; at < text.length; at += 1) {
-    switch (text[at]) {
-      case '{':
-        open.push(new Set());
-        awaitsName = true;
-        break;
-      case '[':
-        open.push(undefined);
-        awaitsName = false;
-        break;
-      case '}':
-      case ']':
-        open.pop();
-        awaitsName = false;
-        break;
-      case ',':
-        awaitsName = open.at(-1) !== undefined;
-        break;
-      case '"': {
-        const end = endOfString(text, at);
-        if (awaitsName) noteName(JSON.parse(text.slice(at, end + 1)) as string, open.at(-1)!);
-        awaitsName = false;
-        at = end;
-      }
+    const sign = text[at]!;
+    if (sign === '{') {
+      open.push(new Set());
+      awaitsName = true;
+    } else if (sign === '[') {
+      open.push(undefined);
+      awaitsName = false;
+    } else if (sign === '}' || sign === ']') {
+      open.pop();
+      awaitsName = false;
+    } else if (sign === ',') {
+      values += 1;
+      if (values > MOST_VALUES) throw new HttpProblem('too-large', `a body may have ${MOST_VALUES} values at most`);
+      awaitsName = open.at(-1) !== undefined;
+    } else if (sign === '"') {
+      const end = endOfString(text, at);
+      if (awaitsName) noteName(JSON.parse(text.slice(at, end + 1)) as string, open.at(-1)!);
+      awaitsName = false;
+      at = end;
+    } else if (sign === '-' || (sign >= '0' && sign <= '9')) {
+      const end = endOfNumber(text, at);
+      if (!isKept(text.slice(at, end))) inexact.push({ begin: at, end });
+      at = end - 1;
     }
     if (open.length > DEEPEST)
       throw new HttpProblem('malformed-request', `the body is more than ${DEEPEST} levels deep`);
   }
+  return inexact;
 }
+
+function endOfNumber(text: string, start: number): number {
+  let at = start;
+  while (at < text.length && IN_NUMBER.includes(text[at]!)) at += 1;
+  return at;
+}
+
+const IN_NUMBER = '0123456789.+-eE';
 
 function endOfString(text: string, start: number): number {
   let at = start + 1;

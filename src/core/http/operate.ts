@@ -30,7 +30,7 @@ import { keyFromText } from './key.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
 import type { Reply, Request } from './message.ts';
 import { applied, preferredReturn } from './prefer.ts';
-import { HttpProblem, refuseParameters } from './problems.ts';
+import { brokenRules, refuseParameters } from './problems.ts';
 import type { ParameterFailure } from './problems.ts';
 import { readQuery, refuseQuery } from './query.ts';
 import type { Serving } from './serving.ts';
@@ -167,29 +167,25 @@ function inputReader({ input }: Operation, now: () => Date): InputReader {
   return {
     fromBody(request, asker) {
       const { values, failures } = read(isEmpty(request) ? {} : readBodyOf(request, 'create'), asker);
-      if (failures.length > 0) {
-        const title =
-          failures.length === 1 ? 'The request breaks a rule' : `The request breaks ${failures.length} rules`;
-        throw new HttpProblem('invalid-body', undefined, { title, errors: failures });
-      }
+      if (failures.length > 0) throw brokenRules(failures, 'The request breaks');
       return values;
     },
     fromQuery(query, asker) {
       const told: ParameterFailure[] = [];
-      const given: Record<string, FieldValue> = {};
+      const found = new Map<string, FieldValue>();
       for (const [parameter, text] of readQuery(query)) {
         const spec = input.get(parameter);
         if (spec === undefined) {
           told.push({ parameter, detail: `no such parameter; ${didYouMean(parameter, input.keys())}` });
-        } else if (given[parameter] !== undefined) told.push({ parameter, detail: 'must be given once' });
+        } else if (found.has(parameter)) told.push({ parameter, detail: 'must be given once' });
         else {
           const one = fromText(spec, text);
           if ('fault' in one) told.push({ parameter, detail: one.fault.detail });
-          else given[parameter] = one.value;
+          else found.set(parameter, one.value);
         }
       }
       refuseParameters(told);
-      const { values, failures } = read(given, asker);
+      const { values, failures } = read(Object.fromEntries(found), asker);
       refuseParameters(failures.map(({ pointer, detail }) => ({ parameter: pointer.slice(1), detail })));
       return values;
     },

@@ -1,3 +1,4 @@
+import { MOST_FAILURES } from '../rules/failure.ts';
 import type { Failure } from '../rules/failure.ts';
 
 /** Every problem that a service may answer with (RFC 9457): the last segment of its `type`, and what it means. */
@@ -195,10 +196,18 @@ export class HttpProblem extends Error {
 /** What an answer says that will be another one in a moment. */
 export const LATER = { 'retry-after': '1' } as const;
 
+/** `a rule`, `3 rules`, `more than 100 rules`. */
+export function countedRules({ length }: readonly Failure[]): string {
+  if (length > MOST_FAILURES) return `more than ${MOST_FAILURES} rules`;
+  return length === 1 ? 'a rule' : `${length} rules`;
+}
+
 /** 422 with every failure, and their number in the title. */
 export function brokenRules(failures: readonly Failure[], begins = 'The record breaks'): HttpProblem {
-  const title = `${begins} ${failures.length === 1 ? 'a rule' : `${failures.length} rules`}`;
-  return new HttpProblem('invalid-body', undefined, { title, errors: failures });
+  const title = `${begins} ${countedRules(failures)}`;
+  const errors = failures.slice(0, MOST_FAILURES);
+  const detail = errors.length < failures.length ? `the first ${MOST_FAILURES} are told; there are more` : undefined;
+  return new HttpProblem('invalid-body', detail, { title, errors });
 }
 
 /** An answer to a query full of mistakes need not be longer than the query. */

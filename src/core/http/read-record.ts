@@ -62,12 +62,12 @@ export function makeRecordReader(model: Model, { graph, store, tags, moment }: S
 }
 
 function readParameters(query: string, failures: ParameterFailure[]): ShownParameters {
-  const given: Record<string, string> = {};
+  const given = new Map<string, string>();
   for (const [name, value] of readQuery(query)) {
     const known = (shownParameters as readonly string[]).includes(name);
     if (!known) failures.push({ parameter: name, detail: `no such parameter; ${didYouMean(name, shownParameters)}` });
-    else if (given[name] !== undefined) failures.push({ parameter: name, detail: 'must be given once' });
-    given[name] = value;
+    else if (given.has(name)) failures.push({ parameter: name, detail: 'must be given once' });
+    given.set(name, value);
   }
-  return given;
+  return Object.fromEntries(given);
 }

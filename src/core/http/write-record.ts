@@ -12,7 +12,7 @@ import { ownerField } from '../model/owner.ts';
 import { isOpen } from '../query/shown.ts';
 import { thereStatement } from '../query/statements.ts';
 import type { Failure } from '../rules/failure.ts';
-import { pointerTo } from '../rules/failure.ts';
+import { MOST_FAILURES, pointerTo } from '../rules/failure.ts';
 import { bodyReader } from '../rules/schema.ts';
 import type { BodyReader, ReadBody, Values } from '../rules/schema.ts';
 import { admit, admitTo, unknownRecord } from './admission.ts';
@@ -132,8 +132,14 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
         const detail = `has ${body.length} records; ${MOST_AT_ONCE} is the most`;
         throw brokenRules([{ pointer: '', rule: 'maxItems', detail }]);
       }
-      const read = body.map((one: unknown, at) => readNew(one, given, pointerTo(at)));
-      const failures = read.flatMap((one) => one.failures);
+      const read: Read[] = [];
+      const failures: Failure[] = [];
+      for (const [at, one] of (body as readonly unknown[]).entries()) {
+        await moment.rest?.();
+        read.push(readNew(one, given, pointerTo(at)));
+        failures.push(...read[at]!.failures);
+        if (failures.length > MOST_FAILURES) break;
+      }
       if (failures.length > 0) throw brokenRules(failures, 'The records break');
       const secrets = read.reduce((sum, { values }) => sum + changes.countSecrets(values), 0);
       if (secrets > MOST_SECRETS) {

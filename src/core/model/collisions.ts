@@ -86,7 +86,8 @@ function checkMembers(model: Model, { declaration }: DeclaredModel, report: Repo
       report.error('same-member', message, 'give one of them another name', path, 'key');
     }
     named.set(name, what);
-    if (name === 'constructor') {
+    // What stands there by its own name has been refused with all such names.
+    if (name === 'constructor' && ['within', 'model'].includes(path[0]!)) {
       report.error(
         'reserved-name',
         '`constructor` means something else in JavaScript',

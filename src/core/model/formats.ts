@@ -1,3 +1,4 @@
+import { own } from '../own.ts';
 import { fullFormats } from 'ajv-formats/dist/formats.js';
 
 /** The formats of JSON Schema 2020-12 that a text can be held to; those that are types of their own are left to them. */
@@ -5,7 +6,7 @@ export const formatNames = ['duration', 'hostname', 'ipv4', 'ipv6', 'json-pointe
 
 /** Whether a text has the form. */
 export function hasFormat(name: string, text: string): boolean {
-  const format = (fullFormats as Readonly<Record<string, unknown>>)[name];
+  const format = own(fullFormats as Readonly<Record<string, unknown>>, name);
   if (format instanceof RegExp) return format.test(text);
   if (typeof format === 'function') return (format as (text: string) => boolean)(text);
   throw new Error(`there is no format ${name}`);

@@ -1,3 +1,4 @@
+import { own } from '../own.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { ServiceDeclaration } from './declarations.ts';
 import type { ServiceSettings, StoreKind } from './graph.ts';
@@ -9,7 +10,7 @@ const MILLISECONDS: Readonly<Record<string, number>> = { ms: 1, s: 1_000, min: 6
 /** `5s` in milliseconds; its form has been checked. */
 export function milliseconds(time: string): number {
   const [, count, unit = ''] = /^(\d+)([a-z]+)$/.exec(time) ?? [];
-  return Number(count) * MILLISECONDS[unit]!;
+  return Number(count) * own(MILLISECONDS, unit)!;
 }
 
 const perMinute = (rate: string): number => Number(rate.split('/')[0]);
@@ -48,7 +49,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     stores,
     paging: { default: usual, most },
     limits: {
-      body: Number(size) * UNITS[unit]!,
+      body: Number(size) * own(UNITS, unit)!,
       rate: limits.rate === undefined || limits.rate === 'none' ? undefined : perMinute(limits.rate),
       signIn: perMinute(limits['sign-in'] ?? '10/min'),
       transaction: milliseconds(limits.transaction ?? '5s'),

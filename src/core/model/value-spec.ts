@@ -1,3 +1,4 @@
+import { own } from '../own.ts';
 import type { Path } from '../declaration/document.ts';
 import { isRecord } from '../declaration/check-shape.ts';
 import { didYouMean } from '../declaration/nearest.ts';
@@ -78,7 +79,8 @@ export function declaredValue(
       exclusiveMaximum: declared.exclusiveMaximum,
       multipleOf: declared.multipleOf,
       minItems: declared.minItems,
-      maxItems: declared.maxItems,
+      // Every list has an end: what it costs to look at one is bounded.
+      maxItems: declared.maxItems ?? (type === 'array' ? Math.max(USUAL_ITEMS, declared.minItems ?? 0) : undefined),
       uniqueItems: declared.uniqueItems ?? false,
       // Only single values take an enum.
       enum: constants('enum') as Scalar[] | undefined,
@@ -93,6 +95,9 @@ export function declaredValue(
   };
 }
 
+/** Where nothing is said of it. */
+export const USUAL_ITEMS = 10_000;
+
 /** `{ expr: today() }`, which no constant of a scalar type looks like. */
 function expressionOf(value: unknown): string | undefined {
   if (!isRecord(value) || Object.keys(value).join() !== 'expr') return undefined;
@@ -101,7 +106,7 @@ function expressionOf(value: unknown): string | undefined {
 
 function checkRulesOfType(type: TypeName, declared: ValueDeclaration, report: Reporter): void {
   for (const rule of Object.keys(declared)) {
-    const types = typesOfRule[rule];
+    const types = own(typesOfRule, rule);
     if (types === undefined || types.includes(type)) continue;
     const article = /^[aeiou]/.test(type) ? 'an' : 'a';
     const message = `${article} ${type} has no \`${rule}\``;

@@ -1,5 +1,6 @@
 import type { FieldValue, ValueSpec } from './graph.ts';
 import { isRecord } from '../declaration/check-shape.ts';
+import { doubleOf, plainDigits, writtenNumber } from './exact-number.ts';
 import { hasFormat } from './formats.ts';
 import { formatDecimal, parseDecimal, rescale } from './decimal.ts';
 
@@ -11,6 +12,10 @@ export interface Fault {
 
 /** As many digits as 64-bit integers hold whatever they are: the same bound on every store. */
 const MOST_DIGITS = 18;
+/** Letters of whatever has to have a form of its own. */
+const LONGEST_FORM = 10_000;
+/** More than that are no decimal, even where zeros stand before and behind it. */
+const LONGEST_DECIMAL = 500;
 
 const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
 /** A dot-atom before the @ (RFC 5322), and a domain of two labels or more behind it. */
@@ -25,6 +30,8 @@ const DATE_TIME = /^(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d:\d\d)(?:\.(\d+))?([Zz]|[+-](
  * to UTC), or what is wrong with its kind. Null and undefined are for the caller to judge.
  */
 export function canonical(spec: ValueSpec, value: unknown): { value: FieldValue } | { fault: Fault } {
+  const digits = writtenNumber(value);
+  if (digits !== undefined) return ofWritten(spec, digits, value);
   switch (spec.type) {
     case 'string':
     case 'text':
@@ -43,7 +50,7 @@ export function canonical(spec: ValueSpec, value: unknown): { value: FieldValue 
     case 'integer':
       if (typeof value !== 'number') return wrongType('a whole number', value);
       if (!Number.isInteger(value)) return wrongType('a whole number', value);
-      if (!Number.isSafeInteger(value)) return faulty('type', 'must lie within ±9007199254740991');
+      if (!Number.isSafeInteger(value)) return notSafe;
       return { value: value + 0 };
     case 'number':
       if (typeof value !== 'number') return wrongType('a number', value);
@@ -64,6 +71,42 @@ export function canonical(spec: ValueSpec, value: unknown): { value: FieldValue 
       return written(value, 'a date and time with its offset, like 2026-06-12T14:30:00Z', instant);
   }
 }
+
+/** A number that no JavaScript number equals: exact where the type is, and never changed but where the type says so. */
+function ofWritten(spec: ValueSpec, written: string, value: unknown): ReturnType<typeof canonical> {
+  switch (spec.type) {
+    case 'decimal': {
+      const digits = plainDigits(written);
+      return digits === undefined ? tooManyDigits(spec) : decimal(spec, digits);
+    }
+    case 'integer':
+      return /^-?\d+$/.test(plainDigits(written) ?? '1') ? notSafe : wrongType('a whole number', value);
+    case 'number': {
+      // Doubles are what such a field is made of: it takes the nearest.
+      const number = Number(written);
+      if (!Number.isFinite(number)) return faulty('type', 'is too large for a number');
+      return number === 0 ? faulty('type', 'is too small for a number') : { value: number };
+    }
+    case 'json': {
+      const number = doubleOf(written);
+      return number === undefined ? wrongDigits(written) : { value: number };
+    }
+    default:
+      return wrongType(KIND_NAMES.get(spec.type) ?? 'another value', value);
+  }
+}
+
+const KIND_NAMES = new Map<ValueSpec['type'], string>([
+  ['string', 'text'],
+  ['text', 'text'],
+  ['secret', 'text'],
+  ['array', 'an array'],
+  ['object', 'an object'],
+  ['boolean', 'true or false'],
+]);
+
+const wrongDigits = (written: string): { fault: Fault } =>
+  faulty('type', `must not hold ${shortened(written)}, which JSON's numbers can not keep; send it as text`);
 
 /** The value that a path, a query or a file of text means by `text`. */
 export function fromText(spec: ValueSpec, text: string): { value: FieldValue } | { fault: Fault } {
@@ -100,13 +143,17 @@ export const isSame = (one: FieldValue | undefined, other: FieldValue | undefine
 
 /** A value as an error shows it. */
 export function quoted(value: unknown): string {
-  const text = JSON.stringify(value) ?? 'nothing';
-  return text.length > 60 ? `${text.slice(0, 57)}…` : text;
+  const digits = writtenNumber(value);
+  return shortened(digits ?? JSON.stringify(value, (_name, inner) => writtenNumber(inner) ?? (inner as unknown)) ?? 'nothing'); // prettier-ignore
 }
+
+const shortened = (text: string): string => (text.length > 60 ? `${text.slice(0, 57)}…` : text);
 
 const faulty = (rule: string, detail: string): { fault: Fault } => ({ fault: { rule, detail } });
 const wrongType = (wanted: string, value: unknown): { fault: Fault } =>
   faulty('type', `must be ${wanted}, got ${quoted(value)}`);
+
+const notSafe = faulty('type', 'must lie within ±9007199254740991');
 
 function plainText(text: string): { value: string } | { fault: Fault } {
   if (text.includes('\0')) return faulty('type', 'must not contain the character U+0000');
@@ -115,10 +162,27 @@ function plainText(text: string): { value: string } | { fault: Fault } {
 
 /** Any JSON value whose texts every store can keep. */
 function jsonValue(value: unknown): { value: FieldValue } | { fault: Fault } {
-  const text = JSON.stringify(value) ?? 'null';
+  const asText = JSON.stringify(value) ?? 'null';
+  const lost: string[] = [];
+  const kept = asText.includes('"\\u0000') ? withDoubles(value, lost) : value;
+  if (lost[0] !== undefined) return wrongDigits(lost[0]);
+  const text = kept === value ? asText : JSON.stringify(kept);
   return text.includes('\\u0000') || /\\u[dD][89a-fA-F]/.test(text)
     ? faulty('type', 'must not contain the character U+0000 or half a character')
-    : { value: value as FieldValue };
+    : { value: kept as FieldValue };
+}
+
+/** The same value, with doubles for all numbers that are another form of one; those that are not are put into `lost`. */
+function withDoubles(value: unknown, lost: string[]): unknown {
+  const written = writtenNumber(value);
+  if (written !== undefined) {
+    const number = doubleOf(written);
+    if (number === undefined) lost.push(written);
+    return number;
+  }
+  if (Array.isArray(value)) return value.map((item) => withDoubles(item, lost));
+  if (!isRecord(value)) return value;
+  return Object.fromEntries(Object.entries(value).map(([name, item]) => [name, withDoubles(item, lost)]));
 }
 
 function written(
@@ -127,12 +191,14 @@ function written(
   read: (text: string) => string | undefined,
 ): ReturnType<typeof canonical> {
   if (typeof value !== 'string') return wrongType(`text: ${wanted}`, value);
-  const found = read(value);
+  const found = value.length > LONGEST_FORM ? undefined : read(value);
   return found === undefined ? faulty('format', `must be ${wanted}, got ${quoted(value)}`) : { value: found };
 }
 
 function decimal(spec: ValueSpec, value: unknown): ReturnType<typeof canonical> {
-  const text = typeof value === 'number' ? String(value) : value;
+  const text = typeof value === 'number' ? plainDigits(String(value)) : value;
+  // Before anything is worked out of them.
+  if (typeof text === 'string' && text.length > LONGEST_DECIMAL) return tooManyDigits(spec);
   const parsed = typeof text === 'string' ? parseDecimal(text) : undefined;
   if (parsed === undefined) return wrongType('a decimal number as text, like "12.50"', value);
   const scaled = rescale(parsed, spec.scale);
@@ -140,10 +206,13 @@ function decimal(spec: ValueSpec, value: unknown): ReturnType<typeof canonical> 
     return faulty('scale', `must have at most ${spec.scale} digits after the point, got ${quoted(value)}`);
   }
   if (scaled.digits.toString().replace('-', '').length > MOST_DIGITS) {
-    return faulty('type', `must have at most ${MOST_DIGITS} digits, ${spec.scale} of them after the point`);
+    return tooManyDigits(spec);
   }
   return { value: formatDecimal(scaled) };
 }
+
+const tooManyDigits = ({ scale }: ValueSpec): { fault: Fault } =>
+  faulty('type', `must have at most ${MOST_DIGITS} digits, ${scale} of them after the point`);
 
 export function isDate(text: string): boolean {
   const match = DATE.exec(text);

@@ -10,6 +10,9 @@ export interface Failure {
   readonly available?: string;
 }
 
+/** So many are told of one request; more are counted, and no longer looked for. */
+export const MOST_FAILURES = 100;
+
 export const pointerTo = (...path: readonly (string | number)[]): string =>
   path.map((step) => `/${String(step).replaceAll('~', '~0').replaceAll('/', '~1')}`).join('');
 

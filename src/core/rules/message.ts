@@ -1,7 +1,9 @@
 import type { ValueSpec } from '../model/graph.ts';
+import { own } from '../own.ts';
 
 /** What to say where a rule of a field fails: the developer's own words, where there are some. */
 export function worded(spec: ValueSpec, rule: string, detail: string): string {
-  const own = spec.rules.message;
-  return own === undefined ? detail : typeof own === 'string' ? own : (own[rule] ?? detail);
+  const { message } = spec.rules;
+  if (message === undefined) return detail;
+  return typeof message === 'string' ? message : (own(message, rule) ?? detail);
 }

@@ -1,5 +1,5 @@
-import { array, mixed, object, ValidationError } from 'yup';
-import type { AnySchema, ArraySchema } from 'yup';
+import { mixed, object, ValidationError } from 'yup';
+import type { AnySchema } from 'yup';
 import { describe, isRecord } from '../declaration/check-shape.ts';
 import { nearest } from '../declaration/nearest.ts';
 import type { Field, FieldValue, Links, Model, ValueSpec } from '../model/graph.ts';
@@ -7,12 +7,14 @@ import { ownerField } from '../model/owner.ts';
 import { linkedOf } from '../model/related.ts';
 import { noRules } from '../model/rules.ts';
 import { isWritten } from '../model/types.ts';
+import { USUAL_ITEMS } from '../model/value-spec.ts';
 import { derivedNames } from '../query/shown.ts';
 import { canonical, quoted } from '../model/value.ts';
 import type { Failure } from './failure.ts';
-import { pointerOfPath, pointerTo } from './failure.ts';
+import { MOST_FAILURES, pointerOfPath, pointerTo } from './failure.ts';
 import { worded } from './message.ts';
 import { testsOf } from './tests.ts';
+import type { RuleTest } from './tests.ts';
 
 /**
  * The writes of a client; and those with the service's own authority, which may set everything: `load` makes a record,
@@ -59,7 +61,7 @@ export const linkSpec = ({ key }: Links): ValueSpec => ({
   scale: 0,
   items: { ...key, rules: noRules },
   examples: [],
-  rules: { ...noRules, required: true, uniqueItems: true },
+  rules: { ...noRules, required: true, uniqueItems: true, maxItems: USUAL_ITEMS },
 });
 
 /** What a client may leave out, or give as null, because it may be hidden from them: what becomes of it is seen with the record. */
@@ -89,6 +91,10 @@ export function bodyReader(model: Model, kind: Kind, unseen: Unseen = seesAll): 
       ...[...links].map(([member, spec]): [string, AnySchema] => [member, valueSchema(spec, false)]),
     ]),
   );
+  const insides = [...settable, ...[...links].map(([member, spec]) => ({ ...spec, member }))].flatMap((field) => {
+    const check = insideChecker(field);
+    return check === undefined ? [] : [[field, check] as const];
+  });
   const names = [...model.byMember.keys(), ...links.keys()];
   const own = kind === 'load' || kind === 'amend';
   const derivable = new Set(own ? [] : derivedNames(model));
@@ -104,6 +110,7 @@ export function bodyReader(model: Model, kind: Kind, unseen: Unseen = seesAll): 
     const failures: Failure[] = [];
     const values: Values = {};
     for (const [member, value] of Object.entries(body)) {
+      if (failures.length > MOST_FAILURES) break;
       const field = model.byMember.get(member);
       const linked = links.get(member);
       if (linked !== undefined) values[member] = prepared(linked, value, pointerTo(member), failures);
@@ -113,7 +120,13 @@ export function bodyReader(model: Model, kind: Kind, unseen: Unseen = seesAll): 
       else if (kind === 'update' && !whole && isMerged(field) && isRecord(value)) patches.set(field, value);
       else values[member] = prepared(field, value, pointerTo(member), failures);
     }
-    failures.push(...brokenRulesOf(schema, values));
+    if (failures.length <= MOST_FAILURES) {
+      failures.push(...brokenRulesOf(schema, values));
+      for (const [field, check] of insides) {
+        const value = values[field.member] ?? null;
+        if (value !== null) check(value, pointerTo(field.member), failures);
+      }
+    }
     return { values, repeated, derived, patches, failures };
   };
 }
@@ -142,12 +155,15 @@ export function valueReader(
   pointer: string,
 ): (value: unknown) => { value: FieldValue; failures: Failure[] } {
   const schema = object({ value: valueSchema(spec, spec.rules.required) });
+  const checkInside = insideChecker(spec);
   return (given) => {
     const failures: Failure[] = [];
     const value = prepared(spec, given, pointer, failures);
     const broken = brokenRulesOf(schema, { value });
     const placed = broken.map((failure) => ({ ...failure, pointer: pointer + failure.pointer.slice('/value'.length) }));
-    return { value, failures: [...failures, ...placed] };
+    failures.push(...placed);
+    if (value !== null && value !== undefined) checkInside?.(value, pointer, failures);
+    return { value, failures };
   };
 }
 
@@ -170,6 +186,8 @@ function brokenRulesOf(schema: AnySchema, values: Values): Failure[] {
 function prepared(spec: ValueSpec, value: unknown, pointer: string, failures: Failure[]): FieldValue {
   if (value === null) return null;
   if (spec.type === 'array' && Array.isArray(value)) {
+    // One that is much too long is refused, whatever stands in it.
+    if (isTooLong(spec, value)) return value as FieldValue;
     return value.map((item, at) => prepared(spec.items!, item, `${pointer}/${at}`, failures));
   }
   if (spec.type === 'object' && isRecord(value)) return preparedObject(spec, value, pointer, failures);
@@ -186,6 +204,7 @@ function preparedObject(
   const properties = spec.properties!;
   for (const member of Object.keys(value)) {
     if (properties.has(member)) continue;
+    if (failures.length > MOST_FAILURES) break;
     failures.push(unknownMember(pointer + pointerTo(member), member, [...properties.keys()]));
   }
   // In the order of the declaration, so that alike objects are the same text.
@@ -206,50 +225,125 @@ function changed({ rules }: ValueSpec, value: unknown): unknown {
   return rules.letters === 'upper' ? text.toUpperCase() : text;
 }
 
+/** A value, and the pointer to it. */
 interface Given {
   readonly path: string;
   readonly value: unknown;
 }
 
-/** The Yup schema of a value and of everything inside it. */
-function valueSchema(spec: ValueSpec, needed: boolean): AnySchema {
+/** What a value of the right type can still break, with what to say of it; and what to say where its type is wrong. */
+interface Judged {
+  readonly tests: readonly RuleTest[];
+  missing(given: Given): Failure;
+  wrongType(given: Given): Failure;
+  broken(test: RuleTest, given: Given): Failure;
+}
+
+function judged(spec: ValueSpec): Judged {
   const missing = ({ path, value }: Given): Failure =>
     failure(spec, path, 'required', value === null ? 'must not be null' : 'must be given');
-  const wrongType = ({ path, value }: Given): Failure => {
-    const read = canonical(spec, value);
-    if (!('fault' in read)) return missing({ path, value });
-    const { rule, detail } = read.fault;
-    return failure(spec, path, rule, spec.rules.writeOnly ? detail.replace(/, got [^]*$/, '') : detail);
+  return {
+    tests: testsOf(spec),
+    missing,
+    wrongType({ path, value }) {
+      const read = canonical(spec, value);
+      if (!('fault' in read)) return missing({ path, value });
+      const { rule, detail } = read.fault;
+      return failure(spec, path, rule, spec.rules.writeOnly ? detail.replace(/, got [^]*$/, '') : detail);
+    },
+    broken: ({ rule, says }, { path, value }) =>
+      failure(spec, path, rule, rule === 'required' ? says : `${says}, got ${shown(spec, value)}`),
   };
-  let schema = bareSchema(spec).typeError(wrongType);
-  schema = (spec.rules.required ? schema.nonNullable(missing) : schema.nullable()) as AnySchema;
-  if (needed) schema = schema.defined(missing) as AnySchema;
+}
 
-  for (const { rule, holds, says } of testsOf(spec)) {
-    const message = ({ path, value }: Given): Failure =>
-      failure(spec, path, rule, rule === 'required' ? says : `${says}, got ${shown(spec, value)}`);
-    const test = (value: unknown): boolean => holds(value as NonNullable<FieldValue>);
-    schema = schema.test({ name: rule, skipAbsent: true, message, test });
+/** The Yup schema of a value; what stands inside of it is for `insideChecker`. */
+function valueSchema(spec: ValueSpec, needed: boolean): AnySchema {
+  const { tests, missing, wrongType, broken } = judged(spec);
+  let schema = mixed({ type: spec.type, check: isOfType(spec) }).typeError(asYup(wrongType)) as AnySchema;
+  schema = (spec.rules.required ? schema.nonNullable(asYup(missing)) : schema.nullable()) as AnySchema;
+  if (needed) schema = schema.defined(asYup(missing)) as AnySchema;
+
+  for (const one of tests) {
+    const test = (value: unknown): boolean => one.holds(value as NonNullable<FieldValue>);
+    schema = schema.test({
+      name: one.rule,
+      skipAbsent: true,
+      message: asYup((given) => broken(one, given)),
+      test,
+    });
   }
   return schema;
 }
 
-function bareSchema(spec: ValueSpec): AnySchema {
+/** Yup names a place in its own way (`points[0].ra`). */
+const asYup =
+  (tell: (given: Given) => Failure) =>
+  ({ path, value }: Given): Failure =>
+    tell({ path: pointerOfPath(path), value });
+
+const isOfType = (spec: ValueSpec): ((value: unknown) => value is NonNullable<FieldValue>) => {
+  // What is inside is looked at by itself.
+  if (spec.type === 'array') return (value): value is NonNullable<FieldValue> => Array.isArray(value);
+  if (spec.type === 'object') return (value): value is NonNullable<FieldValue> => isRecord(value);
+  return (value): value is NonNullable<FieldValue> => 'value' in canonical(spec, value);
+};
+
+const isTooLong = ({ rules }: ValueSpec, { length }: readonly unknown[]): boolean =>
+  length > Math.max(USUAL_ITEMS, rules.maxItems ?? 0);
+
+/** Adds what is wrong inside of a value. */
+type InsideChecker = (value: FieldValue, pointer: string, failures: Failure[]) => void;
+
+/**
+ * Looks into lists and objects, at any depth, and stops where enough is wrong: Yup would look at all of it, and a body can
+ * hold hundreds of thousands of values. Undefined for what has no inside.
+ */
+function insideChecker(spec: ValueSpec): InsideChecker | undefined {
   if (spec.type === 'array') {
     // An item is never null: a list of values has no use for holes.
     const items = spec.items!;
-    const item = valueSchema({ ...items, rules: { ...items.rules, required: true } }, true);
-    return (array() as unknown as ArraySchema<unknown[], object>).of(item as never);
+    const check = wholeChecker({ ...items, rules: { ...items.rules, required: true } }, true);
+    return (value, pointer, failures) => {
+      if (!Array.isArray(value) || isTooLong(spec, value)) return;
+      for (const [at, item] of (value as FieldValue[]).entries()) {
+        if (failures.length > MOST_FAILURES) return;
+        check(item, pointer, at, failures);
+      }
+    };
   }
   if (spec.type === 'object') {
-    const members = [...spec.properties!].map(([name, property]): [string, AnySchema] => [
-      name,
-      valueSchema(property, property.rules.required && property.rules.default === undefined),
-    ]);
-    return object(Object.fromEntries(members)) as AnySchema;
+    const members = [...spec.properties!].map(([name, property]) => {
+      const isNeeded = property.rules.required && property.rules.default === undefined;
+      return [name, wholeChecker(property, isNeeded)] as const;
+    });
+    return (value, pointer, failures) => {
+      if (!isRecord(value)) return;
+      for (const [name, check] of members) check(value[name], pointer, name, failures);
+    };
   }
-  const check = (value: unknown): value is NonNullable<FieldValue> => 'value' in canonical(spec, value);
-  return mixed({ type: spec.type, check });
+  return undefined;
+}
+
+/** The same of a value that stands inside of another: of itself, and of what is inside of it. */
+function wholeChecker(
+  spec: ValueSpec,
+  needed: boolean,
+): (value: FieldValue | undefined, within: string, step: string | number, failures: Failure[]) => void {
+  const { tests, missing, wrongType, broken } = judged(spec);
+  const hasType = isOfType(spec);
+  const inside = insideChecker(spec);
+  return (value, within, step, failures) => {
+    const given = (): Given => ({ path: within + pointerTo(step), value });
+    if (value === undefined) {
+      if (needed) failures.push(missing(given()));
+    } else if (value === null) {
+      if (spec.rules.required) failures.push(missing(given()));
+    } else if (!hasType(value)) failures.push(wrongType(given()));
+    else {
+      for (const one of tests) if (!one.holds(value)) failures.push(broken(one, given()));
+      inside?.(value, within + pointerTo(step), failures);
+    }
+  };
 }
 
 /** What was got, in few words: of a long text its length says more than its beginning, and of a secret nothing is said. */
@@ -260,8 +354,8 @@ function shown(spec: ValueSpec, value: unknown): string {
   return quoted(value);
 }
 
-const failure = (spec: ValueSpec, path: string, rule: string, detail: string): Failure => ({
-  pointer: pointerOfPath(path),
+const failure = (spec: ValueSpec, pointer: string, rule: string, detail: string): Failure => ({
+  pointer,
   rule,
   detail: worded(spec, rule, detail),
 });

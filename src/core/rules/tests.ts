@@ -2,6 +2,7 @@ import { compareDecimals, decimalOfNumber, parseDecimal } from '../model/decimal
 import type { FieldValue, Scalar, ValueSpec } from '../model/graph.ts';
 import { hasFormat } from '../model/formats.ts';
 import { isSame, quoted } from '../model/value.ts';
+import { USUAL_ITEMS } from '../model/value-spec.ts';
 
 /** One rule: whether a value keeps it, and what to say where it doesn't. */
 export interface RuleTest {
@@ -10,6 +11,13 @@ export interface RuleTest {
   /** Completes "must …". */
   readonly says: string;
 }
+
+/** Characters of a text that has to have a form, where nothing is said of its length. */
+const USUAL_LONGEST = 10_000;
+
+/** Characters that a text may have; undefined where nothing but the size of a body bounds them. */
+export const longestOf = ({ rules }: Pick<ValueSpec, 'rules'>): number | undefined =>
+  rules.maxLength ?? (rules.pattern === undefined && rules.format === undefined ? undefined : USUAL_LONGEST);
 
 /** Every rule that a value of the right type can still break. */
 export function testsOf(spec: ValueSpec): RuleTest[] {
@@ -29,13 +37,19 @@ export function testsOf(spec: ValueSpec): RuleTest[] {
   if (maxLength !== undefined) {
     add('maxLength', `must have ${characters(maxLength)} or fewer`, (value) => length(value) <= maxLength);
   }
+  // What takes longer than the text is long is not even begun with a text that is too long anyway.
+  const longest = longestOf(spec);
+  if (maxLength === undefined && longest !== undefined) {
+    add('maxLength', `must have ${characters(longest)} or fewer`, (value) => length(value) <= longest);
+  }
+  const isShort = (value: unknown): boolean => longest === undefined || (value as string).length <= 2 * longest;
   if (rules.pattern !== undefined) {
     const pattern = new RegExp(rules.pattern, 'u');
-    add('pattern', `must match ${rules.pattern}`, (value) => pattern.test(value as string));
+    add('pattern', `must match ${rules.pattern}`, (value) => !isShort(value) || pattern.test(value as string));
   }
   if (rules.format !== undefined) {
     const { format } = rules;
-    add('format', `must be a valid ${format}`, (value) => hasFormat(format, value as string));
+    add('format', `must be a valid ${format}`, (value) => !isShort(value) || hasFormat(format, value as string));
   }
   if (minimum !== undefined) add('minimum', `must be ${minimum} or more`, (value) => order(value, minimum) >= 0);
   if (maximum !== undefined) add('maximum', `must be ${maximum} or less`, (value) => order(value, maximum) <= 0);
@@ -55,7 +69,10 @@ export function testsOf(spec: ValueSpec): RuleTest[] {
   if (maxItems !== undefined) {
     add('maxItems', `must have ${items(maxItems)} or fewer`, (value) => (value as unknown[]).length <= maxItems);
   }
-  if (rules.uniqueItems) add('uniqueItems', 'must have no item twice', hasNoRepeats);
+  if (rules.uniqueItems) {
+    const isLong = (value: unknown): boolean => (value as unknown[]).length > Math.max(USUAL_ITEMS, maxItems ?? 0);
+    add('uniqueItems', 'must have no item twice', (value) => isLong(value) || hasNoRepeats(value));
+  }
   if (rules.enum !== undefined) {
     const allowed = rules.enum;
     add('enum', `must be one of ${allowed.join(', ')}`, (value) => allowed.includes(value as Scalar));

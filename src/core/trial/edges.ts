@@ -1,7 +1,7 @@
 import { compareDecimals, decimalOfNumber, parseDecimal } from '../model/decimal.ts';
 import type { FieldValue, Scalar, ValueSpec } from '../model/graph.ts';
 import { isWritten } from '../model/types.ts';
-import { testsOf } from '../rules/tests.ts';
+import { longestOf, testsOf } from '../rules/tests.ts';
 import { exampleValue, inCase, isSound, onGrid, stepOf, textOf } from './examples.ts';
 
 /** A value that stands on the edge of a rule, or just past it. */
@@ -56,8 +56,11 @@ function candidatesFor(field: ValueSpec, rule: string, turn: number): Candidates
   switch (rule) {
     case 'minLength':
       return { words: `minLength ${rules.minLength}`, on: text(rules.minLength!), past: text(rules.minLength! - 1) };
-    case 'maxLength':
-      return { words: `maxLength ${rules.maxLength}`, on: text(rules.maxLength!), past: text(rules.maxLength! + 1) };
+    case 'maxLength': {
+      // Declared, or what holds for texts that have to have a form.
+      const longest = longestOf(field)!;
+      return { words: `maxLength ${longest}`, on: text(longest), past: text(longest + 1) };
+    }
     case 'minimum':
       return { words: `minimum ${rules.minimum}`, on: at(rules.minimum), past: at(rules.minimum, -1) };
     case 'maximum':

@@ -1,3 +1,4 @@
+import { own } from '../own.ts';
 import { isRecord } from '../declaration/check-shape.ts';
 import type { Fault } from './answer.ts';
 import { faultOf, sameAs } from './judge.ts';
@@ -43,12 +44,14 @@ export function matchFaults(
   const at = place === '' ? 'the body' : place;
   if (isMatcher(wanted)) {
     const [[name, given]] = Object.entries(wanted) as [[string, unknown]];
-    const expected = MATCHERS[name]!(given, value, kept);
+    const expected = own(MATCHERS, name)!(given, value, kept);
     return expected === undefined ? [] : [{ ...faultOf(at, '', value), expected }];
   }
   if (isRecord(wanted)) {
     if (!isRecord(value)) return [faultOf(at, wanted, value)];
-    return Object.entries(wanted).flatMap(([name, inner]) => matchFaults(inner, value[name], `${place}/${name}`, kept));
+    return Object.entries(wanted).flatMap(([name, inner]) =>
+      matchFaults(inner, own(value, name), `${place}/${name}`, kept),
+    );
   }
   if (Array.isArray(wanted)) {
     if (!Array.isArray(value) || value.length !== wanted.length) return [faultOf(at, wanted, value)];
