@@ -41,9 +41,15 @@ export function slugsOf(model: Model, dialect: Dialect): Slugs {
         continue;
       }
       const others = set.fields.slice(0, -1).map((other) => dialect.bind(other, values[other.member] ?? null));
-      const isTakenBy = async (slug: string): Promise<boolean> =>
+      const slugAt = (n?: number): string => slugOf(text, field, n);
+      const isThere = async (slug: string): Promise<boolean> =>
         (await transaction.first(set.statement, [...others, slug])) !== undefined;
-      values[field.member] = await firstFree((n) => slugOf(text, field, n), isTakenBy);
+      const takenOf = async (numbers: readonly number[]): Promise<boolean[]> => {
+        const slugs = Array.from({ length: AT_ONCE }, (_one, at) => slugAt(numbers[at] ?? numbers[0]));
+        const found = new Set((await transaction.all(set.among, [...others, ...slugs])).map(([slug]) => String(slug)));
+        return numbers.map((_number, at) => found.has(slugs[at]!));
+      };
+      values[field.member] = (await isThere(slugAt())) ? slugAt(await firstFree(takenOf)) : slugAt();
     }
     return filled;
   };
@@ -67,20 +73,31 @@ export function slugsOf(model: Model, dialect: Dialect): Slugs {
   };
 }
 
+/** So many slugs are looked up in one statement. */
+const AT_ONCE = 16;
+
 /**
- * The first free one of a row of slugs, in which those that are taken mostly stand side by side: twice as far each time
- * until one is free, and back by halves. So many of one name cost little more than one.
+ * A number that is free, of which the one before is taken. Those that are taken mostly stand side by side: it looks twice
+ * as far each time until one is free, and then between the two, so that thousands of one name cost little more than one.
  */
-async function firstFree(slugAt: (n?: number) => string, isTaken: (slug: string) => Promise<boolean>): Promise<string> {
-  if (!(await isTaken(slugAt()))) return slugAt();
-  let [taken, free] = [1, 2];
-  while (await isTaken(slugAt(free))) [taken, free] = [free, 2 * free];
+async function firstFree(takenOf: (numbers: readonly number[]) => Promise<boolean[]>): Promise<number> {
+  let [taken, free] = [1, Infinity];
   while (free - taken > 1) {
-    const middle = Math.floor((taken + free) / 2);
-    if (await isTaken(slugAt(middle))) taken = middle;
-    else free = middle;
+    const numbers = between(taken, free);
+    const found = await takenOf(numbers);
+    const at = found.indexOf(false);
+    if (at !== 0) taken = numbers[(at < 0 ? numbers.length : at) - 1]!;
+    if (at >= 0) free = numbers[at]!;
   }
-  return slugAt(free);
+  return free;
+}
+
+/** Numbers beyond one, each twice the one before; or spread evenly between two. */
+function between(low: number, high: number): number[] {
+  const count = Math.min(AT_ONCE, high - low - 1);
+  return Array.from({ length: count }, (_one, at) =>
+    high === Infinity ? low * 2 ** (at + 1) : low + Math.ceil(((at + 1) * (high - low)) / (count + 1)),
+  );
 }
 
 const isTaken = (error: unknown, { table }: Model, { column }: Field): boolean =>
@@ -94,7 +111,12 @@ interface Source {
   readonly field: Field;
   readonly source: string;
   /** Among the records that have the same values of these; the slug itself comes last. Undefined where it need not be unique. */
-  readonly set?: { readonly fields: readonly Field[]; readonly statement: Statement };
+  readonly set?: {
+    readonly fields: readonly Field[];
+    readonly statement: Statement;
+    /** Those of several that are taken. */
+    readonly among: Statement;
+  };
 }
 
 function sourcesOf(model: Model, { name, placeholder }: Dialect): Source[] {
@@ -105,6 +127,10 @@ function sourcesOf(model: Model, { name, placeholder }: Dialect): Source[] {
     const fields = [...unique.filter((other) => other !== field), field];
     const same = fields.map((other, index) => `${name(other.column)} = ${placeholder(index + 1)}`).join(' AND ');
     const statement = { sql: `SELECT 1 FROM ${name(model.table)} WHERE ${same}` };
-    return [{ field, source: field.derivedFrom, set: { fields, statement } }];
+    const others = fields.slice(0, -1).map((other, index) => `${name(other.column)} = ${placeholder(index + 1)} AND `);
+    const places = Array.from({ length: AT_ONCE }, (_one, at) => placeholder(fields.length + at));
+    const column = name(field.column);
+    const among = { sql: `SELECT ${column} FROM ${name(model.table)} WHERE ${others.join('')}${column} IN (${places.join(', ')})` }; // prettier-ignore
+    return [{ field, source: field.derivedFrom, set: { fields, statement, among } }];
   });
 }

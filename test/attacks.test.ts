@@ -1,0 +1,472 @@
+import { fileURLToPath } from 'node:url';
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import pg from 'pg';
+import { compile } from '../src/core/compile.ts';
+import { newDatabase, startPostgres } from './kit/postgres.mjs';
+import { serviceFor } from './kit/service-for.ts';
+import type { ServiceFor, ServiceOptions } from './kit/service-for.ts';
+import type { Told } from './kit/written.ts';
+
+// What strangers have tried with requests, and what each of them is answered. What ends or stops a whole program stands
+// in long/attacks.test.ts.
+
+const ATTACKED = fileURLToPath(new URL('attacked', import.meta.url));
+/** Every name that objects, lists and texts inherit. */
+const INHERITED = [...new Set([Object.prototype, Array.prototype, String.prototype].flatMap((one) => Object.getOwnPropertyNames(one)))]; // prettier-ignore
+
+let server: Awaited<ReturnType<typeof startPostgres>>;
+beforeAll(async () => void (server = await startPostgres()), 60_000);
+afterAll(() => server.stop());
+
+describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
+  let on: ServiceFor;
+  let address: string | undefined;
+  const tokens = new Map<string, string>();
+  const opened = async (options: ServiceOptions = {}): Promise<ServiceFor> => {
+    address = kind === 'sqlite' ? undefined : await newDatabase(server, 'attacked');
+    return serviceFor(ATTACKED, { database: address, ...options });
+  };
+  const asService = <Result>(work: Parameters<ServiceFor['service']['writes']['run']>[1]): Promise<Result> =>
+    on.service.writes.run(null, work) as Promise<Result>;
+  const make = (model: string, values: Record<string, unknown>): Promise<Record<string, never>> =>
+    asService((work) =>
+      on.service.writes
+        .scopeOf(work)
+        .model(model)
+        .create(values as never),
+    );
+  const stored = (model: string, key: unknown): Promise<Record<string, unknown>> =>
+    asService((work) =>
+      on.service.writes
+        .scopeOf(work)
+        .model(model)
+        .get(key as string),
+    );
+
+  beforeAll(async () => {
+    on = await opened();
+    for (const name of ['ada', 'bo', 'kit']) {
+      const roles = name === 'kit' ? ['warden'] : [];
+      await make('person', { name, email: `${name}@attacked.example`, passphrase: `${name} grey stones`, roles });
+      tokens.set(name, await on.service.token(name, 3600));
+    }
+  }, 60_000);
+  afterAll(async () => {
+    expect(on.defects).toEqual([]);
+    await on.close();
+  });
+
+  const as = (name: string) => ({ authorization: `Bearer ${tokens.get(name)}` });
+  const ask = (name: string, method: string, target: string, body?: unknown, headers = {}): Promise<Told> =>
+    on.ask(method, target, body, { ...(name === 'nobody' ? {} : as(name)), ...headers });
+  /** A body as it is sent, to the letter. */
+  async function sent(name: string, method: string, target: string, text: string, headers = {}): Promise<Told> {
+    const own = { 'content-type': 'application/json', ...as(name), ...headers };
+    const body = new TextEncoder().encode(text);
+    const reply = await on.service.handle({ method, target, headers: own, body, client: '10.0.0.1' });
+    return { ...reply, body: JSON.parse(reply.body ?? 'null') as unknown };
+  }
+  const rulesOf = ({ status, body }: Told): string[] => [`${status}`, ...((body.errors ?? []) as { pointer: string; rule: string }[]).map(({ pointer, rule }) => `${pointer} ${rule}`)]; // prettier-ignore
+  const noteOf = async (name: string, more = {}): Promise<string> =>
+    (await ask(name, 'POST', '/notes', { title: 'A note', ...more })).body.data.id as string;
+
+  describe('names that everything inherits', () => {
+    test('are no place of a JSON Patch, and nothing is written through them', async () => {
+      const id = await noteOf('ada', { tags: ['a', 'b'], place: { x: 1 }, extra: { a: [1] } });
+      const before = JSON.stringify(await stored('note', id));
+      const patch = { 'content-type': 'application/json-patch+json' };
+      const places = INHERITED.flatMap((name) => [`/${name}`, `/${name}/call`, `/tags/${name}`, `/title/${name}`, `/extra/a/${name}`, `/place/${name}/${name}`]); // prettier-ignore
+      const odd = ['/tags/-1', '/tags/01', '/tags/1e0', '/tags/ 1', '/tags/2', '/extra/a/-', '/title/0'];
+      for (const path of [...places, ...odd]) {
+        for (const step of [
+          { op: 'replace', path, value: 10_000_000 },
+          { op: 'remove', path },
+          { op: 'copy', from: path, path: '/text' },
+        ]) {
+          // prettier-ignore
+          const told = await sent('ada', 'PATCH', `/notes/${id}`, JSON.stringify([step]), patch);
+          expect([step, told.status]).toEqual([step, 422]);
+        }
+        const told = await sent('ada', 'PATCH', `/notes/${id}`, JSON.stringify([{ op: 'add', path: `${path}/x`, value: 1 }]), patch); // prettier-ignore
+        expect([path, told.status]).toEqual([path, 422]);
+      }
+      expect(JSON.stringify(await stored('note', id))).toBe(before);
+    });
+
+    test.each(INHERITED)('%s is nothing, wherever a name may stand', async (name) => {
+      const encoded = encodeURIComponent(name);
+      for (const query of [
+        `${encoded}=1`,
+        `sort=${encoded}`,
+        `fields=${encoded}`,
+        `include=${encoded}`,
+        `view=${encoded}`,
+        `fields=author.${encoded}`,
+        `filter=${encodeURIComponent(`"${name}" = 1`)}`,
+        `filter=${encodeURIComponent(`${name}(title) = 'x'`)}`,
+        `filter=${encodeURIComponent(`place.${name} = 1`)}`,
+        `filter-lang=${encoded}&filter=x`,
+        `filter-lang=cql2-json&filter=${encodeURIComponent(JSON.stringify({ op: name, args: [] }))}`,
+        `filter-lang=cql2-json&filter=${encodeURIComponent(`{"${name}":[]}`)}`,
+      ]) {
+        expect([query, (await ask('ada', 'GET', `/notes?${query}`)).status]).toEqual([query, 400]);
+      }
+      expect((await ask('ada', 'GET', `/${encoded}`)).status).toBe(404);
+      expect((await ask('ada', 'GET', `/notes/${encoded}`)).status).toBe(404);
+      expect((await ask('ada', 'GET', `/problems/${encoded}`)).status).toBe(404);
+      expect([404, 405]).toContain((await ask('ada', 'POST', `/notes/${encoded}`, {})).status);
+      const wrong = await sent('ada', 'POST', '/notes', `{"title":"x","${name}":1}`);
+      expect(rulesOf(wrong)).toEqual(name === '__proto__' ? ['400'] : ['422', `/${name} unknown`]);
+      const nested = await sent('ada', 'POST', '/notes', `{"title":"x","place":{"${name}":1}}`);
+      expect(rulesOf(nested)).toEqual(name === '__proto__' ? ['400'] : ['422', `/place/${name} unknown`]);
+      if (name === '__proto__') return;
+      const kept = await sent('ada', 'POST', '/notes', `{"title":"x","extra":{"${name}":{"a":1}}}`);
+      expect(kept.body.data.extra).toEqual(Object.fromEntries([[name, { a: 1 }]]));
+      const merged = await ask('ada', 'PATCH', `/notes/${kept.body.data.id}`, { extra: { [name]: { b: 2 } } });
+      expect(merged.body.data.extra).toEqual(Object.fromEntries([[name, { a: 1, b: 2 }]]));
+    });
+  });
+
+  describe('numbers', () => {
+    test.each([
+      ['price', '9007199254740993.01', '9007199254740993.01'],
+      ['price', '1234567890123456.78', '1234567890123456.78'],
+      ['price', '1.25e1', '12.50'],
+      ['price', '-0.00', '0.00'],
+      ['weight', '0.10000000000000001', 0.1],
+      ['weight', '1e-7', 1e-7],
+      ['extra', '0.10000000000000001', 0.1],
+      ['extra', '[1e21,123456789012345]', [1e21, 123456789012345]],
+      ['count', '-9007199254740991', -9007199254740991],
+    ])('%s takes %s as it is', async (member, digits, shown) => {
+      const made = await sent('ada', 'POST', '/notes', `{"title":"x","${member}":${digits}}`);
+      expect([made.status, made.body.data?.[member]]).toEqual([201, shown]);
+    });
+
+    test.each([
+      ['price', '12345678901234567.89', 'type'],
+      ['price', '1e400', 'type'],
+      ['price', '0.001', 'scale'],
+      ['price', `1${'0'.repeat(100_000)}`, 'type'],
+      ['price', `"${'9'.repeat(500_000)}"`, 'type'],
+      ['count', '9007199254740993', 'type'],
+      ['count', '1.00000000000000000001', 'type'],
+      ['count', '1e400', 'type'],
+      ['weight', '1e400', 'type'],
+      ['weight', '1e-400', 'type'],
+      ['extra', '1234567890123456.78', 'type'],
+      ['extra', '{"a":[1e400]}', 'type'],
+      ['title', '12345678901234567890', 'type'],
+    ])('%s refuses %s', async (member, digits, rule) => {
+      const refused = await sent('ada', 'POST', '/notes', `{"title":"x","${member}":${digits}}`.replace('"title":"x","title"', '"title"')); // prettier-ignore
+      expect(rulesOf(refused)).toEqual(['422', `/${member} ${rule}`]);
+      expect(JSON.stringify(refused.body)).not.toMatch(/\\u0000|[0-9a-f]{8}-[0-9a-f]{4}-4/);
+    });
+
+    test('in filters are exact in both encodings', async () => {
+      await ask('ada', 'POST', '/notes', { title: 'exact', price: '1234567890123456.78' });
+      const json = (digits: string): string => `filter-lang=cql2-json&filter=${encodeURIComponent(`{"op":"=","args":[{"property":"price"},${digits}]}`)}`; // prettier-ignore
+      for (const query of [
+        `filter=${encodeURIComponent('price = 1234567890123456.78')}`,
+        json('1234567890123456.78'),
+      ]) {
+        const { body } = await ask('ada', 'GET', `/notes?${query}`);
+        expect((body.data as { title: string }[]).some(({ title }) => title === 'exact')).toBe(true);
+      }
+      expect((await ask('ada', 'GET', `/notes?${json('1234567890123456.79')}`)).body.data).toEqual([]);
+    });
+  });
+
+  describe('bodies', () => {
+    test('with hundreds of thousands of wrong values are refused at once, in few words', async () => {
+      const bodies = [
+        `{"title":"x","sizes":[${'-1,'.repeat(150_000)}-1]}`,
+        `{"title":"x","sizes":[${'-1,'.repeat(9_000)}-1]}`,
+        `{"title":"x","tags":[${'1,'.repeat(150_000)}1]}`,
+        `{"title":"x",${Array.from({ length: 40_000 }, (_one, at) => `"n${at}":1`).join(',')}}`,
+        `{"title":"x","place":{${Array.from({ length: 40_000 }, (_one, at) => `"n${at}":1`).join(',')}}}`,
+        `[${'{"titel":1},'.repeat(9_999)}{}]`,
+      ];
+      for (const text of bodies) {
+        const told = await sent('ada', 'POST', '/notes', text);
+        expect(told.status).toBe(422);
+        expect(told.body.errors.length).toBeLessThanOrEqual(100);
+        expect(JSON.stringify(told.body).length).toBeLessThan(30_000);
+      }
+      const many = await sent('ada', 'POST', '/notes', `{"title":"x","sizes":[${'-1,'.repeat(450_000)}-1]}`);
+      expect(many.status).toBe(413);
+      const told = await sent('ada', 'POST', '/notes', bodies[1]!);
+      expect(told.body).toMatchObject({
+        title: 'The record breaks more than 100 rules',
+        detail: 'the first 100 are told; there are more',
+      });
+    });
+
+    test('lists have an end where none is declared', async () => {
+      const sizes = (count: number) => ({ title: 'x', sizes: Array.from({ length: count }, () => 1) });
+      expect((await ask('ada', 'POST', '/notes', sizes(10_000))).status).toBe(201);
+      expect(rulesOf(await ask('ada', 'POST', '/notes', sizes(10_001)))).toEqual(['422', '/sizes maxItems']);
+    });
+
+    test('texts that have to have a form have an end, too, and are not even looked at beyond it', async () => {
+      const code = (letters: number) => ({ title: 'x', code: 'a'.repeat(letters) });
+      expect((await ask('ada', 'POST', '/notes', code(10_000))).status).toBe(201);
+      expect(rulesOf(await ask('ada', 'POST', '/notes', code(10_001)))).toEqual(['422', '/code maxLength']);
+      const site = `https://attacked.example/${'a'.repeat(900_000)}`;
+      expect(rulesOf(await ask('ada', 'POST', '/notes', { title: 'x', site }))).toEqual(['422', '/site format']);
+    });
+
+    test('a few secrets may stand in one request', async () => {
+      const people = (count: number) =>
+        Array.from({ length: count }, (_one, at) => ({ name: `p${count}-${at}`, email: `p${count}-${at}@attacked.example`, passphrase: 'grey' })); // prettier-ignore
+      expect(rulesOf(await ask('nobody', 'POST', '/people', people(400)))).toEqual(['422', ' maxItems']);
+      expect((await ask('nobody', 'POST', '/people', people(10))).status).toBe(201);
+    }, 60_000);
+
+    test.each([
+      ['{"a":1,}', 'line 1, column 8'],
+      ['{"a" 1}', 'line 1, column 6'],
+      ['[1 2]', 'line 1, column 4'],
+      ['{"a":tru}', 'line 1, column 9'],
+      ['{\n "a": "b\\x"}', 'line 2, column 10'],
+      ['[1,]', 'line 1, column 4'],
+      ['{"é𝒳": ?}', 'line 1, column 9'],
+      ['"a', 'line 1, column 3'],
+      [`${'[1],\n'.repeat(3)}`, 'line 1, column 4'],
+    ])('%j is told to break at %s', async (text, place) => {
+      const told = await sent('ada', 'POST', '/notes', text);
+      expect([told.status, told.body.detail]).toEqual([400, expect.stringContaining(place)]);
+    });
+
+    test('that are encoded are refused, not misread', async () => {
+      const told = await sent('ada', 'POST', '/notes', '{"title":"x"}', { 'content-encoding': 'gzip' });
+      expect([told.status, told.headers['accept-encoding']]).toEqual([415, 'identity']);
+      expect((await sent('ada', 'POST', '/notes', '{"title":"x"}', { 'content-encoding': 'identity' })).status).toBe(201); // prettier-ignore
+    });
+  });
+
+  describe('owners', () => {
+    const ways = ['PATCH', 'PUT'] as const;
+
+    test.each(ways)('whoever may change a record does not become its owner by %s', async (method) => {
+      for (const [owner, value] of [
+        ['ada', 'bo'],
+        ['ada', 'kit'],
+        ['ada', null],
+        [null, 'bo'],
+        [null, 'ada'],
+      ] as const) {
+        // prettier-ignore
+        const { id } = await make('note', { title: 'theirs', author_id: owner, open: true });
+        const body = method === 'PUT' ? { title: 'theirs', open: true, author_id: value } : { author_id: value };
+        // By the grant `where`, which anybody has; and for the owner's own, by that.
+        for (const name of ['bo', 'ada', 'kit']) {
+          const told = await ask(name, method, `/notes/${String(id)}`, body);
+          expect([name, owner, value, ...rulesOf(told)]).toEqual([name, owner, value, '403', '/author_id may']);
+        }
+        expect((await stored('note', id)).author_id).toBe(owner);
+        expect((await ask('nobody', method, `/notes/${String(id)}`, body)).status).toBe(401);
+      }
+    });
+
+    test('a JSON Patch is no way round it', async () => {
+      const { id } = await make('note', { title: 'theirs', author_id: 'ada', open: true });
+      const steps = JSON.stringify([{ op: 'replace', path: '/author_id', value: 'bo' }]);
+      const told = await sent('bo', 'PATCH', `/notes/${String(id)}`, steps, { 'content-type': 'application/json-patch+json' }); // prettier-ignore
+      expect(rulesOf(told)).toEqual(['403', '/author_id may']);
+    });
+
+    test('a role that may change a record may give it to another', async () => {
+      const { id } = await make('house', { title: 'Grey', keeper_id: 'ada' });
+      const path = `/houses/${String(id)}`;
+      expect(rulesOf(await ask('ada', 'PATCH', path, { keeper_id: 'bo' }))).toEqual(['403', '/keeper_id may']);
+      expect(rulesOf(await ask('ada', 'PATCH', path, { keeper_id: null }))).toEqual(['403', '/keeper_id may']);
+      expect((await ask('kit', 'PATCH', path, { keeper_id: 'bo' })).status).toBe(200);
+      expect((await ask('kit', 'PATCH', path, { keeper_id: null })).status).toBe(200);
+      expect((await ask('kit', 'PATCH', path, { keeper_id: 'kit' })).status).toBe(200);
+    });
+
+    test('to move a record so that its owner changes is the same thing', async () => {
+      const house = async (keeper: string | null) => (await make('house', { title: 'h', keeper_id: keeper })).id;
+      const [mine, other, theirs, nobodys] = [await house('ada'), await house('ada'), await house('bo'), await house(null)]; // prettier-ignore
+      const { id } = await make('room', { title: 'r', house_id: mine, open: true });
+      const path = `/rooms/${String(id)}`;
+      for (const [name, house_id] of [
+        ['bo', theirs],
+        ['ada', theirs],
+        ['ada', nobodys],
+        ['ada', null],
+        ['bo', null],
+      ] as const) {
+        // prettier-ignore
+        for (const [method, body] of [['PATCH', { house_id }], ['PUT', { title: 'r', open: true, house_id }]] as const) { // prettier-ignore
+          const told = await ask(name, method, path, body);
+          expect([name, house_id, ...rulesOf(told)]).toEqual([name, house_id, '403', '/house_id may']);
+        }
+      }
+      expect((await ask('ada', 'PATCH', path, { house_id: other })).status).toBe(200);
+      expect((await stored('room', id)).house_id).toBe(other);
+    });
+  });
+
+  describe('journals', () => {
+    test('are of one life of a record, for those who have its key later, and for those who had it before', async () => {
+      const actions = async (name: string, target: string): Promise<unknown> => {
+        const { status, body } = await ask(name, 'GET', target);
+        return status === 200 ? (body.data as { action: string; by: string }[]).map(({ action, by }) => `${action} ${by}`) : status; // prettier-ignore
+      };
+      const ofA = '/shelves/a/journal';
+      await ask('ada', 'POST', '/shelves', { code: 'a', secret_note: 'under the stone' });
+      await ask('ada', 'PATCH', '/shelves/a', { secret_note: 'in the well' });
+      // A list that is kept by its query must not outlive the record.
+      const seen = ['update ada', 'create ada'];
+      expect(await actions('ada', ofA)).toEqual(seen);
+      expect(await actions('ada', '/shelves/journal?record=a')).toEqual(seen);
+      expect(await actions('bo', ofA)).toBe(403);
+      await ask('ada', 'DELETE', '/shelves/a');
+      expect(await actions('ada', ofA)).toEqual(['delete ada', ...seen]);
+      expect(await actions('bo', ofA)).toBe(403);
+
+      await ask('bo', 'POST', '/shelves', { code: 'a' });
+      expect(await actions('bo', ofA)).toEqual(['create bo']);
+      expect(await actions('ada', ofA)).toBe(403);
+      expect(await actions('bo', '/shelves/journal?record=a')).toEqual(['create bo']);
+      expect(await actions('ada', '/shelves/journal?record=a')).toEqual(['delete ada', ...seen]);
+      await ask('bo', 'DELETE', '/shelves/a');
+      expect(await actions('bo', ofA)).toEqual(['delete bo', 'create bo']);
+      await ask('ada', 'POST', '/shelves', { code: 'a' });
+      expect(await actions('ada', ofA)).toEqual(['create ada']);
+      expect(await actions('bo', '/shelves/journal?record=a')).toEqual(['delete bo', 'create bo']);
+      expect((await ask('bo', 'GET', '/shelves/journal?record=a')).body.data.every((line: object) => !JSON.stringify(line).includes('stone'))).toBe(true); // prettier-ignore
+    });
+  });
+
+  describe('draws', () => {
+    test('that are finer than their stock are an error of check', () => {
+      const text = (scale: number) =>
+        `model: tank\nfields: { level: { type: decimal, scale: 1, required: true } }\n---\nmodel: pour\nfields: { litres: { type: decimal, scale: ${scale}, required: true } }\nrelations: { tank: { to: tank, required: true } }\ndraws:\n  - { from: tank.level, amount: litres }\n`;
+      const codes = (scale: number) =>
+        compile({ service: { file: 's', text: 'service: { name: X }' }, models: [{ file: 'm', text: text(scale) }], environment: {} }).problems.map(({ code, severity }) => `${severity} ${code}`); // prettier-ignore
+      expect(codes(2)).toContain('error inexact-amount');
+      expect(codes(1)).not.toContain('error inexact-amount');
+    });
+
+    test('of more than a value can be, of less than nothing and of the record itself are refused', async () => {
+      const { id: tank } = await make('tank', { level: '100.0' });
+      const pour = (litres: string, times: string) => ask('nobody', 'POST', '/pours', { tank_id: tank, litres, times });
+      expect(rulesOf(await pour('99999999999999999.9', '999999999999999999'))).toEqual(['422', '/tank_id draw']);
+      expect(rulesOf(await pour('-0.1', '1'))).toEqual(['422', '/tank_id draw']);
+      const made = await pour('2.5', '4');
+      expect([made.status, (await stored('tank', tank)).level]).toEqual([201, '90.0']);
+      const path = `/pours/${made.body.data.id}`;
+      expect(rulesOf(await ask('nobody', 'PATCH', path, { litres: '99999999999999999.9', times: '999999999999999999' }))).toEqual(['422', '/tank_id draw']); // prettier-ignore
+      expect((await stored('tank', tank)).level).toBe('90.0');
+      const itself = await ask('nobody', 'PATCH', `/tanks/${String(tank)}`, { source_id: tank, poured: 5 });
+      expect(rulesOf(itself)).toEqual(['422', '/poured draw']);
+      expect((await ask('nobody', 'POST', '/tanks', { level: '1', source_id: tank, poured: 5 })).status).toBe(201);
+      expect((await stored('tank', tank)).level).toBe('85.0');
+    });
+  });
+
+  test('a rule over other records holds, however many write at once', async () => {
+    const { id } = await make('team', { most: 5 });
+    const sent = Array.from({ length: 25 }, (_one, at) => ask('nobody', 'POST', '/players', { team_id: id, name: `p${at}` })); // prettier-ignore
+    const statuses = (await Promise.all(sent)).map(({ status }) => status);
+    expect(statuses.filter((one) => one === 201)).toHaveLength(5);
+    expect(statuses.filter((one) => one === 422)).toHaveLength(20);
+    const { body } = await ask('nobody', 'GET', `/players?team_id=${String(id)}`);
+    expect(body.data).toHaveLength(5);
+  });
+
+  test('a delete of many deletes what matches when it goes', async () => {
+    for (let at = 0; at < 20; at += 1) await make('note', { title: `clear ${at}`, author_id: 'ada', count: 77 });
+    const cleared = (): Promise<Told> => ask('ada', 'DELETE', `/notes?filter=${encodeURIComponent('count = 77')}`);
+    if (kind === 'sqlite') {
+      expect((await cleared()).body.data).toEqual({ deleted: 20 });
+      return;
+    }
+    const other = new pg.Client({ connectionString: address! });
+    await other.connect();
+    await other.query('BEGIN');
+    await other.query('UPDATE notes SET count = 78 WHERE count = 77');
+    const clearing = cleared();
+    const isWaiting = `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`;
+    while (Number((await other.query<{ count: string }>(isWaiting)).rows[0]!.count) === 0) await new Promise(setImmediate); // prettier-ignore
+    await other.query('COMMIT');
+    await other.end();
+    expect((await clearing).body.data).toEqual({ deleted: 0 });
+    expect((await ask('ada', 'GET', `/notes?count=78&limit=100`)).body.data).toHaveLength(20);
+  });
+
+  test('thousands of records of one name cost little more than one each, and reads go by', async () => {
+    // PostgreSQL is a dozen answers away for each.
+    const count = kind === 'sqlite' ? 1500 : 400;
+    const records = Array.from({ length: count }, () => ({ title: 'the same' }));
+    let reads = 0;
+    const making = ask('ada', 'POST', '/notes', records, { prefer: 'return=minimal' });
+    let isDone = false;
+    void making.then(() => (isDone = true));
+    while (!isDone) {
+      await ask('ada', 'GET', '/people/ada');
+      await new Promise(setImmediate);
+      reads += 1;
+    }
+    expect((await making).status).toBe(201);
+    // A hundredth of a second is the longest that it keeps the thread for itself.
+    expect(reads).toBeGreaterThan(10);
+    expect((await ask('ada', 'GET', `/notes?slug=the-same-${count}`)).body.data).toHaveLength(1);
+    expect((await ask('ada', 'GET', `/notes?slug=the-same-${count + 1}`)).body.data).toHaveLength(0);
+  }, 60_000);
+});
+
+describe('limits', () => {
+  const people = (on: ServiceFor): Promise<unknown> =>
+    on.service.writes.run(null, (work) => on.service.writes.scopeOf(work).model('person').create({ name: 'ada', email: 'ada@attacked.example', passphrase: 'grey stones' })); // prettier-ignore
+
+  test.each<[string, string, string, Record<string, string>]>([
+    ['bad tokens', 'GET', '/notes', { authorization: 'Bearer abc.def.ghi' }],
+    ['unknown paths', 'GET', '/nothing', {}],
+    ['the document', 'GET', '/openapi.json', {}],
+    ['OPTIONS', 'OPTIONS', '/notes', {}],
+    ['wrong methods', 'TRACE', '/notes', {}],
+    ['lists', 'GET', '/notes', {}],
+  ])('of requests count %s', async (_what, method, target, headers) => {
+    const on = await serviceFor(ATTACKED, { limits: { rate: 5 } });
+    const statusOf = async (client: string): Promise<number> =>
+      (await on.service.handle({ method, target, headers, client })).status;
+    const statuses: number[] = [];
+    for (let at = 0; at < 7; at += 1) statuses.push(await statusOf('10.0.0.9'));
+    expect(statuses.slice(0, 5)).not.toContain(429);
+    expect(statuses.slice(5)).toEqual([429, 429]);
+    expect(await statusOf('10.0.0.8')).not.toBe(429);
+    expect((await on.service.handle({ method: 'GET', target: '/health/ready', headers: {}, client: '10.0.0.9' })).status).toBe(200); // prettier-ignore
+    await on.close();
+  });
+
+  test('nobody uses up an address for others with sign-ins that are refused', async () => {
+    const on = await serviceFor(ATTACKED, { limits: { signIn: 2 } });
+    await people(on);
+    const sign = (email: string, passphrase: string): Promise<Told> => on.ask('POST', '/tokens', { email, passphrase });
+    const statuses: number[] = [];
+    for (let at = 0; at < 40; at += 1) statuses.push((await sign('victim@attacked.example', 'guess')).status);
+    expect(statuses.slice(0, 3)).toEqual([401, 401, 429]);
+    expect((await sign('ada@attacked.example', 'grey stones')).status).toBe(200);
+    await on.close();
+  }, 60_000);
+});
+
+test('an input, a member or a computed value that everything has by nature is an error of check', () => {
+  const text = (part: string) => `model: a\nfields: { b: { type: string } }\n${part}\n`;
+  const codes = (part: string) =>
+    compile({ service: { file: 's', text: 'service: { name: X }' }, models: [{ file: 'm', text: text(part) }], environment: {} }).problems.map(({ code }) => code); // prettier-ignore
+  for (const part of [
+    'operations: { try: { input: { constructor: { type: string } } } }',
+    'operations: { try: { output: { constructor: { type: string } } } }',
+    'operations: { constructor: {} }',
+    "computed: { constructor: { type: string, value: 'lower(b)' } }",
+    'relations: { constructor: { to: a } }',
+    'views: { constructor: [b] }',
+  ]) {
+    expect([part, codes(part)]).toEqual([part, expect.arrayContaining(['reserved-name'])]);
+  }
+});
