@@ -1,3 +1,4 @@
+import { own } from '../../src/core/own.ts';
 import fc from 'fast-check';
 
 type Tree = Readonly<Record<string, unknown>>;
@@ -74,7 +75,7 @@ function texts(schema: Tree): fc.Arbitrary<string> {
   const { minLength = 0, maxLength = 20 } = schema as { minLength?: number; maxLength?: number };
   const fits = (text: string): boolean => [...text].length >= minLength && [...text].length <= maxLength && text.isWellFormed() && !text.includes('\0'); // prettier-ignore
   // One digit at the ends of a decimal is as good as many.
-  const formatted = FORMATS[String(schema.format)];
+  const formatted = own(FORMATS, String(schema.format));
   if (formatted !== undefined) return formatted;
   if (typeof schema.pattern === 'string') return fc.stringMatching(new RegExp(schema.pattern.replaceAll('\\d+', '\\d{1,6}').replaceAll('0*', '0{0,2}'), 'u')).filter(fits); // prettier-ignore
   return fc.string({ minLength, maxLength: Math.min(maxLength, 30), unit: 'binary' }).filter(fits);

@@ -23,6 +23,8 @@ const USES_BEFORE_NAME = 3;
 const MOST_NAMES = 1_000;
 /** How often a transaction is run again that lost against another one. */
 const TRIES = 5;
+/** A server that says nothing for so much longer than a statement may take is not there any more, whatever the socket says. */
+const SILENCE_MS = 2_000;
 /** A named statement that a connection does not know: what was to prepare it has failed, on the way before it. */
 const UNKNOWN_NAME = '26000';
 
@@ -39,13 +41,15 @@ export async function openPostgres(
     // A transaction ends by itself; this frees what a statement of it still holds.
     statement_timeout: longestTransaction ?? LONGEST_STATEMENT_MS,
     application_name: 'vantfell',
+    keepAlive: true,
     types: asText,
   };
   const ofReads = { ...settings, statement_timeout: longestRead };
-  const [reading, writing] = [new pg.Pool(ofReads), new pg.Pool(settings)];
-  const pipes = makePipes(ofReads, PIPES, reading);
+  const ofPools = { ...ofReads, query_timeout: longestRead + SILENCE_MS };
+  const [reading, writing] = [new pg.Pool(ofPools), new pg.Pool(settings)];
+  const pipes = makePipes(ofReads, { count: PIPES, longest: longestRead + SILENCE_MS, others: reading });
   // Slow reads wait for each other, not for the connections of quick ones.
-  const slow = slowReads === 0 ? undefined : new pg.Pool({ ...ofReads, max: slowReads });
+  const slow = slowReads === 0 ? undefined : new pg.Pool({ ...ofPools, max: slowReads });
   const slowly = slow && makeSlowReads(slow, slowReads, longestRead, reading);
   const pools = [reading, writing, ...(slow === undefined ? [] : [slow])];
   for (const pool of pools) {
@@ -73,31 +77,34 @@ export async function openPostgres(
     }
     return use.name;
   };
-  const ask = (on: Queryable, statement: Statement, values: readonly StoreValue[]) =>
+  const ask = (on: Queryable, statement: Statement, values: readonly StoreValue[], longest?: number) =>
     // The driver makes a copy of the values, and leaves these as they are.
     on.query({
       name: nameOf(statement),
       text: statement.sql,
       values: values as StoreValue[],
       rowMode: 'array',
+      ...(longest === undefined ? {} : { query_timeout: longest + SILENCE_MS }),
     });
-  const query = async (client: PoolClient, statement: Statement, values: readonly StoreValue[]) => {
+  const query = async (client: PoolClient, statement: Statement, values: readonly StoreValue[], longest?: number) => {
     try {
-      return await ask(client, statement, values);
+      return await ask(client, statement, values, longest);
     } catch (error) {
       throw storeError(error, shown);
     }
   };
 
   /** A command without values, whose name nothing else needs. */
-  const run = (client: PoolClient, command: string): Promise<unknown> =>
-    client.query(command).catch((error: unknown) => {
-      throw storeError(error, shown);
-    });
-  const keep = (client: PoolClient): Promise<unknown> =>
-    run(client, 'COMMIT').catch((error: unknown) => {
-      const isLost = error instanceof StoreError && error.fault.kind === 'unreachable';
-      throw isLost ? new StoreError({ kind: 'uncertain' }, error.message, error.remedy, error) : error;
+  const run = (client: PoolClient, text: string, longest?: number): Promise<unknown> =>
+    client
+      .query({ text, ...(longest === undefined ? {} : { query_timeout: longest + SILENCE_MS }) })
+      .catch((error: unknown) => {
+        throw storeError(error, shown);
+      });
+  const keep = (client: PoolClient, longest: number | undefined): Promise<unknown> =>
+    run(client, 'COMMIT', longest).catch((error: unknown) => {
+      const { message, remedy } = error as StoreError;
+      throw isLost(error) ? new StoreError({ kind: 'uncertain' }, message, remedy, error) : error;
     });
 
   const refusalOf = (error: unknown): StoreError => {
@@ -132,11 +139,15 @@ export async function openPostgres(
   const rowOf = ({ rows }: pg.QueryArrayResult<StoreValue[]>): Row | undefined => rows[0];
 
   /** A transaction's own handle: after the end it refuses, instead of writing outside. */
-  const transactionOn = (client: PoolClient, limit: TimeLimit): { handle: Transaction; end(): void } => {
+  const transactionOn = (
+    client: PoolClient,
+    limit: TimeLimit,
+    longest: number | undefined,
+  ): { handle: Transaction; end(): void } => {
     let over = false;
     let points = 0;
     const within = (statement: Statement, values: readonly StoreValue[]) =>
-      over ? Promise.reject(transactionOver()) : query(client, statement, values);
+      over ? Promise.reject(transactionOver()) : query(client, statement, values, longest);
     const handle: Transaction = {
       get signal() {
         return limit.signal;
@@ -147,15 +158,15 @@ export async function openPostgres(
       async nested(work) {
         if (over) throw transactionOver();
         const point = `n${(points += 1)}`;
-        await run(client, `SAVEPOINT ${point}`);
+        await run(client, `SAVEPOINT ${point}`, longest);
         try {
           const result = await work();
           if (over) throw transactionOver();
-          await run(client, `RELEASE ${point}`);
+          await run(client, `RELEASE ${point}`, longest);
           return result;
         } catch (error) {
           // Where all of it is over, its part went with it.
-          if (!over) await run(client, `ROLLBACK TO ${point}`);
+          if (!over) await run(client, `ROLLBACK TO ${point}`, longest);
           throw error;
         }
       },
@@ -173,19 +184,24 @@ export async function openPostgres(
       throw isFull() ? tooManyWriters(writing.waitingCount) : storeError(error, shown);
     });
     const limit = startTimeLimit(longest);
-    const transaction = transactionOn(client, limit);
+    const transaction = transactionOn(client, limit, longest);
     let broken: Error | undefined;
     let isReleased = false;
     try {
-      await run(client, 'BEGIN');
+      await run(client, 'BEGIN', longest);
       const result = await limit.race(work(transaction.handle, client));
       transaction.end();
-      await keep(client);
+      await keep(client, longest);
       return result;
     } catch (error) {
       transaction.end();
+      if (isLost(error)) {
+        // There is nothing to be rolled back to over a connection that has gone, and nobody knows where it stands.
+        broken = error as Error;
+        throw error;
+      }
       // A statement that is still at work, or waits for a lock, must not keep the client of the service waiting.
-      const rolledBack = client.query('ROLLBACK').catch((other: Error) => (broken = other));
+      const rolledBack = run(client, 'ROLLBACK', longest).catch((other: Error) => (broken = other));
       isReleased = limit.isUp();
       if (isReleased) void rolledBack.then(() => client.release(broken));
       else await rolledBack;
@@ -227,6 +243,10 @@ export async function openPostgres(
   };
   return store;
 }
+
+/** Whether the connection has gone with what was asked over it. */
+const isLost = (error: unknown): boolean =>
+  error instanceof StoreError && (error.fault.kind === 'unreachable' || error.fault.kind === 'uncertain');
 
 /** For people: the address without its password. */
 export function withoutPassword(address: string): string {

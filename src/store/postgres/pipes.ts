@@ -29,6 +29,14 @@ interface Pipe {
   readonly sent: Set<Sent>;
 }
 
+interface PipesOptions {
+  readonly count: number;
+  /** Milliseconds after which a server that has not answered is taken to be gone. */
+  readonly longest: number;
+  /** Asked in the place of a pipe that is stuck. */
+  readonly others: Queryable;
+}
+
 /** A pipe that has given no answer for so long is stuck, behind a lock for example: others do not wait behind it. */
 const STUCK_MS = 100;
 
@@ -36,7 +44,7 @@ const STUCK_MS = 100;
  * Quick reads share few connections. To take one out of a pool for each, and to wait for its answer before the next one
  * is sent, costs a server more than the statement itself. Where a pipe is stuck, `others` are asked.
  */
-export function makePipes(settings: pg.ClientConfig, count: number, others: Queryable): Pipes {
+export function makePipes(settings: pg.ClientConfig, { count, longest, others }: PipesOptions): Pipes {
   const pipes = Array.from({ length: count }, (): Pipe => ({ client: undefined, connecting: undefined, sent: new Set() })); // prettier-ignore
   let clock: NodeJS.Timeout | undefined;
 
@@ -63,7 +71,14 @@ export function makePipes(settings: pg.ClientConfig, count: number, others: Quer
     for (const pipe of pipes) {
       awaited += pipe.sent.size;
       if (!isStuck(pipe, now)) continue;
-      const oldest = oldestOf(pipe);
+      const oldest = oldestOf(pipe)!;
+      if (now - oldest.at > longest) {
+        // It will not answer any more: all that waits for it fails, and the next statement makes another.
+        (
+          pipe.client as unknown as { connection: { stream: { destroy(): void } } } | undefined
+        )?.connection.stream.destroy();
+        continue;
+      }
       for (const one of pipe.sent) {
         if (one === oldest || one.isAskedElsewhere) continue;
         if (now - one.at <= STUCK_MS) break;
