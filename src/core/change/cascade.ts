@@ -32,7 +32,17 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
   const { graph, dialect } = writing;
   const most = graph.service.limits.cascade;
   const own = edgesOf(graph, model, writing.code, dialect);
-  if (own.length === 0) return { delete: () => Promise.resolve(false) };
+  if (own.length === 0) {
+    const along = alongStatement(graph, model, dialect);
+    return {
+      async delete(work, key) {
+        // The database does it in one go, which is bounded all the same.
+        const found = along && (await work.transaction.first(along, [dialect.bind(model.key, key), most + 1]));
+        if (Number(found?.[0] ?? 0) > most) throw tooManyAlong(most);
+        return false;
+      },
+    };
+  }
   // The edges of models below, made when they are first met: models may refer to each other in a circle.
   const known = new Map<Model, readonly Edge[]>([[model, own]]);
   const below = (other: Model): readonly Edge[] => {
@@ -46,7 +56,7 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
     const bound = [dialect.bind(target.key, key), room + 1];
     const keys = (await work.transaction.all(edge.keys, bound)).map(([found]) => found as Scalar);
     if (keys.length > room) {
-      throw new HttpProblem('too-many-at-once', `more than ${most} records would change along with it`);
+      throw tooManyAlong(most);
     }
     return keys;
   }
@@ -108,6 +118,9 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
   };
 }
 
+const tooManyAlong = (most: number): HttpProblem =>
+  new HttpProblem('too-many-at-once', `more than ${most} records would change along with it`);
+
 const nameOf = (model: Model, key: Scalar): string => `${model.name}/${String(key)}`;
 
 /** The edges to a model that are not for the database alone. */
@@ -143,4 +156,27 @@ function keysStatement(model: Model, { field }: Relation, { name, placeholder }:
   return {
     sql: `SELECT ${key} FROM ${name(model.table)} WHERE ${name(field.column)} = ${placeholder(1)} ORDER BY ${key} LIMIT ${placeholder(2)}`,
   };
+}
+
+/**
+ * Counts the records that the database deletes or changes along with one: of its key, and so many at most on each way.
+ * Undefined where there can be none. Models that refer to each other in a circle are gone through once.
+ */
+function alongStatement(graph: Graph, model: Model, { name, placeholder }: Dialect): Statement | undefined {
+  const counts: string[] = [];
+  const [key, most] = [placeholder(1), placeholder(2)];
+  const follow = (target: Model, among: string, seen: readonly Model[]): void => {
+    for (const other of graph.models) {
+      for (const { field, onDelete } of other.relations.filter((one) => one.target === target.name)) {
+        if (onDelete === 'restrict') continue;
+        const rows = `FROM ${name(other.table)} WHERE ${name(field.column)} ${among}`;
+        counts.push(`(SELECT count(*) FROM (SELECT 1 ${rows} LIMIT ${most}) AS along)`);
+        if (onDelete === 'cascade' && !seen.includes(other)) {
+          follow(other, `IN (SELECT ${name(other.key.column)} ${rows} LIMIT ${most})`, [...seen, other]);
+        }
+      }
+    }
+  };
+  follow(model, `= ${key}`, [model]);
+  return counts.length === 0 ? undefined : { sql: `SELECT ${counts.join(' + ')}` };
 }

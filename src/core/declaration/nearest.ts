@@ -1,10 +1,14 @@
 import { distance } from 'fastest-levenshtein';
 
+/** A longer one is no slip of a pen, and to compare it would take long. */
+const LONGEST_NAME = 200;
+
 /**
  * The known name that an unknown one was most likely meant to be: by its beginning, or by few changed letters.
  * Undefined where nothing is near enough to be worth a guess.
  */
 export function nearest(unknown: string, known: Iterable<string>): string | undefined {
+  if (unknown.length > LONGEST_NAME) return undefined;
   const wanted = unknown.toLowerCase();
   let best: string | undefined;
   let bestScore = Math.max(2, Math.floor(wanted.length / 3)) + 1;

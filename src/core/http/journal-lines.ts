@@ -214,6 +214,7 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
         };
         const texts: string[] = [];
         for (const one of records.split(BETWEEN)) {
+          await moment.rest?.();
           const line = JSON.parse(one) as Line;
           if (line.changes !== undefined) {
             // A reader may have left out the record, or the line's id: then nothing can be told of what depends on it.

@@ -10,7 +10,7 @@ export function jsonFault(text: string): number {
     return found !== undefined;
   };
   for (;;) {
-    take(SPACE);
+    while (SPACE.includes(text[at] ?? '-')) at += 1;
     const sign = text[at];
     if (sign === undefined) return at;
     if (awaits === 'colon') {
@@ -40,12 +40,12 @@ export function jsonFault(text: string): number {
       open.push(sign);
       at += 1;
       awaits = sign === '{' ? 'first-name' : 'first-item';
-    } else if (take(STRING) || take(NUMBER) || take(WORD)) awaits = 'end';
+    } else if (take(sign === '"' ? STRING : sign >= 'a' ? WORD : NUMBER)) awaits = 'end';
     else return faultIn(text, at, sign);
   }
 }
 
-const SPACE = /[ \t\n\r]*/y;
+const SPACE = ' \t\n\r';
 const STRING = /"(?:[^"\\\u0000-\u001f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*"/y; // eslint-disable-line no-control-regex
 const NUMBER = /-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?/y;
 const WORD = /true|false|null/y;

@@ -22,7 +22,7 @@ import type { FilterReader } from './filter.ts';
 import { sortReader } from './sort.ts';
 import type { SortReader } from './sort.ts';
 import type { ParameterFailure } from './problems.ts';
-import { refuseParameters } from './problems.ts';
+import { MOST_TOLD, refuseParameters } from './problems.ts';
 import { readQuery } from './query.ts';
 import { shownParameters, shownReader } from './shown.ts';
 import type { ShownReader } from './shown.ts';
@@ -119,6 +119,7 @@ export function readListRequest(
   const shared: string[] = [];
 
   for (const [name, value] of readQuery(query)) {
+    if (failures.length > MOST_TOLD) break;
     const field = columns.get(name);
     if (isListParameter(name)) {
       if (single.has(name)) failures.push({ parameter: name, detail: 'must be given once' });

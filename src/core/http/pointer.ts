@@ -6,11 +6,14 @@ import { isRecord } from '../declaration/check-shape.ts';
 const FORM = /^(?:\/(?:[^~/]|~[01])*)*$/;
 const INDEX = /^(?:0|[1-9]\d{0,9})$/;
 
-/** The reference tokens of a pointer; undefined for a text that is none. */
+/** No value is deeper than that. */
+const MOST_TOKENS = 100;
+
+/** The reference tokens of a pointer, the first hundred of them; undefined for a text that is none. */
 export function readPointer(text: string): string[] | undefined {
   if (!FORM.test(text)) return undefined;
   return text
-    .split('/')
+    .split('/', MOST_TOKENS + 1)
     .slice(1)
     .map((token) => token.replaceAll('~1', '/').replaceAll('~0', '~'));
 }

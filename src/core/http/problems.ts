@@ -211,13 +211,13 @@ export function brokenRules(failures: readonly Failure[], begins = 'The record b
 }
 
 /** An answer to a query full of mistakes need not be longer than the query. */
-const MOST_TOLD = 20;
+export const MOST_TOLD = 20;
 
 /** 400 with what is wrong in a query; nothing where nothing is. */
 export function refuseParameters(failures: readonly ParameterFailure[]): void {
   if (failures.length === 0) return;
   const more = failures.length - MOST_TOLD;
-  const detail = more > 0 ? `the first ${MOST_TOLD} mistakes are told; there are ${more} more` : undefined;
+  const detail = more > 0 ? `the first ${MOST_TOLD} mistakes are told; there are more` : undefined;
   throw new HttpProblem('invalid-parameter', detail, { errors: failures.slice(0, MOST_TOLD) });
 }
 

@@ -9,6 +9,7 @@ import { noRules } from '../model/rules.ts';
 import { isScalar } from '../model/types.ts';
 import type { ListKey } from '../query/list-statement.ts';
 import type { Dialect } from '../store/dialect.ts';
+import { MOST_TOLD } from './problems.ts';
 import type { ParameterFailure } from './problems.ts';
 
 /** Reads `sort`; the placeholders of its expressions come after so many others. */
@@ -21,6 +22,7 @@ export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: 
     const keys = new Map<string, ListKey>();
     let placed = before;
     for (const part of text.split(',')) {
+      if (failures.length > MOST_TOLD) break;
       const descending = part.startsWith('-');
       const name = descending ? part.slice(1) : part;
       const refuse = (detail: string): void => void failures.push({ parameter: 'sort', detail });

@@ -59,7 +59,7 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
   /** What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`. */
   function readNew(body: unknown, { add, fill }: Given, prefix: string): Read {
     const isObject = isRecord(body);
-    const read = readNewBody(isObject ? { ...fill, ...add, ...body } : body);
+    const read = readNewBody(isObject ? withGiven(body, { ...fill, ...add }) : body);
     // Nobody can have read a record that is only being made: what is not for clients to set is refused at once.
     const given = [...[...read.repeated.keys()].map(({ member }) => member), ...read.derived.keys()];
     const failures: Failure[] = [...read.failures, ...given.map(notForClients)];
@@ -259,6 +259,12 @@ async function inPlace<Result>(at: number, work: Promise<Result>): Promise<Resul
     const placed = errors?.map((one) => ('pointer' in one ? { ...one, pointer: pointerTo(at) + one.pointer } : one));
     throw new HttpProblem(error.problem, error.message || `record ${at} of the array`, { ...options, errors: placed });
   }
+}
+
+/** A body with what it does not say itself. It was read for this request alone, and may be of any size: it is not copied. */
+function withGiven(body: Record<string, unknown>, given: Values): Record<string, unknown> {
+  for (const [member, value] of Object.entries(given)) if (!Object.hasOwn(body, member)) body[member] = value;
+  return body;
 }
 
 const notForClients = (member: string) => ({

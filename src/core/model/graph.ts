@@ -18,6 +18,8 @@ export interface Rules {
   readonly defaultTo?: Expression;
   readonly minLength?: number;
   readonly maxLength?: number;
+  /** Characters at most, where the service can't do with more, and no maxLength is declared. */
+  readonly longest?: number;
   readonly pattern?: string;
   readonly format?: string;
   readonly minimum?: number;

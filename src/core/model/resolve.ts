@@ -1,3 +1,4 @@
+import { boundLetters } from './longest.ts';
 import { accessOf } from '../access/grants.ts';
 import { lastKey } from './indexes.ts';
 import { usualEndpoints } from '../declaration/model-shape.ts';
@@ -64,6 +65,7 @@ export function resolve(declarations: Declarations, problems: Problem[]): Graph 
   const partsOf = partsByWhole(skeletons);
   const parts: Parts = { skeletons, partsOf, formulas, identity, readDefault, scopeOf, single, nobody };
   const models = orderByReference([...skeletons.values()].map((skeleton) => modelFrom(skeleton, parts)));
+  boundLetters(models);
   const frozen = models.map(freeze);
   const byName = new Map(frozen.map((model) => [model.name, model]));
   return Object.freeze({ service, identity, models: Object.freeze(frozen), byName });

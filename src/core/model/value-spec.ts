@@ -97,6 +97,7 @@ export function declaredValue(
 
 /** Where nothing is said of it. */
 export const USUAL_ITEMS = 10_000;
+export const USUAL_LONGEST = 10_000;
 
 /** `{ expr: today() }`, which no constant of a scalar type looks like. */
 function expressionOf(value: unknown): string | undefined {

@@ -2,7 +2,7 @@ import { compareDecimals, decimalOfNumber, parseDecimal } from '../model/decimal
 import type { FieldValue, Scalar, ValueSpec } from '../model/graph.ts';
 import { hasFormat } from '../model/formats.ts';
 import { isSame, quoted } from '../model/value.ts';
-import { USUAL_ITEMS } from '../model/value-spec.ts';
+import { USUAL_ITEMS, USUAL_LONGEST } from '../model/value-spec.ts';
 
 /** One rule: whether a value keeps it, and what to say where it doesn't. */
 export interface RuleTest {
@@ -12,12 +12,11 @@ export interface RuleTest {
   readonly says: string;
 }
 
-/** Characters of a text that has to have a form, where nothing is said of its length. */
-const USUAL_LONGEST = 10_000;
-
 /** Characters that a text may have; undefined where nothing but the size of a body bounds them. */
 export const longestOf = ({ rules }: Pick<ValueSpec, 'rules'>): number | undefined =>
-  rules.maxLength ?? (rules.pattern === undefined && rules.format === undefined ? undefined : USUAL_LONGEST);
+  rules.maxLength ??
+  rules.longest ??
+  (rules.pattern === undefined && rules.format === undefined ? undefined : USUAL_LONGEST);
 
 /** Every rule that a value of the right type can still break. */
 export function testsOf(spec: ValueSpec): RuleTest[] {
