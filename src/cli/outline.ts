@@ -1,3 +1,4 @@
+import { USUAL_ITEMS } from '../core/model/value-spec.ts';
 import { operationAct } from '../core/access/condition.ts';
 import { grantsText, mayText } from '../core/access/grant-text.ts';
 import type { Endpoint } from '../core/http/endpoints.ts';
@@ -116,7 +117,9 @@ function ruleNotes({ rules, origin, derivedFrom, properties, drawnOn = false }: 
   if (rules.enum !== undefined) notes.push(`one of ${rules.enum.join(', ')}`);
   notes.push(...rangeNotes(rules.minimum, rules.maximum, ''));
   notes.push(...rangeNotes(rules.minLength, rules.maxLength, ' characters'));
-  notes.push(...rangeNotes(rules.minItems, rules.maxItems, ' items'));
+  // What holds for every list needs no note.
+  const most = rules.maxItems === USUAL_ITEMS ? undefined : rules.maxItems;
+  notes.push(...rangeNotes(rules.minItems, most, ' items'));
   if (rules.uniqueItems) notes.push('no item twice');
   if (rules.format !== undefined) notes.push(`a ${rules.format}`);
   if (rules.exclusiveMinimum !== undefined) notes.push(`more than ${rules.exclusiveMinimum}`);
