@@ -183,14 +183,7 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
   function counted(asker: Asker, request: Request): Asker {
     const by = requesterName(asker, request);
     count(by);
-    const requester: Requester = {
-      by,
-      // Made by whoever looks at it: few reads do.
-      get signal() {
-        return request.signal;
-      },
-    };
-    return { ...asker, requester };
+    return { caller: asker.caller, sight: asker.sight, requester: new Sender(by, request) };
   }
 
   function answerPage(page: IdentityPage, asker: Asker, request: Request, path: string, query: string): Promise<Reply> {
@@ -281,6 +274,21 @@ interface Note {
 }
 
 const tooLong = new HttpProblem('url-too-long', `a path and its query may have ${LONGEST_TARGET} bytes at most`);
+
+/** Whoever sends a request. A class, because there is one for each request: whether its client has gone is asked by few. */
+class Sender implements Requester {
+  readonly by: string;
+  private readonly request: Request;
+
+  constructor(by: string, request: Request) {
+    this.by = by;
+    this.request = request;
+  }
+
+  get signal(): AbortSignal | undefined {
+    return this.request.signal;
+  }
+}
 
 const addressOf = ({ client = '' }: Request): string => `at ${client}`;
 

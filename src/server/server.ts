@@ -4,7 +4,7 @@ import Fastify from 'fastify';
 import proxyAddr from 'proxy-addr';
 import type { FastifyError, FastifyReply, FastifyRequest } from 'fastify';
 import { HttpProblem, LATER, tooLarge } from '../core/http/problems.ts';
-import type { Reply } from '../core/http/message.ts';
+import type { Reply, Request } from '../core/http/message.ts';
 import type { Service as WholeService } from '../core/service.ts';
 
 export interface ServerOptions {
@@ -153,22 +153,40 @@ function answer(
   response: ServerResponse,
   body: Buffer | undefined,
 ): void {
-  const { method, headers, url } = request;
-  let gone: AbortController | undefined;
   void service
-    .handle({
-      method: method!,
-      target: originForm(url!),
-      headers,
-      body,
-      client: clientOf(request),
-      // Few requests are worth being given up: the signal is made for whoever asks for it.
-      get signal() {
-        gone ??= goneWith(response);
-        return gone.signal;
-      },
-    })
+    .handle(new SocketRequest(request, response, body, clientOf(request)))
     .then((reply) => write(response, reply, state.isClosing));
+}
+
+/** A request as the service takes it. A class, because its signal is made for whoever asks for it, and few do. */
+class SocketRequest implements Request {
+  readonly method: string;
+  readonly target: string;
+  readonly headers: Request['headers'];
+  readonly body: Buffer | undefined;
+  readonly client: string | undefined;
+  private readonly response: ServerResponse;
+  private gone: AbortController | undefined;
+
+  constructor(
+    { method, headers, url }: IncomingMessage,
+    response: ServerResponse,
+    body: Buffer | undefined,
+    client: string | undefined,
+  ) {
+    this.method = method!;
+    this.target = originForm(url!);
+    this.headers = headers;
+    this.body = body;
+    this.client = client;
+    this.response = response;
+    this.gone = undefined;
+  }
+
+  get signal(): AbortSignal {
+    this.gone ??= goneWith(this.response);
+    return this.gone.signal;
+  }
 }
 
 /** Aborted when a client closes its connection before it has its answer. */

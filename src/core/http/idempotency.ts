@@ -77,7 +77,7 @@ export function makeIdempotency(store: Store, serviceKeys: readonly string[], no
           if (before !== undefined) return await again(before);
         }
         try {
-          return await answer({ ...request, claim });
+          return await answer({ ...request, signal: request.signal, claim });
         } catch (error) {
           // Another process was answering it.
           const after = isClaimed(error) ? await known(claim) : undefined;

@@ -47,16 +47,6 @@ export function openSqlite(
   const slowRuns = new WeakMap<Statement, number>();
   const isSlow = (statement: Statement): boolean =>
     statement.slow === true || (slowRuns.get(statement) ?? 0) >= SLOW_RUNS;
-  const timed = <Result>(statement: Statement, ask: () => Result): Result => {
-    const start = performance.now();
-    const result = ask();
-    const took = performance.now() - start;
-    if (took > MUCH_TOO_SLOW_MS) slowRuns.set(statement, SLOW_RUNS);
-    else if (took > SLOW_MS) slowRuns.set(statement, (slowRuns.get(statement) ?? 0) + 1);
-    else if (slowRuns.has(statement)) slowRuns.delete(statement);
-    return result;
-  };
-
   /** Does some work when it is its turn. Other programs may stand in its way for so long from now on, the wait included. */
   const begun = <Result>(busy: number, mayWait: boolean, work: (busyUntil: number) => Promise<Result>) => {
     const busyUntil = performance.now() + busy;
@@ -95,24 +85,33 @@ export function openSqlite(
   };
 
   const slowly = async (reads: SlowReads, ...given: Parameters<SlowReads['read']>): Promise<readonly Row[]> => {
-    watch.checkNowAndThen();
+    watch.checkNowAndThen(performance.now());
     return reads.read(...given);
   };
 
-  /** The outcome of a quick read; as soon as it can be had, where another program stands in the way. */
-  const asked = async <Result>(ask: () => Result): Promise<Result> => {
-    watch.checkNowAndThen();
+  /** How long a read has taken on the serving thread. */
+  const note = (statement: Statement, took: number): void => {
+    if (took > MUCH_TOO_SLOW_MS) slowRuns.set(statement, SLOW_RUNS);
+    else if (took > SLOW_MS) slowRuns.set(statement, (slowRuns.get(statement) ?? 0) + 1);
+    else if (slowRuns.has(statement)) slowRuns.delete(statement);
+  };
+  /** The outcome of a quick read. Written out: it is what most requests come to. */
+  const quickly = <Result>(ask: Ask<Result>, statement: Statement, values: readonly StoreValue[]): Promise<Result> => {
+    const start = performance.now();
     try {
-      return ask();
+      watch.checkNowAndThen(start);
+      const result = ask(statement, values);
+      if (slow !== undefined) note(statement, performance.now() - start);
+      return Promise.resolve(result);
     } catch (error) {
-      if (!isBusy(error)) throw storeError(error, file);
-    }
-    try {
-      return await whenFree(performance.now() + Math.min(BUSY_MS, longestRead), ask);
-    } catch (error) {
-      throw storeError(error, file);
+      // As soon as it can be had, where another program stands in the way.
+      return isBusy(error) ? later(() => ask(statement, values)) : Promise.reject(storeError(error, file));
     }
   };
+  const later = <Result>(ask: () => Result): Promise<Result> =>
+    whenFree(performance.now() + Math.min(BUSY_MS, longestRead), ask).catch((error: unknown) => {
+      throw storeError(error, file);
+    });
 
   const store: Store = {
     kind: 'sqlite',
@@ -120,14 +119,12 @@ export function openSqlite(
     dialect: sqliteDialect,
     ddl: sqliteDdl,
     first(statement, values, requester) {
-      if (slow === undefined) return asked(() => read.first(statement, values));
-      if (isSlow(statement)) return slowly(slow, statement, values, false, requester).then(([row]) => row);
-      return asked(() => timed(statement, () => read.first(statement, values)));
+      if (slow === undefined || !isSlow(statement)) return quickly(read.first, statement, values);
+      return slowly(slow, statement, values, false, requester).then(([row]) => row);
     },
     all(statement, values, requester) {
-      if (slow === undefined) return asked(() => read.all(statement, values));
-      if (isSlow(statement)) return slowly(slow, statement, values, true, requester);
-      return asked(() => timed(statement, () => read.all(statement, values)));
+      if (slow === undefined || !isSlow(statement)) return quickly(read.all, statement, values);
+      return slowly(slow, statement, values, true, requester);
     },
 
     reading: (work, requester) => timedReading(store, longestRead, work, requester),
@@ -171,6 +168,8 @@ export function openSqlite(
 /** An error of the driver, as opposed to one that the work of a transaction threw by itself. */
 const isDrivers = (error: unknown): boolean =>
   error instanceof Error && typeof (error as { code?: unknown }).code === 'string' && !(error instanceof StoreError);
+
+type Ask<Result> = (statement: Statement, values: readonly StoreValue[]) => Result;
 
 /** What a connection answers, at once; it throws the driver's own errors. */
 interface Connected {
