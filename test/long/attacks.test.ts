@@ -2,6 +2,7 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import { compile } from '../../src/core/compile.ts';
+import { letters } from '../../src/core/expression/letters.ts';
 import { newDatabase, startPostgres } from '../kit/postgres.mjs';
 import { serviceFor } from '../kit/service-for.ts';
 import type { ServiceFor, ServiceOptions } from '../kit/service-for.ts';
@@ -123,6 +124,45 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
       expect(kept.body.data.extra).toEqual(Object.fromEntries([[name, { a: 1 }]]));
       const merged = await ask('ada', 'PATCH', `/notes/${kept.body.data.id}`, { extra: { [name]: { b: 2 } } });
       expect(merged.body.data.extra).toEqual(Object.fromEntries([[name, { a: 1, b: 2 }]]));
+    });
+  });
+
+  describe('letters', () => {
+    const alphabet = [...'aZéÉßẞςΣıİǅ𝒳𐐀ﬁ日\u0301 '];
+    const textOf = (length: number): string =>
+      Array.from({ length }, (_one, at) => alphabet[(at * 7 + length) % alphabet.length]!).join('');
+
+    test('of texts of any length are what JavaScript makes of them', async () => {
+      const lengths = [...Array.from({ length: 70 }, (_one, at) => at + 1), 255, 256, 257, 4_095, 4_096, 9_999, 10_000];
+      for (const length of lengths) {
+        const text = textOf(length);
+        const { body } = await ask('ada', 'POST', '/notes', { title: 'letters', text, tale: text });
+        expect([length, body.data.loud]).toEqual([length, letters.upper(text)]);
+        if (length > 400) continue;
+        for (const change of ['CASEI', 'ACCENTI', 'lower', 'upper'] as const) {
+          const made = letters[change.toLowerCase() as 'casei'](text).replaceAll("'", "''");
+          const found = await ask('ada', 'GET', `/notes?id=${body.data.id}&filter=${encodeURIComponent(`${change}(tale) = '${made}'`)}`); // prettier-ignore
+          expect([change, length, found.status, found.body.data?.length]).toEqual([change, length, 200, 1]);
+        }
+      }
+      expect(rulesOf(await ask('ada', 'POST', '/notes', { title: 'x', text: textOf(10_001) }))).toEqual(['422', '/text maxLength']); // prettier-ignore
+    }, 120_000);
+
+    test('cost what there are of them, and not its square', async () => {
+      const sql = `SELECT length(${on.store.dialect.expressions.letters('casei', kind === 'sqlite' ? '?1' : '$1::text')})`;
+      const timeOf = async (length: number): Promise<number> => {
+        const times: number[] = [];
+        for (let tries = 0; tries < 5; tries += 1) {
+          const start = performance.now();
+          await on.store.first({ sql }, [textOf(length)]);
+          times.push(performance.now() - start);
+        }
+        return Math.min(...times);
+      };
+      await timeOf(1_000);
+      const [few, many] = [await timeOf(4_000), await timeOf(40_000)];
+      // Ten times as many: the square would be a hundred.
+      expect(many / few).toBeLessThan(40);
     });
   });
 
