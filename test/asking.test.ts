@@ -1,8 +1,5 @@
 import { beforeAll, expect, test } from '@jest/globals';
-import { askingOn } from './kit/asking.ts';
 import { demoFolder, folderWith, serving, vantfell } from './kit/program.ts';
-
-askingOn('sqlite');
 
 const folder = demoFolder();
 beforeAll(async () => expect((await vantfell(['seed', '-C', folder])).code).toBe(0), 60_000);

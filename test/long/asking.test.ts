@@ -1,3 +1,4 @@
 import { askingOn } from '../kit/asking.ts';
 
+askingOn('sqlite');
 askingOn('postgres');

@@ -7,9 +7,9 @@ import { Ajv2020 } from 'ajv/dist/2020.js';
 import addFormats from 'ajv-formats';
 import fc from 'fast-check';
 import { parse } from 'yaml';
-import { documentJson, openApi } from '../src/core/document/openapi.ts';
-import { demoFolder, folderWith, serving, vantfell } from './kit/program.ts';
-import { projects } from './kit/projects.ts';
+import { documentJson, openApi } from '../../src/core/document/openapi.ts';
+import { demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
+import { projects } from '../kit/projects.ts';
 
 type Tree = Record<string, unknown>;
 
@@ -41,7 +41,7 @@ relations: { twin: { to: part, onDelete: clear } }
 `,
 };
 
-const VALIDATORS = fileURLToPath(new URL('kit/validate-document.mjs', import.meta.url));
+const VALIDATORS = fileURLToPath(new URL('../kit/validate-document.mjs', import.meta.url));
 const ALL_VALID = { 'swagger-parser': 'valid', 'openapi-schema-validator': 'valid', 'json-schema': 'valid', schemas: 'valid', 'generated types': 'valid' }; // prettier-ignore
 
 async function exported(folder: string, ...words: string[]): Promise<string> {
