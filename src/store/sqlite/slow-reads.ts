@@ -77,9 +77,11 @@ export function makeSlowReads(file: string, most: number, longest: number): Slow
     read: ({ sql }, values, all, requester) => line.run(requester, (stop) => ask({ sql, values, all }, stop)),
 
     async close() {
-      const ended = [...processes].map(
-        ({ child }) => new Promise((resolve) => void child.once('exit', resolve).kill('SIGKILL')),
-      );
+      const ended = [...processes].map(({ child }) => {
+        // It is waited for now, and nothing else may keep the program going.
+        child.ref();
+        return new Promise((resolve) => void child.once('exit', resolve).kill('SIGKILL'));
+      });
       await Promise.all(ended);
     },
   };
