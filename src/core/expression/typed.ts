@@ -107,6 +107,12 @@ export const constant = (value: FieldValue, type: ValueKind): Expression => ({
   type,
 });
 
+const LETTERS: readonly string[] = ['casei', 'accenti', 'lower', 'upper', 'like'];
+
+/** Whether a node goes through the letters of a text one by one, which takes as long as the text is. */
+export const isOfLetters = (node: Expression): node is Expression & { readonly of: Expression } =>
+  LETTERS.includes(node.op);
+
 /** Calls `visit` with an expression and everything inside it. */
 export function walk(expression: Expression, visit: (node: Expression) => void): void {
   visit(expression);

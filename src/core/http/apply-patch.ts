@@ -1,4 +1,5 @@
 import { isRecord } from '../declaration/check-shape.ts';
+import { DEEPEST } from './json-body.ts';
 import { childOf, indexOf, valueAt } from './pointer.ts';
 
 /** One step of a JSON Patch (RFC 6902). */
@@ -25,8 +26,6 @@ export type StepFault =
   | { readonly kind: 'too-deep' }
   | { readonly kind: 'too-much' };
 
-/** As deep as a body may be. */
-const DEEPEST = 64;
 /**
  * What all steps of a patch may cost together: values that are copied or looked through, and items that make room for
  * others. Copies could else double with each step.

@@ -2,7 +2,8 @@ import { exactNumber, isKept } from '../model/exact-number.ts';
 import { jsonFault } from './json-fault.ts';
 import { HttpProblem } from './problems.ts';
 
-const DEEPEST = 64;
+/** Levels of a body, and of what a patch makes of a record. */
+export const DEEPEST = 64;
 /** Values of one body, however small they are: each costs more than its letters. */
 export const MOST_VALUES = 150_000;
 /** Members of one object, and numbers that are kept as they are written. */

@@ -1,10 +1,8 @@
-import { walk } from '../expression/typed.ts';
+import { isOfLetters, walk } from '../expression/typed.ts';
 import type { Expression } from '../expression/typed.ts';
 import type { Grant } from './access.ts';
 import type { Field, Model, Rules } from './graph.ts';
 import { USUAL_LONGEST } from './value-spec.ts';
-
-const LETTERS: readonly string[] = ['casei', 'accenti', 'lower', 'upper', 'like'];
 
 /**
  * Bounds texts whose letters the project's own expressions go through, one by one: a service does so with each record, and
@@ -14,7 +12,7 @@ export function boundLetters(models: readonly Model[]): void {
   const bound = (field: Field): unknown => Object.assign(field.rules satisfies Rules, { longest: USUAL_LONGEST });
   for (const expression of models.flatMap(expressionsOf)) {
     walk(expression, (node) => {
-      if (!LETTERS.includes(node.op)) return;
+      if (!isOfLetters(node)) return;
       walk(node, (inner) => {
         if (inner.op === 'field') bound(inner.field);
       });

@@ -1,8 +1,6 @@
-import { walk } from '../expression/typed.ts';
+import { isOfLetters, walk } from '../expression/typed.ts';
 import type { Expression } from '../expression/typed.ts';
 import type { Shown } from './shown.ts';
-
-const LETTERS: readonly string[] = ['casei', 'accenti', 'lower', 'upper', 'like'];
 
 /**
  * Whether it goes through the letters of texts one by one, which takes long where these are: a single record is enough
@@ -11,7 +9,7 @@ const LETTERS: readonly string[] = ['casei', 'accenti', 'lower', 'upper', 'like'
 export function isCostly(expression: Expression): boolean {
   let costly = false;
   walk(expression, (node) => {
-    if (LETTERS.includes(node.op) && 'of' in node && node.of.op !== 'constant') costly = true;
+    if (isOfLetters(node) && node.of.op !== 'constant') costly = true;
   });
   return costly;
 }
