@@ -1,7 +1,67 @@
+import type { Fill } from '../core/tables/redesign.ts';
+import type { Check, Column } from '../core/tables/table.ts';
+
 /** How values of a column become those of another type, in SQL. */
 export interface Converted {
   /** The new value, where the old one fits. */
   readonly value: string;
-  /** Whether the old value says something in the new type; undefined where every value does. */
-  readonly fits?: string;
+  /** Whether the old value says exactly the same in the new type; undefined where every value does. */
+  readonly fits?: string | undefined;
+}
+
+/** What databases spell differently when the values of a column become others. */
+export interface ConversionSpelling {
+  /** `x` is an expression of the old type that is not null. */
+  converted(from: Column, to: Column, x: string): Converted;
+  /** A condition on `x`, a value of the column. */
+  check(column: Column, check: Check, x: string): string;
+  /** A value as a text, as the service shows it. */
+  text(column: Column, x: string): string;
+  fill(column: Column, fill: Fill): string;
+}
+
+/*
+ * What a change does to values, and which rows are in danger by it, is worked out from the same conditions: what is
+ * counted is what happens.
+ */
+
+/** The SQL of what a value becomes. Values that can not stay become `otherwise`; where that is a fill, nulls do as well. */
+export function newValue(
+  from: Column,
+  to: Column,
+  x: string,
+  otherwise: { readonly fill: string } | { readonly failure: string },
+  { converted, check }: Pick<ConversionSpelling, 'converted' | 'check'>,
+): string {
+  const { value, fits } = converted(from, to, x);
+  const fill = 'fill' in otherwise ? otherwise.fill : undefined;
+  // Without a fill, the table's own rules refuse what breaks them.
+  const kept = fill === undefined ? [] : to.checks.map((rule) => check(to, rule, value));
+  const cases = [
+    `WHEN ${x} IS NULL THEN ${fill === undefined || to.nullable ? 'NULL' : fill}`,
+    ...(fits === undefined ? [] : [`WHEN (${fits}) IS NOT TRUE THEN ${fill ?? ('failure' in otherwise ? otherwise.failure : 'NULL')}`]), // prettier-ignore
+    ...(kept.length === 0 ? [] : [`WHEN NOT (${kept.join(' AND ')}) THEN ${fill}`]),
+  ];
+  if (cases.length === 1 && value === x && (fill === undefined || to.nullable)) return x;
+  return `CASE ${cases.join(' ')} ELSE ${value} END`;
+}
+
+/** That a value is there and does not say the same in the new type. */
+export function unfitSql(from: Column, to: Column, x: string, spell: ConversionSpelling): string {
+  const { fits } = spell.converted(from, to, x);
+  return fits === undefined ? 'FALSE' : `${x} IS NOT NULL AND (${fits}) IS NOT TRUE`;
+}
+
+/** That a value goes over, and then breaks a rule. */
+export function brokenSql(
+  from: Column,
+  to: Column,
+  checks: readonly Check[],
+  x: string,
+  spell: ConversionSpelling,
+): string {
+  const { value, fits } = spell.converted(from, to, x);
+  const broken = `NOT (${checks.map((rule) => spell.check(to, rule, value)).join(' AND ')})`;
+  const unfit = fits === undefined ? '' : ` WHEN (${fits}) IS NOT TRUE THEN FALSE`;
+  return `CASE WHEN ${x} IS NULL THEN FALSE${unfit} ELSE ${broken} END`;
 }

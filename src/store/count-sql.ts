@@ -1,53 +1,64 @@
 import type { Hazard } from '../core/tables/hazard.ts';
-import type { Check, Column } from '../core/tables/table.ts';
+import type { Column } from '../core/tables/table.ts';
+import { brokenSql, newValue, unfitSql } from './converted.ts';
+import type { ConversionSpelling } from './converted.ts';
+import { insideSql } from './inside-sql.ts';
+import type { InsideSpelling } from './inside-sql.ts';
 import { quoteName as name } from './quote.ts';
 
-/** What databases spell differently when rows in danger are counted. */
-export interface CountSpelling {
-  check(column: Column, check: Check, x: string): string;
-  /** Whether a value that is not null says something in the other type; undefined where every one does. */
-  fits(from: Column, to: Column, x: string): string | undefined;
-}
-
-/** A statement whose one row is the number of rows that a hazard tells of. */
-export function countSql(hazard: Hazard, spell: CountSpelling): string {
+/**
+ * A statement whose one row is the number of rows that a hazard tells of, and the least of the values that make them so,
+ * as a text.
+ */
+export function countSql(hazard: Hazard, spell: ConversionSpelling, inside: InsideSpelling): string {
   const from = `FROM ${name(hazard.table)}`;
+  const counted = (where: string, column?: Column): string => {
+    const example = column === undefined ? 'NULL' : `min(${spell.text(column, name(column.name))})`;
+    return `SELECT count(*), ${example} ${from} AS t WHERE ${where}`;
+  };
   switch (hazard.kind) {
     case 'rows':
-      return `SELECT count(*) ${from}`;
+      return `SELECT count(*), NULL ${from}`;
     case 'values':
-      return `SELECT count(*) ${from} WHERE ${name(hazard.column)} IS NOT NULL`;
+      return counted(`${name(hazard.column)} IS NOT NULL`);
+    case 'inside':
+      return counted(`${name(hazard.column)} IS NOT NULL AND ${insideSql(hazard.path, name(hazard.column), inside)}`);
     case 'nulls':
-      return `SELECT count(*) ${from} WHERE ${name(hazard.column)} IS NULL`;
-    case 'unfit': {
-      const x = name(hazard.column.name);
-      const fits = spell.fits(hazard.column, hazard.becomes, x) ?? 'TRUE';
-      return `SELECT count(*) ${from} WHERE ${x} IS NOT NULL AND (${fits}) IS NOT TRUE`;
-    }
+      return counted(`${name(hazard.column)} IS NULL`);
+    case 'unfit':
+      return counted(unfitSql(hazard.column, hazard.becomes, name(hazard.column.name), spell), hazard.column);
     case 'broken': {
-      const { column, checks } = hazard;
-      const kept = checks.map((check) => spell.check(column, check, name(column.name))).join(' AND ');
-      return `SELECT count(*) ${from} WHERE NOT (${kept})`;
+      const { column, becomes, checks } = hazard;
+      return counted(brokenSql(column, becomes, checks, name(column.name), spell), column);
     }
     case 'twins': {
-      if (hazard.columns.length === 0) return `SELECT count(*) ${from} HAVING count(*) > 1`;
-      const columns = hazard.columns.map(name);
-      const given = columns.map((column) => `${column} IS NOT NULL`).join(' AND ');
-      const groups = `SELECT count(*) AS n ${from} WHERE ${given} GROUP BY ${columns.join(', ')} HAVING count(*) > 1`;
-      return `SELECT coalesce(sum(n), 0) FROM (${groups}) AS t`;
+      if (hazard.columns.length === 0) return `SELECT count(*), NULL ${from} HAVING count(*) > 1`;
+      const values = hazard.columns.map(({ column, becomes, fill }, at) => {
+        const otherwise = fill === undefined ? { failure: 'NULL' } : { fill: spell.fill(becomes, fill) };
+        const value = newValue(column, becomes, name(column.name), otherwise, spell);
+        return `${value} AS ${name(`v${at}`)}`;
+      });
+      const names = values.map((_value, at) => name(`v${at}`));
+      const given = names.map((value) => `${value} IS NOT NULL`).join(' AND ');
+      const rows = `SELECT ${values.join(', ')} ${from}`;
+      const texts = hazard.columns.map(({ becomes }, at) => spell.text(becomes, names[at]!)).join(` || ', ' || `);
+      const groups = `SELECT count(*) AS n, min(${texts}) AS x FROM (${rows}) AS r WHERE ${given} GROUP BY ${names.join(', ')} HAVING count(*) > 1`;
+      return `SELECT coalesce(sum(n), 0), min(x) FROM (${groups}) AS t`;
     }
     case 'dangling': {
-      const { column, table, key } = hazard.reference;
-      const there = `SELECT 1 FROM ${name(table)} AS o WHERE o.${name(key)} = t.${name(column)}`;
-      return `SELECT count(*) ${from} AS t WHERE t.${name(column)} IS NOT NULL AND NOT EXISTS (${there})`;
+      const { reference, column, becomes } = hazard;
+      const value = newValue(column, becomes, `t.${name(column.name)}`, { failure: 'NULL' }, spell);
+      const there = `SELECT 1 FROM ${name(reference.table)} AS o WHERE o.${name(reference.key)} = ${value}`;
+      const fits = `NOT (${unfitSql(column, becomes, `t.${name(column.name)}`, spell)})`;
+      return counted(`t.${name(column.name)} IS NOT NULL AND ${fits} AND NOT EXISTS (${there})`, column);
     }
     case 'unmoved': {
       const { column, reference, refers, other, key } = hazard;
       if (refers === 'source') {
-        return `SELECT count(*) - count(DISTINCT ${name(reference.column)}) ${from} WHERE ${name(column)} IS NOT NULL`;
+        return `SELECT count(*) - count(DISTINCT ${name(reference.column)}), NULL ${from} WHERE ${name(column)} IS NOT NULL`;
       }
       const there = `SELECT 1 FROM ${name(other)} AS o WHERE o.${name(reference.column)} = t.${name(key)}`;
-      return `SELECT count(*) ${from} AS t WHERE t.${name(column)} IS NOT NULL AND NOT EXISTS (${there})`;
+      return counted(`t.${name(column)} IS NOT NULL AND NOT EXISTS (${there})`);
     }
   }
 }

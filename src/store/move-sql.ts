@@ -6,6 +6,8 @@ import { quoteName as name } from './quote.ts';
 export interface MoveSpelling {
   readonly uuid: string;
   fill(column: Column, fill: Fill): string;
+  /** What a value is in the other column; one that can't go there stops the statement, unless it has a fill. */
+  value(from: Column, to: Column, x: string, fill: Fill | undefined): string;
 }
 
 /** The statements that take values over to another table, along the reference between the two. */
@@ -17,7 +19,8 @@ export function moveSql(move: Move, spell: MoveSpelling): string[] {
     const [near, far] =
       refers === 'target' ? [source.primaryKey!, reference.column] : [reference.column, target.primaryKey!];
     const first = source.primaryKey === undefined ? '' : ` ORDER BY s.${name(source.primaryKey)}`;
-    const value = `SELECT s.${name(column.from.name)} FROM ${from} AS s WHERE s.${name(near)} = ${to}.${name(far)}`;
+    const moved = spell.value(column.from, column.to, `s.${name(column.from.name)}`, move.fills.get(column.to));
+    const value = `SELECT ${moved} FROM ${from} AS s WHERE s.${name(near)} = ${to}.${name(far)}`;
     const given = `s.${name(column.from.name)} IS NOT NULL`;
     return `UPDATE ${to} SET ${name(column.to.name)} = (${value} AND ${given}${first} LIMIT 1)`;
   });
@@ -31,7 +34,7 @@ function insertText({ source, target, reference, columns, fills }: Move, spell: 
     const stamp = source.columns.find((other) => other.name === column.name && other.type === 'date-time');
     const fill = fills.get(column);
     const isKey = column.name === target.primaryKey;
-    if (moved !== undefined) values.set(column, name(moved.from.name));
+    if (moved !== undefined) values.set(column, spell.value(moved.from, column, name(moved.from.name), fill));
     else if (column.name === reference.column) values.set(column, name(source.primaryKey!));
     else if (isKey && column.type === 'uuid') values.set(column, keyText(source.columns, source.primaryKey!, spell));
     else if (fill === 'now' && stamp !== undefined) values.set(column, name(stamp.name));

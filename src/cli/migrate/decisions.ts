@@ -4,6 +4,7 @@ import type { Field, FieldValue, Graph } from '../../core/model/graph.ts';
 import { fromText } from '../../core/model/value.ts';
 import { testsOf } from '../../core/rules/tests.ts';
 import type { Decisions, Fill } from '../../core/tables/redesign.ts';
+import { memberNames } from '../../core/tables/inside.ts';
 import { called } from '../../core/tables/table.ts';
 import type { Table } from '../../core/tables/table.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
@@ -16,31 +17,58 @@ export function readDecisions(
   before: readonly Table[],
   after: readonly Table[],
 ): { decisions: Decisions; dropped: Set<string> } {
-  const renames = new Map<string, string>();
-  for (const word of words(given.rename)) {
-    const [old, now] = pair(word, '--rename', 'hut.altitude=hut.altitude_m');
-    const from = resolveName(old, before, '--rename', 'before');
-    const to = resolveName(now, after, '--rename', 'now');
-    if (from.includes('.') !== to.includes('.')) {
-      throw new Failure(
-        EXIT.wrongCommand,
-        `--rename ${word}: a model can't become a field`,
-        'name two models, or two fields',
-      );
-    }
-    const taken = namesOf(before).has(to) && !renames.has(to);
-    if (taken && namesOf(after).has(from)) {
-      throw new Failure(
-        EXIT.wrongCommand,
-        `--rename ${word}: ${to} is nothing new, and ${from} is not gone`,
-        'name what changed',
-      );
-    }
-    renames.set(from, to);
-  }
+  const renames = readRenames(words(given.rename), before, after);
   const dropped = new Set(words(given.drop).map((word) => resolveName(word, before, '--drop', 'before')));
   const fills = new Map(words(given.fill).map((word) => readFill(word, graph, after)));
   return { decisions: { renames, fills, defaults: defaultFills(graph) }, dropped };
+}
+
+/** Names may go round in circles: `--rename hut=cabin --rename cabin=hut`. */
+function readRenames(given: readonly string[], before: readonly Table[], after: readonly Table[]): Map<string, string> {
+  const said = given.map((word) => {
+    const [old, now] = pair(word, '--rename', 'hut.altitude=hut.altitude_m');
+    return {
+      word,
+      from: resolveName(old, before, '--rename', 'before'),
+      to: resolveName(now, after, '--rename', 'now'),
+    };
+  });
+  const refuse = (word: string, message: string, remedy: string): never => {
+    throw new Failure(EXIT.wrongCommand, `--rename ${word}: ${message}`, remedy);
+  };
+  const renames = new Map<string, string>();
+  for (const { word, from, to } of said) {
+    const depth = (name: string): number => name.split('.').length;
+    if (depth(from) === 1 && depth(to) > 1) refuse(word, "a model can't become a field", 'name two models, or two fields'); // prettier-ignore
+    if (depth(to) === 1 && depth(from) > 1) refuse(word, "a field can't become a model", 'name two models, or two fields'); // prettier-ignore
+    if (renames.has(from)) refuse(word, `${from} has another new name already`, 'name it once');
+    const twin = [...renames].find(([, other]) => other === to)?.[0];
+    if (twin !== undefined) refuse(word, `${twin} is called ${to} already`, 'name it once');
+    renames.set(from, to);
+  }
+  const [wasThere, isThere] = [namesOf(before), namesOf(after)];
+  const [froms, tos] = [new Set(renames.keys()), new Set(renames.values())];
+  for (const { word, from, to } of said) {
+    const isTaken = wasThere.has(to) && !froms.has(to);
+    const stays = isThere.has(from) && !tos.has(from);
+    if (isTaken && stays) refuse(word, `${to} is nothing new, and ${from} is not gone`, 'name what changed');
+    refuseElsewhere(word, from, to, renames);
+  }
+  return renames;
+}
+
+/** What is inside of a value gets a new name where it stands. */
+function refuseElsewhere(word: string, from: string, to: string, renames: ReadonlyMap<string, string>): void {
+  const around = (name: string): string => name.split('.').slice(0, -1).join('.');
+  if (from.split('.').length < 3 && to.split('.').length < 3) return;
+  const outer = (name: string): string =>
+    name === '' ? '' : (renames.get(name) ?? [outer(around(name)), name.split('.').at(-1)].filter(Boolean).join('.'));
+  if (outer(around(from)) === around(to)) return;
+  throw new Failure(
+    EXIT.wrongCommand,
+    `--rename ${word}: what is inside of a value can't move elsewhere`,
+    'give it another name where it stands; or move it by hand, in the SQL of a migration',
+  );
 }
 
 const words = (given: unknown): string[] => (Array.isArray(given) ? given.map(String) : []);
@@ -52,14 +80,22 @@ function pair(word: string, option: string, example: string): [string, string] {
 }
 
 const namesOf = (tables: readonly Table[]): Set<string> =>
-  new Set(tables.flatMap((table) => [table.of, ...table.columns.map((column) => called(table, column))]));
+  new Set(
+    tables.flatMap((table) => [
+      table.of,
+      ...table.columns.flatMap((column) => [
+        called(table, column),
+        ...memberNames(column.shape, called(table, column)),
+      ]),
+    ]),
+  );
 
 /** A model, a field, or a relation by its own name, as the tables have it. */
 function resolveName(name: string, tables: readonly Table[], option: string, when: string): string {
   const known = namesOf(tables);
   for (const candidate of [name, `${name}_id`]) if (known.has(candidate)) return candidate;
   const message = `${option}: there ${when === 'now' ? 'is' : 'was'} no ${name}${when === 'now' ? '' : ' in the last picture of the tables'}`;
-  const own = [...known].filter((other) => other.includes('.') === name.includes('.'));
+  const own = [...known].filter((other) => other.split('.').length === name.split('.').length);
   throw new Failure(EXIT.wrongCommand, message, didYouMean(name, own));
 }
 
@@ -68,8 +104,8 @@ function readFill(word: string, graph: Graph, after: readonly Table[]): [string,
   const resolved = resolveName(name, after, '--fill', 'now');
   const [model = '', member = ''] = resolved.split('.');
   const field = graph.byName.get(model)?.byMember.get(member);
-  if (field === undefined)
-    throw new Failure(EXIT.wrongCommand, `--fill ${name}: only fields of models can be filled`, 'name one');
+  if (field === undefined || resolved.split('.').length > 2)
+    throw new Failure(EXIT.wrongCommand, `--fill ${name}: only whole fields of models can be filled`, 'name one');
   return [resolved, { value: readValue(field, text, word) }];
 }
 

@@ -174,7 +174,7 @@ function show(
       dangers: dangers.map((danger) => ({
         consequence: danger.consequence,
         rows: danger.count,
-        text: dangerText(danger, danger.count),
+        text: dangerText(danger, danger),
       })),
     })),
   });
@@ -189,7 +189,7 @@ function show(
     const rows = sayings.map((saying) => {
       const dangers = saying.dangers.map((danger) => {
         const paint = { loses: red, stops: yellow, fills: String }[danger.consequence];
-        const words = dangerText(danger, danger.count);
+        const words = dangerText(danger, danger);
         return words === '' ? [] : [paint(words)];
       });
       return [`  ${saying.subject}`, [saying.text, ...dangers.flat()].join('; ')];

@@ -23,7 +23,8 @@ async function countOne(danger: Danger, from: Parameters<typeof countDangers>[1]
   if (from === undefined) return danger;
   try {
     const row = await from.reader.first({ sql: from.ddl.count(danger.hazard) }, []);
-    return { ...danger, count: Number(row?.[0] ?? 0) };
+    const [count, example] = row ?? [];
+    return { ...danger, count: Number(count ?? 0), ...(typeof example === 'string' ? { example } : {}) };
   } catch (error) {
     // Too many to be counted in the time that a statement has.
     if (error instanceof StoreError && error.fault.kind === 'busy') return danger;
@@ -33,7 +34,7 @@ async function countOne(danger: Danger, from: Parameters<typeof countDangers>[1]
 
 /** `hut.beds: minimum 3; 2 rows break it, which stops it`: a line for each thing. */
 export const sayingText = ({ subject, text, dangers }: CountedSaying): string =>
-  [`${subject}: ${text}`, ...dangers.map((danger) => dangerText(danger, danger.count)).filter((words) => words !== '')].join('; '); // prettier-ignore
+  [`${subject}: ${text}`, ...dangers.map((danger) => dangerText(danger, danger)).filter((words) => words !== '')].join('; '); // prettier-ignore
 
 export const isLossy = ({ dangers }: CountedSaying): boolean =>
   dangers.some(({ consequence, count }) => consequence === 'loses' && count !== 0);

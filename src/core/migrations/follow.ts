@@ -73,7 +73,13 @@ export function followModels(
 }
 
 /** Throws where a model has another key than its records, or values are to go where nothing leads. */
-export function refuseImpossible({ otherKeys, unjoined }: Redesign): void {
+export function refuseImpossible({ otherKeys, unjoined, noWay }: Redesign): void {
+  for (const [from, to] of noWay) {
+    throw new OutOfStep(
+      `${from} can not become ${to}: no value of its type is one of the other`,
+      `let it go with --drop ${from}; or give ${to} a type that takes its values`,
+    );
+  }
   for (const [from, to] of unjoined) {
     const message = `the values of ${from} can not move to ${to}: neither model has a relation to the other that says where`;
     throw new OutOfStep(message, 'move them by hand in the SQL of the migration; or let them go with --drop');

@@ -15,6 +15,8 @@ export class OutOfStep extends Error {
 /** A danger with the number of rows in it; undefined where they could not be counted. */
 export interface CountedDanger extends Danger {
   readonly count?: number;
+  /** One of the values that make it so, as a text. */
+  readonly example?: string;
 }
 
 /** What changes, with its dangers counted. */

@@ -1,11 +1,11 @@
-import type { Graph, Links, Model } from '../model/graph.ts';
+import type { Graph, Links, Model, ValueSpec } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { rising, wantedOrders } from '../model/indexes.ts';
 import type { Ordering } from '../model/indexes.ts';
 import { checksOf } from './checks.ts';
 import { makeNames } from './names.ts';
 import type { Names } from './names.ts';
-import type { Index, Table } from './table.ts';
+import type { Index, Shape, Table } from './table.ts';
 
 /** The tables of all models, each after those it refers to, as far as they allow that; then those of links. */
 export function designTables(graph: Graph): Table[] {
@@ -64,6 +64,7 @@ function designTable(graph: Graph, model: Model, names: Names): Table {
       nullable: !field.rules.required,
       serial: field === model.key && model.keyKind === 'serial',
       checks: checksOf(field),
+      ...(field.items === undefined && field.properties === undefined ? {} : { shape: shapeOf(field) }),
     })),
     primaryKey: model.key.column,
     unique,
@@ -73,6 +74,13 @@ function designTable(graph: Graph, model: Model, names: Names): Table {
       return { column: field.column, table: other.table, key: other.key.column, onDelete };
     }),
   };
+}
+
+function shapeOf({ type, scale, items, properties }: ValueSpec): Shape {
+  if (items !== undefined) return { type, scale, items: shapeOf(items) };
+  if (properties === undefined) return { type, scale };
+  const inside = [...properties].map(([name, spec]) => [name, { ...shapeOf(spec), required: spec.rules.required }] as const); // prettier-ignore
+  return { type, scale, properties: Object.fromEntries(inside) };
 }
 
 /** Indexes for the orders that records are wanted in, but none that another one serves. */

@@ -1,4 +1,5 @@
 import { conversionOf } from './conversion.ts';
+import { insideChanges, pathText, withNewNames } from './inside.ts';
 import { called } from './table.ts';
 import type { Column, Table } from './table.ts';
 
@@ -108,6 +109,7 @@ export function questionsOf(
     const found = standing?.columns.some((old) => newColumn(standing, old, now, renames) === column);
     return found !== true && !answered.has(called(now, column));
   };
+  questions.push(...insideQuestions(tables, renames, dropped));
   for (const { table, now, column } of lost) {
     for (const other of now.columns) {
       if (isNew(now, other) && mayBecome(column, other)) {
@@ -121,6 +123,30 @@ export function questionsOf(
     }
   }
   return questions;
+}
+
+/** The same inside of values: a member that is gone, and a new one that stands where it stood. */
+function insideQuestions(tables: Matched['tables'], renames: Renames, dropped: ReadonlySet<string>): Question[] {
+  return tables.flatMap(([table, now]) =>
+    table.columns.flatMap((column) => {
+      const next = newColumn(table, column, now, renames);
+      if (next === undefined || column.shape === undefined) return [];
+      const changes = insideChanges(withNewNames(column.shape, called(table, column), renames), next.shape);
+      const name = (of: string, path: readonly string[]): string => `${of}.${pathText(path)}`;
+      const around = (path: readonly string[]): string => path.slice(0, -1).join('.');
+      const [gone, made] = (['gone', 'new'] as const).map((kind) => changes.filter((one) => one.kind === kind));
+      return gone!
+        .filter(({ path }) => !dropped.has(name(called(table, column), path)))
+        .flatMap(({ path, before }) =>
+          made!
+            .filter((other) => around(other.path) === around(path) && other.after?.type === before?.type)
+            .map((other): Question => {
+              const [from, to] = [name(called(table, column), path), name(called(now, next), other.path)];
+              return { kind: 'column', from, to };
+            }),
+        );
+    }),
+  );
 }
 
 /** A column may only be another one's new name where all its values fit. */

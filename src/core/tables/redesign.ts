@@ -1,6 +1,7 @@
 import type { FieldValue } from '../model/graph.ts';
-import { conversionOf } from './conversion.ts';
+import { conversionOf, isSameInside } from './conversion.ts';
 import type { Conversion } from './conversion.ts';
+import { withNewNames } from './inside.ts';
 import { matchTables, newColumn } from './match.ts';
 import type { Matched, Renames } from './match.ts';
 import { shortName } from './names.ts';
@@ -30,6 +31,8 @@ export interface Redesign {
   readonly moves: readonly Move[];
   /** Values that were to move, but no reference leads from the one table to the other. */
   readonly unjoined: readonly (readonly [string, string])[];
+  /** Values that were to stay under another name, or to move, and that no type of the other leads to. */
+  readonly noWay: readonly (readonly [string, string])[];
   /** What tables hold whose key is another: nothing can be brought over to those. */
   readonly otherKeys: readonly string[];
   /** Tables that go, under the names that they have by then. */
@@ -105,11 +108,26 @@ export function redesign(before: readonly Table[], after: readonly Table[], deci
     changed,
     moves,
     unjoined: matched.moves.filter((move) => !isJoined(move)).map(({ from, to }) => [called(...from), called(...to)]),
+    noWay: waylessRenames(matched, decisions.renames),
     otherKeys: matched.tables
       .filter(([table, now]) => hasOtherKey(table, now, decisions.renames))
       .map(([, now]) => now.of),
     dropped: matched.gone.map((table) => carried.get(table)!.table),
   };
+}
+
+/** What was said to be the same, or to move, where no value of the one is a value of the other. */
+function waylessRenames({ tables, moves }: Matched, renames: Renames): [string, string][] {
+  const stay = tables.flatMap(([table, now]) =>
+    table.columns.flatMap((column): [Column, Column, string, string][] => {
+      const next = renames.has(called(table, column)) ? newColumn(table, column, now, renames) : undefined;
+      return next === undefined ? [] : [[column, next, called(table, column), called(now, next)]];
+    }),
+  );
+  const moved = moves.map(({ from, to }): [Column, Column, string, string] => [from[1], to[1], called(...from), called(...to)]); // prettier-ignore
+  return [...stay, ...moved]
+    .filter(([one, other]) => conversionOf(one, other) === undefined)
+    .map(([, , from, to]) => [from, to]);
 }
 
 /** The name that a column had before the renames. */
@@ -218,11 +236,13 @@ function columnChanges(
 ): ColumnChange[] {
   const found = new Set<Column>();
   const old = table.columns.map((column): ColumnChange => {
-    const before = { ...column, name: names.get(column.name)! };
+    const shape = column.shape && { shape: withNewNames(column.shape, called(table, column), renames) };
+    const before = { ...column, ...shape, name: names.get(column.name)! };
     const next = stayingColumn(table, column, now, renames);
     if (next === undefined) return { before, conversion: 'same', moved: moved.has(column) };
     found.add(next);
-    return { before, after: next, conversion: conversionOf(column, next)!, fill: fills.get(called(now, next)), moved: false }; // prettier-ignore
+    const fill = fills.get(called(now, next));
+    return { before, after: next, conversion: conversionOf(before, next)!, fill, moved: false };
   });
   const added = now.columns.filter((column) => !found.has(column));
   return [
@@ -236,8 +256,11 @@ function columnChanges(
 
 const same = (one: unknown, other: unknown): boolean => JSON.stringify(one) === JSON.stringify(other);
 
-/** What makes a difference in the database of one column. */
-export const shapeOf = ({ name, type, scale, nullable, serial, checks }: Column): unknown => [
+/** Whether two columns make no difference in the database, nor in what their values are. */
+export const isSameColumn = (one: Column, other: Column): boolean =>
+  same(featuresOf(one), featuresOf(other)) && isSameInside(one.shape, other.shape);
+
+const featuresOf = ({ name, type, scale, nullable, serial, checks }: Column): unknown => [
   name,
   type,
   scale,
@@ -247,7 +270,7 @@ export const shapeOf = ({ name, type, scale, nullable, serial, checks }: Column)
 ];
 
 export const isUnchanged = ({ before, after, fill }: ColumnChange): boolean =>
-  before !== undefined && after !== undefined && fill === undefined && same(shapeOf(before), shapeOf(after));
+  before !== undefined && after !== undefined && fill === undefined && isSameColumn(before, after);
 
 /** Where nothing is another: a new name of a table or a column goes into the names of other things. */
 const isIdle = ({ before, carried, after, columns }: TableChange): boolean =>
@@ -272,7 +295,7 @@ function movesInGroups(
   { fills, defaults }: Decisions,
 ): Move[] {
   const groups = new Map<string, { source: Carried; target: Table; columns: { from: Column; to: Column }[] }>();
-  for (const { from, to } of moves) {
+  for (const { from, to } of moves.filter(({ from, to }) => conversionOf(from[1], to[1]) !== undefined)) {
     const source = carried(from[0]);
     const name = `${source.table.name} ${to[0].name}`;
     const group = groups.get(name) ?? { source, target: to[0], columns: [] };

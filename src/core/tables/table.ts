@@ -25,6 +25,24 @@ export interface Column {
   readonly serial: boolean;
   /** Rules that the database keeps too. Null keeps them all. */
   readonly checks: readonly Check[];
+  /** What its values are made of, where the type is array or object. Pictures of older versions say nothing of it. */
+  readonly shape?: Shape;
+}
+
+/** The form of a value that may hold others, without the rules that only the service looks at. */
+export interface Shape {
+  readonly type: TypeName;
+  readonly scale: number;
+  /** Each item's, of an array. */
+  readonly items?: Shape;
+  /** Each member's, of an object. */
+  readonly properties?: Readonly<Record<string, PropertyShape>>;
+}
+
+export interface PropertyShape extends Shape {
+  readonly required: boolean;
+  /** Its name after a change, where that is another. Never in a picture. */
+  readonly becomes?: string;
 }
 
 /** A rule that SQL can say. */

@@ -18,7 +18,7 @@ const told = (before: Table[], after: Table[], renames: Record<string, string> =
   const decisions = { ...noDecisions, renames: new Map(Object.entries(renames)) };
   const sayings = sayingsOf(redesign(before, after, decisions), decisions);
   return sayings.map(({ subject, text, dangers }) =>
-    [`${subject}: ${text}`, ...dangers.map((danger) => dangerText(danger, 2))].join('; '),
+    [`${subject}: ${text}`, ...dangers.map((danger) => dangerText(danger, { count: 2 }))].join('; '),
   );
 };
 
@@ -34,7 +34,7 @@ test.each<[string, string[], string[]]>([
     ['hut.beds: minimum 3, which was 1; 2 rows break it, which stops it'],
   ],
   ['a rule gone', [HUT.replace(', minimum: 1', '')], ['hut.beds: no minimum any more']],
-  ['another type', [HUT.replace('type: string', 'type: integer')], ['hut.name: string becomes integer; 2 rows have a value that is no integer, which stops it']], // prettier-ignore
+  ['another type', [HUT.replace('type: string', 'type: integer')], ["hut.name: string becomes integer; 2 rows have a value that can't become integer unchanged, which stops it"]], // prettier-ignore
   [
     'one that nothing leads to',
     [HUT.replace('type: string', 'type: json')],

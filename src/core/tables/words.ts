@@ -1,10 +1,11 @@
 import type { Danger } from './hazard.ts';
-import { columnDangers, goneDanger, moveDangers, referenceDangers, setDangers } from './hazard.ts';
-import { shapeOf, isIn, isUnchanged } from './redesign.ts';
+import { columnDangers, goneDanger, insideDanger, moveDangers, referenceDangers, setDangers } from './hazard.ts';
+import { insideChanges, pathText } from './inside.ts';
+import { isIn, isSameColumn, isUnchanged } from './redesign.ts';
 import type { ColumnChange, Decisions, Fill, Redesign, TableChange } from './redesign.ts';
 import { isOwn } from './own-tables.ts';
 import { called } from './table.ts';
-import type { Check, Column, Index, Reference } from './table.ts';
+import type { Check, Column, Index, PropertyShape, Reference, Shape } from './table.ts';
 
 /** One thing that changes, in words, and the rows that are in danger by it. */
 export interface Saying {
@@ -26,8 +27,7 @@ export function sayingsOf(plan: Redesign, { renames }: Pick<Decisions, 'renames'
       if (!plan.moves.some(({ target, columns }) => columns.some((one) => called(target, one.to) === to))) {
         return said(from, `is called ${to} now`);
       }
-      const dangers = moved.filter(({ hazard }) => hazard.kind === 'unmoved' && from.endsWith(`.${hazard.column}`));
-      return said(from, `moves to ${to}, with its values`, dangers);
+      return said(from, `moves to ${to}, with its values`, moved.get(from));
     }),
     ...plan.renames
       .filter(({ table, from, to }) => table === undefined && !isOwn(from) && !isOwn(to))
@@ -56,6 +56,7 @@ function changeSayings(change: TableChange, plan: Redesign): Saying[] {
     if (column.moved && moved.has((next ?? before)!.member)) continue;
     const dangers = columnDangers(change, column);
     if (next === undefined) sayings.push({ subject: called(after, before!), text: 'goes', dangers });
+    else if (before !== undefined) sayings.push(...stayingSayings(change, column, dangers));
     else sayings.push({ subject: called(after, next), text: columnText(column), dangers });
   }
   sayings.push(...setSayings(change, 'unique', (index) => setDangers(change, index)));
@@ -64,12 +65,36 @@ function changeSayings(change: TableChange, plan: Redesign): Saying[] {
   return sayings;
 }
 
+/** What is new about a column that stays, and about what is inside of its values. */
+function stayingSayings(change: TableChange, column: ColumnChange, dangers: readonly Danger[]): Saying[] {
+  const [before, next] = [column.before!, column.after!];
+  const inside = insideChanges(before.shape, next.shape)
+    // Told by the new names.
+    .filter(({ kind }) => kind !== 'renamed')
+    .map(({ kind, path, before: was, after: is }): Saying => {
+      const subject = [called(change.after, next), pathText(path)].filter((name) => name !== '').join('.');
+      const items = path.at(-1) === '*' ? 'its items: ' : '';
+      if (kind === 'gone') return { subject, text: 'goes', dangers: [insideDanger(change, before, path)] };
+      const text = kind === 'new' ? `new, ${insideWords(is!)}` : `${insideWords(was!)} becomes ${insideWords(is!)}`;
+      return { subject, text: items + text, dangers: [] };
+    });
+  return [...inside, { subject: called(change.after, next), text: columnText(column), dangers }];
+}
+
+const insideWords = (shape: Shape | PropertyShape): string =>
+  `${'required' in shape && shape.required ? 'required ' : ''}${typeWords(shape)}`;
+
 /** Sets of columns that are new, or gone; one that has but another name is neither. */
 function setSayings(
-  { carried, after }: TableChange,
+  { carried, after, columns }: TableChange,
   kind: 'unique' | 'indexes',
   dangers: (index: Index) => Danger[],
 ): Saying[] {
+  const turned = new Set(
+    columns
+      .filter(({ conversion, fill }) => conversion === 'checked' || fill !== undefined)
+      .map((one) => one.after?.name),
+  );
   const has = (indexes: readonly Index[], { columns, descending }: Index): boolean =>
     indexes.some((other) => other.columns.join() === columns.join() && other.descending.join() === descending.join());
   const subject = ({ columns }: Index): string => `${after.of} (${columns.join(', ')})`;
@@ -81,6 +106,10 @@ function setSayings(
     ...after[kind]
       .filter((index) => !has(carried[kind], index))
       .map((index) => ({ subject: subject(index), text: made, dangers: dangers(index) })),
+    // Texts that differ may say the same in another type.
+    ...after[kind]
+      .filter((index) => kind === 'unique' && has(carried[kind], index) && index.columns.some((one) => turned.has(one)))
+      .map((index) => ({ subject: subject(index), text: 'unique, as before', dangers: dangers(index) })),
   ];
 }
 
@@ -113,12 +142,12 @@ function columnText({ before, after, fill }: ColumnChange): string {
   if (typeWords(before) !== typeWords(next)) words.push(`${typeWords(before)} becomes ${typeWords(next)}`);
   if (before.nullable !== next.nullable) words.push(next.nullable ? 'may be null now' : 'required now');
   words.push(...checkWords(before, next));
-  if (words.length === 0 && JSON.stringify(shapeOf(before)) !== JSON.stringify(shapeOf(next))) words.push('changes');
+  if (words.length === 0 && !isSameColumn(before, next)) words.push('its values change inside');
   if (given !== undefined) words.push(`rows that can't stay as they are get ${given}`);
   return words.join('; ');
 }
 
-const typeWords = ({ type, scale }: Column): string =>
+const typeWords = ({ type, scale }: Pick<Column, 'type' | 'scale'>): string =>
   type === 'decimal' ? `decimal with ${counted(scale, 'digit')} after the point` : type;
 
 export const fillWords = (fill: Fill): string =>
@@ -137,8 +166,14 @@ function checkWords(before: Column, after: Column): string[] {
   });
 }
 
+/** What counting found: the rows, and one of the values that make them so. */
+export interface Counted {
+  readonly count?: number;
+  readonly example?: string;
+}
+
 /** What is in danger, by the number of rows; undefined where they can't be counted. Empty where there are none. */
-export function dangerText({ hazard, consequence }: Danger, count: number | undefined): string {
+export function dangerText({ hazard, consequence }: Danger, { count, example }: Counted): string {
   if (count === 0) return '';
   const rows = count === undefined ? 'rows' : counted(count, 'row');
   const values = count === undefined ? 'its values' : counted(count, 'value');
@@ -149,20 +184,35 @@ export function dangerText({ hazard, consequence }: Danger, count: number | unde
       return `${count === undefined ? 'values' : values} may find no row to go to, and would be lost`;
     return `loses ${values}`;
   }
+  // Without a count nothing is said to be so.
+  const has = (verb: string, plural: string): string => (count === undefined ? `may ${plural}` : one ? verb : plural);
   const stops = consequence === 'stops' ? ', which stops it' : '';
+  const shown = example === undefined ? '' : ` (${one ? '' : 'as '}${shortened(example)})`;
   switch (hazard.kind) {
     case 'rows':
     case 'nulls':
-      return `${rows} ${one ? 'has' : 'have'} no value for it${stops}`;
+      return `${rows} ${has('has', 'have')} no value for it${stops}`;
     case 'unfit':
-      return `${rows} ${one ? 'has' : 'have'} a value that is no ${hazard.becomes.type}${stops}`;
+      return `${rows} ${has('has', 'have')} a value that ${unfitWords(hazard)}${shown}${stops}`;
     case 'broken':
-      return `${rows} ${one ? 'breaks' : 'break'} it${stops}`;
+      return `${rows} ${has('breaks', 'break')} it${shown}${stops}`;
     case 'twins':
-      return `${rows} ${one ? 'is' : 'are'} alike${stops}`;
+      return `${rows} ${count === undefined ? 'may be' : one ? 'is' : 'are'} alike${shown}${stops}`;
     case 'dangling':
     case 'values':
+    case 'inside':
     case 'unmoved':
-      return `${rows} ${one ? 'refers' : 'refer'} to a record that is not there${stops}`;
+      return `${rows} ${has('refers', 'refer')} to a record that is not there${shown}${stops}`;
   }
 }
+
+function unfitWords({ column, becomes }: { column: Column; becomes: Column }): string {
+  if (column.type === becomes.type && becomes.type === 'decimal')
+    return `has no room in ${becomes.scale > column.scale ? `18 digits, ${becomes.scale} of them after the point` : `${counted(becomes.scale, 'digit')} after the point`}`;
+  if (becomes.shape !== undefined && column.type === becomes.type) return 'has another form';
+  return `can't become ${becomes.type} unchanged`;
+}
+
+const LONGEST_EXAMPLE = 40;
+const shortened = (text: string): string =>
+  JSON.stringify(text.length > LONGEST_EXAMPLE ? `${text.slice(0, LONGEST_EXAMPLE - 1)}…` : text);

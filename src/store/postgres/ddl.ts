@@ -1,18 +1,19 @@
 import type { Ddl } from '../../core/tables/ddl.ts';
-import type { ColumnChange, TableChange } from '../../core/tables/redesign.ts';
+import type { ColumnChange, Fill, TableChange } from '../../core/tables/redesign.ts';
 import { isIn, isUnchanged } from '../../core/tables/redesign.ts';
 import type { Check, Column, Table } from '../../core/tables/table.ts';
 import { countSql } from '../count-sql.ts';
 import { moveSql } from '../move-sql.ts';
 import { quoteName as name } from '../quote.ts';
 import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../table-sql.ts';
-import { converted } from './convert.ts';
+import { asText, converted, inside } from './convert.ts';
+import { newValue } from '../converted.ts';
 import * as sql from './tables.ts';
 
 export const postgresDdl: Ddl = {
   redesign({ renames, created, changed, moves, dropped }) {
     const { fillText } = sql;
-    const spell = { uuid: 'gen_random_uuid()', fill: fillText };
+    const spell = { uuid: 'gen_random_uuid()', fill: fillText, value: newValueText };
     const gone = dropped.map((table) => name(table.name));
     return [
       passage('new names', renames.map(renameText)),
@@ -43,7 +44,7 @@ export const postgresDdl: Ddl = {
     `INSERT INTO ${name(table)} SELECT * FROM json_populate_recordset(NULL::${name(table)}, $1)`,
   empty: (tables) => `TRUNCATE ${tables.map(name).join(', ')}`,
   drop: (tables) => `DROP TABLE IF EXISTS ${tables.map(name).join(', ')}`,
-  count: (hazard) => countSql(hazard, { check: sql.checkText, fits: (from, to, x) => converted(from, to, x).fits }),
+  count: (hazard) => countSql(hazard, { converted, check: sql.checkText, text: asText, fill: sql.fillText }, inside),
 };
 
 const alter = (table: Table, what: string): string => `ALTER TABLE ${name(table.name)} ${what}`;
@@ -106,15 +107,18 @@ function changeStatements({ after: table, columns }: TableChange): string[] {
   return columns
     .filter((column) => !isUnchanged(column))
     .flatMap((column) => {
-      const { before, after, fill } = column;
+      const { before, after, fill, conversion } = column;
       if (after === undefined) return [alter(table, `DROP COLUMN ${name(before!.name)}`)];
       const x = name(after.name);
       const given = fill === undefined ? undefined : sql.fillText(after, fill);
       const statements: string[] = [];
       if (before !== undefined && sql.columnType(before) !== sql.columnType(after)) {
-        statements.push(
-          alter(table, `ALTER COLUMN ${x} TYPE ${sql.columnType(after)} USING ${newValue(before, after, given)}`),
-        );
+        const value = newValueText(before, after, name(before.name), fill);
+        statements.push(alter(table, `ALTER COLUMN ${x} TYPE ${sql.columnType(after)} USING ${value}`));
+      } else if (before !== undefined && conversion === 'checked') {
+        // What goes through the insides of values needs subqueries, which ALTER has no room for.
+        const value = newValueText(before, after, x, fill);
+        statements.push(`UPDATE ${name(table.name)} SET ${x} = ${value} WHERE ${x} IS NOT NULL`);
       }
       if (given !== undefined) statements.push(...fillStatements(table, column, x, given));
       if (!after.nullable && before?.nullable !== false)
@@ -125,13 +129,14 @@ function changeStatements({ after: table, columns }: TableChange): string[] {
     });
 }
 
-/** A value in the new type. A text that says why it does not fit fails to be one. */
-function newValue(before: Column, after: Column, given: string | undefined): string {
-  const x = name(before.name);
-  const { value, fits } = converted(before, after, x);
-  if (fits === undefined) return value;
-  const otherwise = given ?? `((${x})::text || ' does not fit')::${sql.columnType(after)}`;
-  return `CASE WHEN ${x} IS NULL THEN NULL WHEN ${fits} THEN ${value} ELSE ${otherwise} END`;
+/** The SQL of what a value becomes. A text that says why it does not fit is no JSON, and makes an error. */
+function newValueText(before: Column, after: Column, x: string, fill: Fill | undefined): string {
+  const type = sql.columnType(after);
+  const otherwise =
+    fill === undefined
+      ? { failure: `((${x})::text || ' does not fit')::json::text::${type}` }
+      : { fill: sql.fillText(after, fill) };
+  return newValue(before, after, x, otherwise, { converted, check: sql.checkText });
 }
 
 /** New columns and columns that may be null no more get the value where there is none; others where a new rule is broken. */

@@ -7,9 +7,9 @@ import type { Column, Table } from '../../core/tables/table.ts';
 import { countSql } from '../count-sql.ts';
 import { quoteName as name, quoteText } from '../quote.ts';
 import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../table-sql.ts';
-import { converted } from './convert.ts';
+import { asText, converted, inside } from './convert.ts';
 import { moveStatements } from './move.ts';
-import { checkText, columnText, columnType, createTable, fillText } from './tables.ts';
+import { checkText, columnText, columnType, createTable, fillText, valueInstead } from './tables.ts';
 
 /** SQLite changes little of a table in place: for all the rest the table is made anew, filled from the old one, and takes its name. */
 export const sqliteDdl: Ddl = {
@@ -47,7 +47,7 @@ export const sqliteDdl: Ddl = {
   },
   empty: (tables) => tables.map((table) => `DELETE FROM ${name(table)}`).join(';\n'),
   drop: (tables) => tables.map((table) => `DROP TABLE IF EXISTS ${name(table)}`).join(';\n'),
-  count: (hazard) => countSql(hazard, { check: checkText, fits: (from, to, x) => converted(from, to, x).fits }),
+  count: (hazard) => countSql(hazard, { converted, check: checkText, text: asText, fill: fillText }, inside),
 };
 
 /** Columns of standing tables that values move to: bare ones for now. */
@@ -132,22 +132,10 @@ const keepNumbering = (from: string, to: string): string[] => [
 /** What a row of the new table gets, from the row of the old one; undefined where that is nothing. */
 function valueText({ before, after, fill }: ColumnChange, landed: ReadonlySet<Column>): string | undefined {
   if (after === undefined) return undefined;
-  const given = fill === undefined ? undefined : fillText(after, fill);
   if (before === undefined) {
+    const given = fill === undefined ? undefined : fillText(after, fill);
     if (!landed.has(after)) return given;
     return given === undefined ? name(after.name) : `coalesce(${name(after.name)}, ${given})`;
   }
-  const x = name(before.name);
-  const { value, fits } = converted(before, after, x);
-  const checks = given === undefined ? [] : after.checks.map((check) => checkText(after, check, value));
-  const kept = [...(fits === undefined ? [] : [fits]), ...checks].map((condition) => `(${condition})`);
-  // There is no error to raise in a plain statement; text that is not JSON makes one.
-  const otherwise = given ?? `json(${x} || ' does not fit ${after.name}')`;
-  const whole =
-    kept.length === 0
-      ? value === x
-        ? x
-        : `CASE WHEN ${x} IS NOT NULL THEN ${value} END`
-      : `CASE WHEN ${x} IS NULL THEN NULL WHEN ${kept.join(' AND ')} THEN ${value} ELSE ${otherwise} END`;
-  return given === undefined || after.nullable ? whole : `coalesce(${whole}, ${given})`;
+  return valueInstead(before, after, name(before.name), fill);
 }
