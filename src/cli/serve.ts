@@ -5,6 +5,7 @@ import { hindering, readHindrance } from './serve/hinder.ts';
 import type { Hindrance } from './serve/hinder.ts';
 import type { ServeLog } from './serve/log.ts';
 import type { Changing, Running } from './serve/running.ts';
+import type { Following } from './serve/watch.ts';
 import type { LoadedProject } from './sound-project.ts';
 
 const DEFAULT_PORT = 8080;
@@ -48,15 +49,20 @@ export const serve: Command = {
     const hindrance = readHindrance(given.slow as string | undefined, given.fail as string | undefined);
     const { serveLog } = await import('./serve/log.ts');
     const log = serveLog(context, given.trace === true);
-    const open = await opener(context, host, hindrance, log);
+    let following: Following | undefined;
+    const tablesMoved = (): void => {
+      if (following !== undefined) return following.tablesMoved();
+      context.terminal.warn('a migration has changed the tables: until this is started again, it answers 503');
+    };
+    const open = await opener(context, host, hindrance, log, tablesMoved);
     let served: Changing | undefined;
-    let [begin, endWatch] = [(): void => undefined, (): void => undefined];
+    let begin = (): void => undefined;
     const begun = new Promise<void>((resolve) => (begin = resolve));
     try {
       if (given.watch === true) {
         const { followChanges } = await import('./serve/watch.ts');
         // From before the files are read, so that no change is lost; one that comes too early waits for the first service.
-        endWatch = followChanges(context, begun, async (changed) => served!.replace(await open(changed)));
+        following = followChanges(context, begun, async (changed) => served!.replace(await open(changed)));
       }
       const project = await loadedProject(context);
       const first = await open(project);
@@ -70,7 +76,7 @@ export const serve: Command = {
       greet(context.terminal, { graph, url: server.url, store: first.store.address, hindrance, watching: given.watch === true }); // prettier-ignore
       return await end;
     } finally {
-      endWatch();
+      following?.end();
       await served?.close();
     }
   },
@@ -82,6 +88,7 @@ async function opener(
   host: string,
   hindrance: Hindrance,
   log: ServeLog,
+  tablesMoved: () => void,
 ): Promise<(project: LoadedProject) => Promise<Running>> {
   const { serviceKeys } = await import('../project/project.ts');
   const { outsideTokens } = await import('../project/outside.ts');
@@ -89,22 +96,28 @@ async function opener(
   const { openWithAnswers } = await import('./decide.ts');
   const { serviceOn, storeOptions } = await import('../project/serve.ts');
   const { HttpProblem } = await import('../core/http/problems.ts');
+  const { StoreError } = await import('../core/store/contract.ts');
   const { terminal, quiet } = context;
   const hinder = hindering(hindrance);
+  let opened = 0;
   return async (project) => {
     const key = serviceKeys(project);
     if (key.kept && !LOOPBACK.test(host)) {
       const remedy = 'declare one in vantfell.yaml, as key: "${VANTFELL_KEY}", with 32 bytes or more';
       throw new Failure(EXIT.foundWrong, `a service for other machines needs a key of its own (host ${host})`, remedy);
     }
-    const store = await openWithAnswers(context, project, storeOptions(project.graph));
+    const own = (opened += 1);
+    // A service that another has taken the place of is nobody's any more.
+    const onMoved = (): void => (own === opened ? tablesMoved() : undefined);
+    const store = await openWithAnswers(context, project, { ...storeOptions(project.graph), onMoved });
     if (key.made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
     // Nobody is told of requests where nobody listens, which is quicker.
     const { observed } = await import('../project/observed.ts');
     const seen = quiet ? undefined : observed(store);
     const report = (error: unknown, request: string): void => {
-      // What was asked for is no defect.
-      if (!(error instanceof HttpProblem)) log.defect(error, request);
+      // What was asked for is no defect; that the tables have moved on is told once.
+      const isMoved = error instanceof StoreError && error.fault.kind === 'moved';
+      if (!isMoved && !(error instanceof HttpProblem)) log.defect(error, request);
     };
     const service = serviceOn(project.graph, seen?.store ?? store, key.keys, report, {
       code: project.loaded,

@@ -308,6 +308,8 @@ function problemOf(error: unknown): HttpProblem {
     case 'busy':
     case 'unreachable':
       return new HttpProblem('store-unavailable', undefined, { headers: LATER });
+    case 'moved':
+      return new HttpProblem('store-unavailable', 'a migration has changed the tables: this service has to start again', { headers: LATER }); // prettier-ignore
     case 'uncertain': {
       const detail = 'the connection was lost at the very end: the write may have been kept; read before you repeat it, or repeat it with its Idempotency-Key'; // prettier-ignore
       return new HttpProblem('store-unavailable', detail, { headers: LATER });

@@ -7,7 +7,7 @@ import { refuseMissing } from '../core/migrations/missing.ts';
 import { lastPicture } from '../core/migrations/migration.ts';
 import type { Migration } from '../core/migrations/migration.ts';
 import { OutOfStep } from '../core/migrations/out-of-step.ts';
-import { historyOf, runMigrations, waitingOf } from '../core/migrations/run.ts';
+import { historyIn, runMigrations, waitingOf } from '../core/migrations/run.ts';
 import type { Store } from '../core/store/contract.ts';
 import { StoreError } from '../core/store/contract.ts';
 import { designTables } from '../core/tables/design.ts';
@@ -81,27 +81,27 @@ function refuseOtherModels(picture: readonly Table[], tables: readonly Table[], 
   throw new Failure(EXIT.foundWrong, `the models have changed since ${name}:${lines}`, remedy);
 }
 
-/** Sees that a database has run every migration; an empty one, which nobody can lose anything of, runs them. */
+/**
+ * Sees that a database has run every migration, and holds the store to the tables that those left; an empty database,
+ * which nobody can lose anything of, runs them.
+ */
 async function inStep(store: Store, migrations: readonly Migration[], tables: readonly Table[]): Promise<string[]> {
-  const standing = await store.alter(async (alteration) => {
-    const found = await alteration.tables();
+  const isEmpty = (await store.alter((alteration) => alteration.tables())).length === 0;
+  const ran = isEmpty ? await runMigrations(store, migrations, { now: moment.now }) : [];
+  await store.alter(async (alteration) => {
     // An older version of the tool had fewer of its own.
-    if (found.length > 0) await makeOwnTables(alteration, store);
-    return found;
+    await makeOwnTables(alteration, store);
+    const waiting = waitingOf(migrations, await historyIn(alteration, store, migrations, moment.now), store.address);
+    if (waiting.length > 0) {
+      const names = waiting.map(({ name }) => name).join(', ');
+      const verb = waiting.length === 1 ? 'has' : 'have';
+      throw new OutOfStep(
+        `the database ${store.address} is behind: ${names} ${verb} not run`,
+        'run what waits: vantfell migrate run',
+      );
+    }
+    refuseMissing(await alteration.tables(), tables, store.address);
+    await alteration.hold();
   });
-  if (standing.length === 0) {
-    const names = await runMigrations(store, migrations, { now: moment.now });
-    return names.map((name) => `ran ${name}`);
-  }
-  const waiting = waitingOf(migrations, await historyOf(store, migrations, moment.now), store.address);
-  if (waiting.length === 0) {
-    refuseMissing(standing, tables, store.address);
-    return [];
-  }
-  const names = waiting.map(({ name }) => name).join(', ');
-  const verb = waiting.length === 1 ? 'has' : 'have';
-  throw new OutOfStep(
-    `the database ${store.address} is behind: ${names} ${verb} not run`,
-    'run what waits: vantfell migrate run',
-  );
+  return ran.map((name) => `ran ${name}`);
 }

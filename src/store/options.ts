@@ -2,6 +2,8 @@ import { StoreError } from '../core/store/contract.ts';
 
 /** How a store is to treat those who ask much of it. Commands that work alone need none of it. */
 export interface StoreOptions {
+  /** Told once when the tables that it is held to have moved on. */
+  readonly onMoved?: (() => void) | undefined;
   /** Milliseconds that a read may take; left out: as long as it likes, or the store's own limit. */
   readonly longestRead?: number | undefined;
   /** How many slow reads may be at work beside the quick ones; left out: they are done like any other. */
@@ -33,4 +35,12 @@ export const transactionTooSlow = (longest: number): StoreError =>
     { kind: 'too-slow' },
     `a transaction took more than ${longest / 1000} s, and was rolled back`,
     'let it do less, or wait for less; limits.transaction in vantfell.yaml is the limit',
+  );
+
+/** What a store that is held to its tables says once they are others. */
+export const tablesMoved = (address: string): StoreError =>
+  new StoreError(
+    { kind: 'moved' },
+    `a migration has changed the tables of ${address} meanwhile`,
+    'start this again; vantfell serve --watch does so by itself',
   );

@@ -39,7 +39,7 @@ export async function run(context: Context, given: Arguments): Promise<number> {
     if (fromEmpty) {
       const question = `all tables of ${shownStore(store.address)} are dropped, with every record in them. Go on?`;
       if (!(await confirm(context, question, 'say --yes if that is meant'))) return EXIT.foundWrong;
-      await dropAll(store, [...migrations.flatMap(({ after }) => after), ...tables]);
+      await dropAll(store, migrations, [...migrations.flatMap(({ after }) => after), ...tables]);
     }
     const ran = await runMigrations(store, migrations, {
       now: moment.now,

@@ -7,30 +7,60 @@ import type { LoadedProject } from '../sound-project.ts';
 /** What a service is made of. Samples are loaded by `seed`, when that is wanted. */
 const SERVED = ['vantfell.yaml', 'models', 'code', 'migrations'];
 
+/** How long a service that can't be opened anew waits before it is tried again. */
+const AGAIN_MS = 2_000;
+
+/** What looks after the files of a project while it is served. */
+export interface Following {
+  /** The tables have moved on: the service is opened anew, and again until it can be. */
+  tablesMoved(): void;
+  end(): void;
+}
+
 /**
- * Serves a project anew whenever one of its files has changed. Where that can't be, it says why, and the service goes
- * on as it was. Nothing is served before `begun`. What it returns ends it.
+ * Serves a project anew whenever one of its files has changed, or a migration its tables. Where that can't be, it says why,
+ * and the service goes on as it was. Nothing is served before `begun`.
  */
 export function followChanges(
   context: Context,
   begun: Promise<void>,
   serve: (project: LoadedProject) => Promise<void>,
-): () => void {
+): Following {
   const { terminal } = context;
   const { tint } = terminal;
   let work = begun;
-  const change = async (file: string): Promise<void> => {
+  let isOver = false;
+  let lastSaid = '';
+  const change = async (what: string, otherwise: string): Promise<boolean> => {
     try {
       await serve(await loadedProject(context));
-      terminal.say(`${tint.green('changed')} ${file}: the new service answers from now on`);
+      terminal.say(`${tint.green('changed')} ${what}: the new service answers from now on`);
+      return true;
     } catch (error) {
       const { message, remedy } = error instanceof Failure ? error : { message: String(error), remedy: 'mend it' };
-      terminal.warn(`${tint.red(`${file}:`)} ${message}\n  ${tint.cyan('→')} ${remedy}`);
-      terminal.warn(`  ${tint.yellow('the service goes on as it was before')}`);
+      const said = `${tint.red(`${what}:`)} ${message}\n  ${tint.cyan('→')} ${remedy}\n  ${tint.yellow(otherwise)}`;
+      // What is tried again and again is told once.
+      if (said !== lastSaid) terminal.warn(said);
+      lastSaid = said;
+      return false;
     }
   };
-  return watchFiles(context.folder, SERVED, (file) => {
+  const tablesMoved = (): void => {
+    work = work.then(async () => {
+      if (isOver || (await change('the tables in the database', 'until then it answers 503'))) return;
+      setTimeout(tablesMoved, AGAIN_MS).unref();
+    });
+  };
+  const end = watchFiles(context.folder, SERVED, (file) => {
+    lastSaid = '';
     // One after the other: a change may come while the one before is at work.
-    work = work.then(() => change(file));
+    work = work.then(async () => void (await change(file, 'the service goes on as it was before')));
   });
+  return {
+    tablesMoved,
+    end() {
+      isOver = true;
+      end();
+    },
+  };
 }

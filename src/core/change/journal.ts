@@ -59,11 +59,13 @@ function following(last: string, fresh: string): string {
   return `${time.slice(0, 8)}-${time.slice(8)}${fresh.slice(13)}`;
 }
 
+/** The members of a record that the journal tells of. */
+export const journaledMembers = (model: Model): string[] =>
+  [...model.fields.filter(({ rules }) => !rules.writeOnly), ...linkedOf(model)].map(({ member }) => member);
+
 /** What the journal says of the values of a record: neither secrets, nor what is never shown. */
 export function changesIn(model: Model): (before: Values | undefined, after: Values | undefined) => Entry['changes'] {
-  const members = [...model.fields.filter(({ rules }) => !rules.writeOnly), ...linkedOf(model)].map(
-    ({ member }) => member,
-  );
+  const members = journaledMembers(model);
   // The line itself says when; and that the stamp moved says nothing more.
   const changing = members.filter((member) => !(model.stamps && member === 'updated_at'));
   return (before, after) => {

@@ -13,7 +13,7 @@ import { canonical } from '../model/value.ts';
 import { thereStatement } from '../query/statements.ts';
 import type { Statement } from '../store/contract.ts';
 import type { Asker } from './admission.ts';
-import { hasLives } from '../change/journal.ts';
+import { hasLives, journaledMembers } from '../change/journal.ts';
 import { BETWEEN } from './page-reply.ts';
 import type { Serving } from './serving.ts';
 
@@ -38,8 +38,8 @@ export interface JournalLines {
   stateOf(asker: Asker, key: Scalar, line?: string): Promise<State | undefined>;
   /** What comes before all lines of the last life of a record: the end of the one before it. */
   lifeBefore(key: Scalar, isHere: boolean): Promise<string>;
-  /** Takes out of the JSON of lines what their reader may not see; undefined where they see all. */
-  finisher(asker: Asker): ((records: string) => Promise<string>) | undefined;
+  /** Takes out of the JSON of lines what their reader may not see. */
+  finisher(asker: Asker): (records: string) => Promise<string>;
 }
 
 /** A line as its reader gets it. */
@@ -157,6 +157,8 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
     return new Map(members);
   });
 
+  const known = new Set(journaledMembers(model));
+
   type Guarded = ReturnType<ReturnType<typeof keysOf>['get']> & object;
 
   return {
@@ -189,20 +191,19 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
       const { sight, caller } = asker;
       const members = keysOf(sight);
       const { restricted } = statesOf(sight);
-      if (restricted.length === 0 && members.size === 0) return undefined;
       return async (records) => {
         if (records === '') return records;
         const states = new Map<string, State | undefined>();
-        const known = new Map<string, boolean>();
+        const reachable = new Map<string, boolean>();
         const isKnown = async ({ other, statement }: Guarded, value: FieldValue): Promise<boolean> => {
           const read = canonical(other.key, typeof value === 'string' && other.key.type === 'integer' ? Number(value) : value); // prettier-ignore
           if ('fault' in read) return false;
           const id = `${other.name} ${JSON.stringify(read.value)}`;
-          if (!known.has(id)) {
+          if (!reachable.has(id)) {
             const bound = [dialect.bind(other.key, read.value), ...statement.values({ now: moment.now(), caller })];
-            known.set(id, (await store.first(statement, bound)) !== undefined);
+            reachable.set(id, (await store.first(statement, bound)) !== undefined);
           }
-          return known.get(id)!;
+          return reachable.get(id)!;
         };
         /** A key, or keys, as far as they lead to records that may be known of. */
         const reached = async (target: Guarded, value: FieldValue): Promise<FieldValue> => {
@@ -221,8 +222,8 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
             const { id, record } = line;
             const life = hasLives(model) ? id : '';
             const of = record === undefined || life === undefined ? undefined : `${record} ${life}`;
-            if (of !== undefined && !states.has(of)) states.set(of, await stateOf(asker, keyOf(model, record!), life === '' ? undefined : life)); // prettier-ignore
-            line.changes = shownChanges(line.changes, restricted, of === undefined ? undefined : states.get(of));
+            if (of !== undefined && restricted.length > 0 && !states.has(of)) states.set(of, await stateOf(asker, keyOf(model, record!), life === '' ? undefined : life)); // prettier-ignore
+            line.changes = shownChanges(line.changes, known, restricted, of === undefined ? undefined : states.get(of));
             for (const [member, target] of members) {
               const change = line.changes[member];
               for (const side of ['before', 'after'] as const) {
@@ -239,9 +240,16 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
 }
 
 /** The values of members that are seen; of those that may only be set, the names. */
-function shownChanges(changes: Changes, restricted: readonly string[], state: State | undefined): Changes {
+function shownChanges(
+  changes: Changes,
+  known: ReadonlySet<string>,
+  restricted: readonly string[],
+  state: State | undefined,
+): Changes {
   const shown: Changes = {};
   for (const [member, change] of Object.entries(changes)) {
+    // Who may see what the model has no more, nobody can tell.
+    if (!known.has(member)) continue;
     const of = state?.members.get(member);
     if (of?.sees === true || !restricted.includes(member)) shown[member] = { ...change };
     else if (of?.sets === true) shown[member] = {};

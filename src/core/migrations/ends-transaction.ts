@@ -1,10 +1,19 @@
 /** Comments, texts, quoted names, and the bodies of functions, in which words are no statements. */
 const NOT_CODE = /--[^\n]*|\/\*[^]*?\*\/|'(?:[^']|'')*'|"(?:[^"]|"")*"|(\$[a-z_]*\$)[^]*?\1/gi;
 
+/** The bodies of triggers, and of functions in SQL: they end with an END of their own. */
+const BODIES =
+  /\bCREATE\s+(?:TEMP(?:ORARY)?\s+)?TRIGGER\b[^]*?\bBEGIN\b[^]*?;\s*END\b|\bBEGIN\s+ATOMIC\b[^]*?;\s*END\b/gi;
+
 const ENDING =
-  /(?:^|;)\s*(COMMIT|ROLLBACK(?!\s+(?:\w+\s+)?TO\b)|ABORT|BEGIN\s*(?:;|$|TRANSACTION|WORK|DEFERRED|IMMEDIATE|EXCLUSIVE|ISOLATION|READ)|START\s+TRANSACTION|END\s+(?:TRANSACTION|WORK)|PREPARE\s+TRANSACTION)\b/i;
+  /(?:^|;)\s*(COMMIT|ROLLBACK(?!\s+(?:\w+\s+)?TO\b)|ABORT|BEGIN|START\s+TRANSACTION|END|PREPARE\s+TRANSACTION)\b/i;
 
 /** The first words of a script that would end the transaction it runs in, or begin another; undefined where there are none. */
 export function endsTransaction(sql: string): string | undefined {
-  return ENDING.exec(sql.replaceAll(NOT_CODE, ' '))?.[1]?.replace(/[\s;]+$/, '');
+  const code = sql.replaceAll(NOT_CODE, ' ').replaceAll(BODIES, ' ');
+  return ENDING.exec(code)?.[1]?.replace(/[\s;]+$/, '');
 }
+
+/** Where a script first drops a table; -1 where it does not. */
+export const firstDrop = (sql: string): number =>
+  sql.replaceAll(NOT_CODE, (text) => ' '.repeat(text.length)).search(/(?<=^|;)\s*DROP\s+TABLE\b/i);

@@ -24,8 +24,8 @@ export interface Answers {
 export const noAnswers: Answers = { renames: new Map(), dropped: new Set(), mayLose: false };
 
 /**
- * Brings the tables of a young project, which has no migrations, to what its models want, and says in words what was
- * done. Throws `Undecided` where that needs an answer, `OutOfStep` where it can't be done.
+ * Brings the tables of a young project, which has no migrations, to what its models want, holds the store to them, and says
+ * in words what was done. Throws `Undecided` where that needs an answer, `OutOfStep` where it can't be done.
  */
 export function followModels(
   store: Store,
@@ -48,6 +48,7 @@ export function followModels(
       refuseMissing(await alteration.tables(), tables, store.address);
       // Names alone may differ.
       if (JSON.stringify(before) !== JSON.stringify(tables)) await memory.keepPicture(alteration, tables);
+      await alteration.hold();
       return [];
     }
     refuseImpossible(plan);
@@ -66,6 +67,8 @@ export function followModels(
     if (lossy.length > 0 && !answers.mayLose) throw new Undecided([], lossy);
     await alteration.script(scriptText('follow', store.ddl.redesign(plan)), indexNames(before));
     await memory.keepPicture(alteration, tables);
+    await alteration.moveOn();
+    await alteration.hold();
     return before.length === 0
       ? [`made ${tables.length === 1 ? '1 table' : `${tables.length} tables`}`]
       : sayings.map(sayingText);
@@ -101,12 +104,14 @@ export async function refuseStrangers(alteration: Alteration, plan: Redesign, ad
     standing.add(to.toLowerCase());
   }
   const [stranger] = plan.created.filter(({ name }) => standing.has(name.toLowerCase()));
-  if (stranger === undefined) return;
-  throw new OutOfStep(
-    `the database ${address} has a table ${stranger.name} already, and this tool did not make it`,
-    `give the model another one, as table: my_${stranger.name}; or name another database with store: in vantfell.yaml`,
-  );
+  if (stranger !== undefined) throw strangersTable(address, stranger.name);
 }
+
+export const strangersTable = (address: string, name: string): OutOfStep =>
+  new OutOfStep(
+    `the database ${address} has a table ${name} already, and this tool did not make it`,
+    `give the model another one, as table: my_${name}; or name another database with store: in vantfell.yaml`,
+  );
 
 /** The names of all indexes of a design. */
 export const indexNames = (tables: readonly Table[]): ReadonlySet<string> =>

@@ -1,17 +1,19 @@
 import type { Alteration, Store } from '../store/contract.ts';
 import { StoreError } from '../store/contract.ts';
-import { isOwn, stateTable } from '../tables/own-tables.ts';
+import { isOwn, migrationsTable, stateTable } from '../tables/own-tables.ts';
 import { makeOwnTables } from '../tables/own-work.ts';
 import { isSameDesign, redesign } from '../tables/redesign.ts';
 import type { Table } from '../tables/table.ts';
 import { sayingsOf } from '../tables/words.ts';
+import type { Saying } from '../tables/words.ts';
 import { countDangers, isStopped, sayingText } from './count.ts';
 import { endsTransaction } from './ends-transaction.ts';
-import { indexNames } from './follow.ts';
+import { indexNames, strangersTable } from './follow.ts';
 import { memoryOf } from './memory.ts';
 import { checksumOf, standingsOf } from './migration.ts';
 import type { Migration, Ran } from './migration.ts';
 import { OutOfStep } from './out-of-step.ts';
+import { stepBack } from './way-back.ts';
 
 /** How a run is told of while it goes on. */
 export interface RunOptions {
@@ -27,7 +29,8 @@ export async function historyOf(store: Store, migrations: readonly Migration[], 
   return store.alter((alteration) => historyIn(alteration, store, migrations, now));
 }
 
-async function historyIn(
+/** The same, inside of work on the tables. */
+export async function historyIn(
   alteration: Alteration,
   store: Store,
   migrations: readonly Migration[],
@@ -40,17 +43,30 @@ async function historyIn(
   const history = await memory.history(alteration);
   const picture = await memory.picture(alteration);
   if (history.length > 0 || picture === undefined || migrations.length === 0) return history;
-  const at = migrations.findLastIndex(({ after }) => isSameDesign(picture, after));
-  if (at < 0) {
-    const message = `the database ${store.address} followed the models, and stands where no migration ends`;
-    const remedy = 'start over with vantfell migrate run --from-empty --samples; or name another database';
-    throw new OutOfStep(message, remedy);
-  }
+  const at = placeOf(picture, migrations, store.address);
   for (const migration of migrations.slice(0, at + 1)) {
     await memory.note(alteration, ranNow(migration, 1, now));
   }
   await memory.keepPicture(alteration, undefined);
   return memory.history(alteration);
+}
+
+/** Where a database stands that followed the models. More than one migration may end with the same tables. */
+function placeOf(picture: readonly Table[], migrations: readonly Migration[], address: string): number {
+  const places = migrations.flatMap(({ after }, at) => (isSameDesign(picture, after) ? [at] : []));
+  const exact = places.filter((at) => JSON.stringify(migrations[at]!.after) === JSON.stringify(picture));
+  const remedy = 'start over with vantfell migrate run --from-empty --samples; or name another database';
+  if (places.length === 0) {
+    const message = `the database ${address} followed the models, and stands where no migration ends`;
+    throw new OutOfStep(message, remedy);
+  }
+  if (exact.length === 1) return exact[0]!;
+  const [first, last] = [places[0]!, places.at(-1)!];
+  // Between two of them values may have changed places under names that are all still there.
+  const between = migrations.slice(first + 1, last + 1);
+  if (between.every(({ renames }) => renames.size === 0)) return last;
+  const message = `the database ${address} followed the models, and nobody can tell after which migration it stands: ${migrations[first]!.name} and ${migrations[last]!.name} end with the same tables`;
+  throw new OutOfStep(message, remedy);
 }
 
 const ranNow = (migration: Migration, batch: number, now: () => Date): Ran => ({
@@ -109,6 +125,7 @@ export async function runMigrations(
         if ((await memory.history(alteration)).some(({ name }) => name === migration.name)) return false;
         await alteration.script(migration.forward, indexNames(before));
         await memory.note(alteration, ranNow(migration, batch, now));
+        await alteration.moveOn();
         return true;
       });
       if (ran) names.push(migration.name);
@@ -126,17 +143,33 @@ async function explained(
   migration: Migration,
   before: readonly Table[],
 ): Promise<unknown> {
-  if (!(error instanceof StoreError) || error.fault.kind !== 'refused') return error;
+  if (!isRefused(error)) return error;
   const decisions = { renames: migration.renames, fills: new Map(), defaults: new Map() };
-  const sayings = sayingsOf(redesign(before, migration.after, decisions), decisions);
+  const lines = await stoppingRows(store, sayingsOf(redesign(before, migration.after, decisions), decisions));
+  if (lines === '') {
+    const message = `${migration.name} stopped, and nothing of it was kept: ${error.message}`;
+    return new OutOfStep(message, otherRemedy(error, `${migration.name}/${store.kind}.forward.sql`));
+  }
+  return new OutOfStep(
+    `${migration.name} stopped, and nothing of it was kept:${lines}`,
+    'mend those rows; or delete the migration and draft it again with --fill model.field=value',
+  );
+}
+
+const isRefused = (error: unknown): error is StoreError =>
+  error instanceof StoreError && error.fault.kind === 'refused';
+
+/** What a database says to do, or where to look. */
+const otherRemedy = ({ remedy }: StoreError, file: string): string =>
+  remedy === '' ? `see to what it tells of, or to ${file}` : remedy;
+
+/** A line for each thing that rows stand in the way of. */
+async function stoppingRows(store: Store, sayings: readonly Saying[]): Promise<string> {
   const counted = await countDangers(sayings, { reader: store, ddl: store.ddl }).catch(() => []);
-  const lines = counted.filter(isStopped).map((saying) => `\n  ${sayingText(saying)}`);
-  const message = `${migration.name} stopped, and nothing of it was kept: ${error.message}${lines.join('')}`;
-  const remedy =
-    lines.length > 0
-      ? 'mend those rows; or delete the migration and draft it again with --fill model.field=value'
-      : `see to what it tells of, or to ${migration.name}/${store.kind}.forward.sql`;
-  return new OutOfStep(message, remedy);
+  return counted
+    .filter(isStopped)
+    .map((saying) => `\n  ${sayingText(saying)}`)
+    .join('');
 }
 
 /** The migrations that an undo takes back, the last one first. */
@@ -170,28 +203,50 @@ function refuseEnding(name: string, sql: string): void {
   throw new OutOfStep(`${name} holds ${words}, which ends the transaction that it runs in`, 'take that out of its SQL');
 }
 
-/** Takes migrations back, each in a transaction of its own. */
+/**
+ * Takes migrations back, each in a transaction of its own. Gives the names of those that it took back: another program may
+ * be at the same, and what that did is not claimed.
+ */
 export async function undoMigrations(
   store: Store,
+  migrations: readonly Migration[],
   chosen: readonly Migration[],
   onStart?: (name: string) => void,
-): Promise<void> {
+): Promise<string[]> {
   const memory = memoryOf(store);
+  const names: string[] = [];
   chosen.forEach(({ name, back }) => refuseEnding(name, back));
   for (const migration of chosen) {
     onStart?.(migration.name);
     try {
-      await store.alter(async (alteration) => {
-        if (!(await memory.history(alteration)).some(({ name }) => name === migration.name)) return;
+      const undone = await store.alter(async (alteration) => {
+        const history = await memory.history(alteration);
+        if (!history.some(({ name }) => name === migration.name)) return false;
+        refuseInside(history, migration.name);
         await alteration.script(migration.back, indexNames(migration.after));
         await memory.forget(alteration, migration.name);
+        await alteration.moveOn();
+        return true;
       });
+      if (undone) names.push(migration.name);
     } catch (error) {
-      if (!(error instanceof StoreError) || error.fault.kind !== 'refused') throw error;
-      const message = `${migration.name} can not be taken back, and all of it still stands: ${error.message}`;
-      throw new OutOfStep(message, `see to the rows, or to ${migration.name}/${store.kind}.back.sql`);
+      if (!isRefused(error)) throw error;
+      const { plan, decisions } = stepBack(migrations, migration);
+      const lines = await stoppingRows(store, sayingsOf(plan, decisions));
+      const message = `${migration.name} can not be taken back, and all of it still stands:${lines === '' ? ` ${error.message}` : lines}`;
+      const file = `${migration.name}/${store.kind}.back.sql`;
+      throw new OutOfStep(message, lines === '' ? otherRemedy(error, file) : `mend those rows, or edit ${file}`);
     }
   }
+  return names;
+}
+
+/** What ran later stands on what ran before. */
+function refuseInside(history: readonly Ran[], name: string): void {
+  const last = history.at(-1)!;
+  if (last.name === name) return;
+  const message = `${name} can not be taken back before ${last.name}, which another program has run meanwhile`;
+  throw new OutOfStep(message, 'see vantfell migrate status, and take that back first');
 }
 
 /** The tables that stand in a database that follows the models; undefined where it does not, or where nothing is in it. */
@@ -201,13 +256,41 @@ export const pictureOf = (store: Store): Promise<Table[] | undefined> =>
 const pictureIn = async (alteration: Alteration, store: Store): Promise<Table[] | undefined> =>
   (await alteration.tables()).includes(stateTable.name) ? memoryOf(store).picture(alteration) : undefined;
 
-/** Drops every table of the tool's making: those of the models, as it remembers them, and its own. */
-export async function dropAll(store: Store, known: readonly Table[]): Promise<void> {
+/**
+ * Drops every table of the tool's making: those of the models, as the database remembers them, and its own. Throws where
+ * that would leave one in the way of `wanted` that somebody else has made.
+ */
+export async function dropAll(store: Store, migrations: readonly Migration[], wanted: readonly Table[]): Promise<void> {
   await store.alter(async (alteration) => {
     const standing = await alteration.tables();
-    const followed = (await pictureIn(alteration, store)) ?? [];
-    const ours = new Set([...known, ...followed].map(({ name }) => name));
-    const names = standing.filter((name) => ours.has(name) || isOwn(name));
-    if (names.length > 0) await alteration.script(store.ddl.drop(names));
+    const ours = new Set([...(await madeTables(alteration, store, migrations))].map(({ name }) => name));
+    const isOurs = (name: string): boolean => ours.has(name) || isOwn(name);
+    const needed = new Set(wanted.map(({ name }) => name.toLowerCase()));
+    const stranger = standing.find((name) => !isOurs(name) && needed.has(name.toLowerCase()));
+    if (stranger !== undefined) throw strangersTable(store.address, stranger);
+    const names = standing.filter(isOurs);
+    if (names.length === 0) return;
+    // Before the table goes that it is written in.
+    if (standing.includes(stateTable.name)) await alteration.moveOn();
+    await alteration.script(store.ddl.drop(names));
   });
+}
+
+/** The tables that the tool has made in a database, as that remembers it: what its last migration left, or what it followed. */
+async function madeTables(
+  alteration: Alteration,
+  store: Store,
+  migrations: readonly Migration[],
+): Promise<readonly Table[]> {
+  const standing = await alteration.tables();
+  const memory = memoryOf(store);
+  const history = standing.includes(migrationsTable.name) ? await memory.history(alteration) : [];
+  if (history.length === 0) return (await pictureIn(alteration, store)) ?? [];
+  const names = new Set(history.map(({ name }) => name));
+  const missing = history.find((ran) => !migrations.some(({ name }) => name === ran.name));
+  if (missing !== undefined) {
+    const message = `the database ${store.address} has run ${missing.name}, which migrations/ does not hold: nobody can tell which tables are the tool's`;
+    throw new OutOfStep(message, 'bring its folder back, as from version control; or drop the tables by hand');
+  }
+  return migrations.filter(({ name }) => names.has(name)).at(-1)!.after;
 }

@@ -54,6 +54,13 @@ export interface Alteration extends Transaction {
    * a table that is made anew is kept.
    */
   script(sql: string, known?: ReadonlySet<string>): Promise<void>;
+  /** Tells whoever is held to the tables as they were that they are others now. */
+  moveOn(): Promise<void>;
+  /**
+   * Holds the store to the tables as they stand at the end of this: once a migration has moved them on, by whichever
+   * program, no statement is answered, and no transaction kept, but refused as `moved`.
+   */
+  hold(): Promise<void>;
   describe(): Promise<Description>;
   /** How the database would describe these tables if they were made now. Leaves nothing behind. */
   describeAnew(tables: readonly Table[]): Promise<Description>;
@@ -104,10 +111,14 @@ export type StoreFault =
   /** More than the database can read as one statement. */
   | { readonly kind: 'too-complex' }
   | { readonly kind: 'unreachable' }
+  /** A migration has changed the tables that it was held to. */
+  | { readonly kind: 'moved' }
   /** The connection was lost while a transaction was being kept: nobody can tell whether it was. */
   | { readonly kind: 'uncertain' }
   /** A statement on tables that rows or other things in the database stand in the way of. */
   | { readonly kind: 'refused' }
+  /** A script ended the transaction that it ran in: part of it may be kept. */
+  | { readonly kind: 'ended' }
   | { readonly kind: 'defect' };
 
 /** What a database refused, or could not do, without a word of the driver's own to a client. */

@@ -5,6 +5,9 @@ import { withNewNames } from './inside.ts';
 import { matchTables, newColumn } from './match.ts';
 import type { Matched, Renames } from './match.ts';
 import { shortName } from './names.ts';
+import { isOwn } from './own-tables.ts';
+import { goneName } from './remembered.ts';
+import type { Remembered } from './remembered.ts';
 import { renamesInOrder } from './rename-order.ts';
 import { called } from './table.ts';
 import type { Column, Index, Reference, Table } from './table.ts';
@@ -19,6 +22,8 @@ export interface Decisions {
   readonly fills: ReadonlyMap<string, Fill>;
   /** By `hut.valley`: what new columns get where nothing else is said. */
   readonly defaults: ReadonlyMap<string, Fill>;
+  /** It takes an earlier change back: what that has let go comes again. */
+  readonly isBack?: boolean;
 }
 
 /** What brings a database from one design to another: first the renames, then all the rest, in the names after them. */
@@ -35,6 +40,8 @@ export interface Redesign {
   readonly noWay: readonly (readonly [string, string])[];
   /** What tables hold whose key is another: nothing can be brought over to those. */
   readonly otherKeys: readonly string[];
+  /** What is remembered by names that change. */
+  readonly remembered: readonly Remembered[];
   /** Tables that go, under the names that they have by then. */
   readonly dropped: readonly Table[];
 }
@@ -108,12 +115,38 @@ export function redesign(before: readonly Table[], after: readonly Table[], deci
     changed,
     moves,
     unjoined: matched.moves.filter((move) => !isJoined(move)).map(({ from, to }) => [called(...from), called(...to)]),
+    remembered: rememberedNames(matched, decisions),
     noWay: waylessRenames(matched, decisions.renames),
     otherKeys: matched.tables
       .filter(([table, now]) => hasOtherKey(table, now, decisions.renames))
       .map(([, now]) => now.of),
     dropped: matched.gone.map((table) => carried.get(table)!.table),
   };
+}
+
+/** What the journal and the samples call models and members, where that becomes something else. */
+function rememberedNames({ tables, gone, made }: Matched, { renames, isBack = false }: Decisions): Remembered[] {
+  const isModel = ({ of }: Table): boolean => !of.includes('.') && !isOwn(of);
+  const none = new Map<string, string>();
+  const staying = tables.flatMap(([table, now]): Remembered[] => {
+    if (!isModel(table)) return [];
+    const members = new Map<string, string>();
+    const found = new Set<Column>();
+    for (const column of table.columns) {
+      const next = stayingColumn(table, column, now, renames);
+      if (next !== undefined) found.add(next);
+      const name = next?.member ?? goneName(column.member);
+      if (name !== column.member) members.set(column.member, name);
+    }
+    const back = isBack ? now.columns.filter((column) => !found.has(column)) : [];
+    for (const { member } of back) members.set(goneName(member), member);
+    return [{ model: table.of, becomes: now.of, members }];
+  });
+  return [
+    ...staying.filter(({ model, becomes, members }) => model !== becomes || members.size > 0),
+    ...gone.filter(isModel).map(({ of }) => ({ model: of, becomes: goneName(of), members: none })),
+    ...(isBack ? made.filter(isModel) : []).map(({ of }) => ({ model: goneName(of), becomes: of, members: none })),
+  ];
 }
 
 /** What was said to be the same, or to move, where no value of the one is a value of the other. */
@@ -136,14 +169,15 @@ export function oldName({ before, carried }: Pick<TableChange, 'before' | 'carri
 }
 
 /** Whether there is nothing to do. */
-export const isEmpty = ({ renames, created, changed, dropped }: Redesign): boolean =>
-  renames.length + created.length + changed.length + dropped.length === 0;
+export const isEmpty = ({ renames, created, changed, remembered, dropped }: Redesign): boolean =>
+  [renames, created, changed, remembered, dropped].every(({ length }) => length === 0);
 
 /** The same decisions, for the way back. */
 export const backwards = ({ renames }: Decisions, fills: Decisions['fills']): Decisions => ({
   renames: new Map([...renames].map(([from, to]) => [to, from])),
   fills: new Map(),
   defaults: fills,
+  isBack: true,
 });
 
 /** By its key a record is known to all that refer to it, in the database and outside. */

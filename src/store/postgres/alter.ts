@@ -6,12 +6,18 @@ import { noDecisions, redesign } from '../../core/tables/redesign.ts';
 import { postgresDdl } from './ddl.ts';
 import { describe } from './describe.ts';
 import { storeError } from './errors.ts';
+import { moveOn } from './held.ts';
 
 /** Two programs that work on the tables of one database take turns. The number is this tool's own, and nothing else. */
 const LOCK = 7_228_391;
 
 /** Work on tables, inside a transaction that has begun. */
-export async function alterationOn(client: PoolClient, transaction: Transaction, address: string): Promise<Alteration> {
+export async function alterationOn(
+  client: PoolClient,
+  transaction: Transaction,
+  address: string,
+  hold: () => Promise<void>,
+): Promise<Alteration> {
   await client.query('SET LOCAL statement_timeout = 0');
   // A program that is killed would else hold its locks for as long as its statement takes. Known since version 14.
   await client.query(
@@ -29,18 +35,20 @@ export async function alterationOn(client: PoolClient, transaction: Transaction,
       } catch (error) {
         const { fault, message, remedy } = storeError(error, address);
         if (fault.kind === 'unreachable') throw storeError(error, address);
-        throw new StoreError(
-          { kind: 'refused' },
-          message,
-          fault.kind === 'busy' ? remedy : 'see to what it tells of',
-          error,
-        );
+        throw new StoreError({ kind: 'refused' }, message, fault.kind === 'busy' ? remedy : '', error);
       }
       if (await isOver(client)) {
-        const remedy = 'take BEGIN, COMMIT and ROLLBACK out of it: what it does is kept whole, or not at all';
-        throw new StoreError({ kind: 'refused' }, 'the script ends the transaction that it runs in', remedy);
+        const remedy =
+          'take BEGIN, COMMIT, END and ROLLBACK out of it; then see with vantfell migrate status what it has left';
+        throw new StoreError(
+          { kind: 'ended' },
+          'the script ended its own transaction: what stands before that is kept',
+          remedy,
+        );
       }
     },
+    moveOn: () => moveOn(client),
+    hold,
     describe: () => describe(client),
     async describeAnew(wanted) {
       // A schema that is never seen by anybody else: it goes with the savepoint.

@@ -5,13 +5,14 @@ import type { Check, Column, Table } from '../../core/tables/table.ts';
 import { countSql } from '../count-sql.ts';
 import { moveSql } from '../move-sql.ts';
 import { quoteName as name } from '../quote.ts';
+import { rememberedSql } from '../remembered-sql.ts';
 import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../table-sql.ts';
 import { asText, converted, inside } from './convert.ts';
 import { newValue } from '../converted.ts';
 import * as sql from './tables.ts';
 
 export const postgresDdl: Ddl = {
-  redesign({ renames, created, changed, moves, dropped }) {
+  redesign({ renames, created, changed, moves, remembered, dropped }) {
     const { fillText } = sql;
     const spell = { uuid: 'gen_random_uuid()', fill: fillText, value: newValueText };
     const gone = dropped.map((table) => name(table.name));
@@ -25,6 +26,7 @@ export const postgresDdl: Ddl = {
         moves.flatMap((move) => moveSql(move, spell)),
       ),
       ...changed.map((change) => passage(change.after.of, changeStatements(change))),
+      passage('what is remembered by those names', rememberedSql(remembered, inside)),
       passage('tables that go', gone.length === 0 ? [] : [`DROP TABLE ${gone.join(', ')}`]),
       passage('indexes', [
         ...created.flatMap((table) => createIndexes(table)),

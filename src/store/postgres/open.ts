@@ -4,12 +4,13 @@ import { StoreError } from '../../core/store/contract.ts';
 import type { Requester, Row, Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
 import { postgresDialect } from './dialect.ts';
 import type { StoreOptions } from '../options.ts';
-import { tooManyWriters, tooSlow, transactionTooSlow } from '../options.ts';
+import { tablesMoved, tooManyWriters, tooSlow, transactionTooSlow } from '../options.ts';
 import { startClock, startTimeLimit, timedReading, transactionOver } from '../time-limit.ts';
 import type { TimeLimit } from '../time-limit.ts';
 import { isCutOff, isPassing, storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { postgresDdl } from './ddl.ts';
+import { heldCommit, heldName, heldText, moveOn, saysMoved } from './held.ts';
 import { makePipes } from './pipes.ts';
 import type { Queryable } from './pipes.ts';
 import { makeSlowReads } from './slow-reads.ts';
@@ -31,7 +32,7 @@ const UNKNOWN_NAME = '26000';
 /** Opens a pool of connections to a database. `address` is a URL, as postgres://user@host:5432/name. */
 export async function openPostgres(
   address: string,
-  { longestRead = 5_000, slowReads = 0, longestTransaction, mostWaiting = Infinity }: StoreOptions = {},
+  { longestRead = 5_000, slowReads = 0, longestTransaction, mostWaiting = Infinity, onMoved }: StoreOptions = {},
 ): Promise<Store> {
   const shown = withoutPassword(address);
   const settings: pg.PoolConfig = {
@@ -77,11 +78,22 @@ export async function openPostgres(
     }
     return use.name;
   };
+  // The name of what tells that the tables have moved on, once this is held to them.
+  let held: string | undefined;
+  let isMoved = false;
+  const textOf = ({ sql }: Statement): string => (held === undefined ? sql : heldText(held, sql));
+  /** What was thrown, in the words of the store contract. */
+  const told = (error: unknown): StoreError => {
+    if (!saysMoved(error)) return storeError(error, shown);
+    if (!isMoved) onMoved?.();
+    isMoved = true;
+    return tablesMoved(shown);
+  };
   const ask = (on: Queryable, statement: Statement, values: readonly StoreValue[], longest?: number) =>
     // The driver makes a copy of the values, and leaves these as they are.
     on.query({
       name: nameOf(statement),
-      text: statement.sql,
+      text: textOf(statement),
       values: values as StoreValue[],
       rowMode: 'array',
       ...(longest === undefined ? {} : { query_timeout: longest + SILENCE_MS }),
@@ -90,7 +102,7 @@ export async function openPostgres(
     try {
       return await ask(client, statement, values, longest);
     } catch (error) {
-      throw storeError(error, shown);
+      throw told(error);
     }
   };
 
@@ -99,17 +111,17 @@ export async function openPostgres(
     client
       .query({ text, ...(longest === undefined ? {} : { query_timeout: longest + SILENCE_MS }) })
       .catch((error: unknown) => {
-        throw storeError(error, shown);
+        throw told(error);
       });
   const keep = (client: PoolClient, longest: number | undefined): Promise<unknown> =>
-    run(client, 'COMMIT', longest).catch((error: unknown) => {
+    run(client, held === undefined ? 'COMMIT' : heldCommit(held), longest).catch((error: unknown) => {
       const { message, remedy } = error as StoreError;
       throw isLost(error) ? new StoreError({ kind: 'uncertain' }, message, remedy, error) : error;
     });
 
   const refusalOf = (error: unknown): StoreError => {
-    const told = storeError(error, shown);
-    return isCutOff(told) ? tooSlow(longestRead) : told;
+    const refusal = told(error);
+    return isCutOff(refusal) ? tooSlow(longestRead) : refusal;
   };
   /**
    * Asks for a read, in the time that it may take, whatever stands before it on its connection. Written out, because each
@@ -123,16 +135,16 @@ export async function openPostgres(
   ): Promise<Result> =>
     new Promise((resolve, reject) => {
       const failed = (error: unknown): void => (end(), reject(refusalOf(error)));
-      const told = (result: pg.QueryArrayResult<StoreValue[]>): void => (end(), resolve(take(result)));
+      const answered = (result: pg.QueryArrayResult<StoreValue[]>): void => (end(), resolve(take(result)));
       // A slow one has a clock of its own, which stops it.
       const isSlow = statement.slow === true && slowly !== undefined;
       const end = isSlow ? () => undefined : startClock(longestRead, () => reject(tooSlow(longestRead)));
-      if (isSlow) return void slowly(requester, (on) => ask(on, statement, values)).then(told, failed);
-      ask(statement.light === true ? pipes : reading, statement, values).then(told, (error: unknown) => {
+      if (isSlow) return void slowly(requester, (on) => ask(on, statement, values)).then(answered, failed);
+      ask(statement.light === true ? pipes : reading, statement, values).then(answered, (error: unknown) => {
         if ((error as { code?: unknown }).code !== UNKNOWN_NAME) return failed(error);
         void reading
-          .query<StoreValue[]>({ text: statement.sql, values: values as StoreValue[], rowMode: 'array' })
-          .then(told, failed);
+          .query<StoreValue[]>({ text: textOf(statement), values: values as StoreValue[], rowMode: 'array' })
+          .then(answered, failed);
       });
     });
   const rowsOf = ({ rows }: pg.QueryArrayResult<StoreValue[]>): Row[] => rows;
@@ -235,7 +247,15 @@ export async function openPostgres(
       }
     },
 
-    alter: (work) => once(async (handle, client) => work(await alterationOn(client, handle, shown))),
+    alter: (work) =>
+      once(async (handle, client) => {
+        const hold = async (): Promise<void> => {
+          // An older version of the tool has made none.
+          if ((await heldName(client)) === undefined) await moveOn(client);
+          held = await heldName(client);
+        };
+        return work(await alterationOn(client, handle, shown, hold));
+      }),
 
     async close() {
       await Promise.all([pipes.close(), ...pools.map((pool) => pool.end())]);

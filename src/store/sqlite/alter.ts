@@ -1,10 +1,13 @@
 import Database from 'libsql';
 import type { Alteration, Transaction } from '../../core/store/contract.ts';
 import { StoreError } from '../../core/store/contract.ts';
+import { firstDrop } from '../../core/migrations/ends-transaction.ts';
 import type { Table } from '../../core/tables/table.ts';
 import { quoteName } from '../quote.ts';
 import { describe } from './describe.ts';
 import type { SchemaRow } from './describe.ts';
+import { moveOn } from './held.ts';
+import type { Held } from './held.ts';
 import { createIndexes } from '../table-sql.ts';
 import { createTable } from './tables.ts';
 
@@ -14,6 +17,7 @@ type Connection = InstanceType<typeof Database>;
 export function alterationOn(
   connection: Connection,
   transaction: Transaction,
+  held: Held,
 ): Alteration & { checkReferences(): void } {
   return {
     ...transaction,
@@ -28,9 +32,11 @@ export function alterationOn(
         await Promise.resolve(runScript(connection, sql, known));
       } catch (error) {
         if (error instanceof StoreError) throw error;
-        throw new StoreError({ kind: 'refused' }, (error as Error).message, 'see to what it tells of', error);
+        throw new StoreError({ kind: 'refused' }, (error as Error).message, '', error);
       }
     },
+    moveOn: () => moveOn(transaction),
+    hold: () => held.begin(transaction),
     describe: () => Promise.resolve(describe(schemaOf(connection))),
     describeAnew(tables) {
       const scratch = new Database(':memory:');
@@ -55,32 +61,71 @@ function schemaOf(connection: Connection): SchemaRow[] {
 }
 
 /**
- * A table that is made anew loses the triggers and indexes that somebody else gave it, and views stand in the way of
- * that: they are taken down before, and put up again after.
+ * A table that is made anew loses the triggers and indexes that somebody else gave it, and views and triggers that mention
+ * it stand in the way of that: they are taken down before the first table goes, and put up again at the end. Until then
+ * SQLite itself changes the names that they mention along with the tables'.
  */
 function runScript(connection: Connection, sql: string, known: ReadonlySet<string>): void {
+  const at = firstDrop(sql);
+  const isSound = unsoundness(connection) === undefined;
+  connection.exec(at < 0 ? sql : sql.slice(0, at));
+  refuseEnded(connection);
+  if (at < 0) return;
   const before = schemaOf(connection);
-  const others = before.filter(
-    ({ type, name }) =>
-      // A script that works on views itself finds them as they are.
-      (type === 'view' && !/\bVIEW\b/i.test(sql)) || type === 'trigger' || (type === 'index' && !known.has(name)),
-  );
-  for (const { name } of others.filter(({ type }) => type === 'view')) connection.exec(`DROP VIEW ${quoteName(name)}`);
-  connection.exec(sql);
-  if (!connection.inTransaction) {
-    const remedy = 'take BEGIN, COMMIT and ROLLBACK out of it: what it does is kept whole, or not at all';
-    throw new StoreError({ kind: 'refused' }, 'the script ends the transaction that it runs in', remedy);
+  const others = before.filter(({ type, name }) => {
+    // A script that works on views itself finds them as they are.
+    if (type === 'view' || type === 'trigger') return !new RegExp(`\\b${type}\\b`, 'i').test(sql);
+    return type === 'index' && !known.has(name);
+  });
+  for (const { type, name } of others)
+    if (type !== 'index') connection.exec(`DROP ${type} IF EXISTS ${quoteName(name)}`);
+  connection.exec(sql.slice(at));
+  refuseEnded(connection);
+  putUp(connection, others, before);
+  const unsound = isSound ? unsoundness(connection) : undefined;
+  if (unsound !== undefined) {
+    const remedy = 'change or drop that first: it is not of this tool, and would be broken';
+    throw new StoreError({ kind: 'refused' }, unsound, remedy);
   }
+}
+
+/** What stood on a table that is gone goes with it; and on one that is the same, the script itself dropped it. */
+function putUp(connection: Connection, others: readonly SchemaRow[], before: readonly SchemaRow[]): void {
   const after = schemaOf(connection);
   const standing = new Set(after.map(({ name }) => name));
   const pagesOf = (rows: readonly SchemaRow[]) =>
     new Map(rows.filter(({ type }) => type === 'table').map(({ name, page }) => [name, page]));
   const [old, now] = [pagesOf(before), pagesOf(after)];
-  for (const { type, name, table, sql: statement } of others) {
-    // What stood on a table that is gone goes with it; and on one that is the same, the script itself dropped it.
-    const isNew = now.has(table) && now.get(table) !== old.get(table);
-    if (!standing.has(name) && (type === 'view' || isNew)) connection.exec(statement);
+  const views = new Set(others.filter(({ type }) => type === 'view').map(({ name }) => name));
+  for (const { type, name, table, sql } of others) {
+    const isNew = now.has(table) && (now.get(table) !== old.get(table) || type === 'trigger');
+    if (!standing.has(name) && (type === 'view' || isNew || views.has(table))) connection.exec(sql);
   }
+}
+
+/** What SQLite says of a view or a trigger that does not fit the tables: it looks at all of them when a table gets a name. */
+function unsoundness(connection: Connection): string | undefined {
+  connection.exec('SAVEPOINT sound; CREATE TABLE vantfell_sound (a)');
+  try {
+    connection.exec('ALTER TABLE vantfell_sound RENAME TO vantfell_is_sound');
+    return undefined;
+  } catch (error) {
+    return (error as Error).message;
+  } finally {
+    connection.exec('ROLLBACK TO sound; RELEASE sound');
+  }
+}
+
+/** It was looked for before the script began; this is for what was not found then. */
+function refuseEnded(connection: Connection): void {
+  if (connection.inTransaction) return;
+  const remedy =
+    'take BEGIN, COMMIT, END and ROLLBACK out of it; then see with vantfell migrate status what it has left';
+  throw new StoreError(
+    { kind: 'ended' },
+    'the script ended its own transaction: what stands before that is kept',
+    remedy,
+  );
 }
 
 function checkReferences(connection: Connection): void {

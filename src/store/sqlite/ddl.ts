@@ -6,6 +6,7 @@ import { shortName } from '../../core/tables/names.ts';
 import type { Column, Table } from '../../core/tables/table.ts';
 import { countSql } from '../count-sql.ts';
 import { quoteName as name, quoteText } from '../quote.ts';
+import { rememberedSql } from '../remembered-sql.ts';
 import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../table-sql.ts';
 import { asText, converted, inside } from './convert.ts';
 import { moveStatements } from './move.ts';
@@ -32,6 +33,7 @@ export const sqliteDdl: Ddl = {
       ),
       passage('values that move', [...landings(plan), ...plan.moves.flatMap(moveStatements)]),
       ...plan.changed.map((change) => passage(remarkOf(change), changeStatements(change, targets))),
+      passage('what is remembered by those names', rememberedSql(plan.remembered, inside)),
       passage(
         'tables that go',
         plan.dropped.map(({ name: table }) => `DROP TABLE ${name(table)}`),

@@ -8,10 +8,13 @@ import { sqliteDdl } from './ddl.ts';
 import type { StoreOptions } from '../options.ts';
 import { startTimeLimit, timedReading, transactionOver } from '../time-limit.ts';
 import type { TimeLimit } from '../time-limit.ts';
-import { allRows, BUSY_MS, connect, firstRow, prepare } from './connect.ts';
-import type { Connection, Prepared } from './connect.ts';
+import { BUSY_MS, connect } from './connect.ts';
+import type { Connection } from './connect.ts';
+import { readerOf } from './connected.ts';
+import type { Ask, Connected } from './connected.ts';
 import { makeQueue } from './queue.ts';
 import { watchFile } from './file-watch.ts';
+import { holdTables } from './held.ts';
 import { makeSlowReads } from './slow-reads.ts';
 import type { SlowReads } from './slow-reads.ts';
 import { isBusy, whenFree } from './when-free.ts';
@@ -28,7 +31,7 @@ const MUCH_TOO_SLOW_MS = 80;
 /** Opens (and makes, where it is missing) the database in a file. Its folder must exist. */
 export function openSqlite(
   file: string,
-  { slowReads = 0, longestRead = 5_000, longestTransaction, mostWaiting }: StoreOptions = {},
+  { slowReads = 0, longestRead = 5_000, longestTransaction, mostWaiting, onMoved }: StoreOptions = {},
 ): Store {
   let reading: Connection;
   let writing: Connection;
@@ -43,6 +46,7 @@ export function openSqlite(
   const read = readerOf(reading);
   const write = readerOf(writing);
   const slow = slowReads === 0 ? undefined : makeSlowReads(file, slowReads, longestRead);
+  const held = holdTables(`sqlite:${file}`, onMoved);
   // Some statements turn out to be slow: how often in a row they were.
   const slowRuns = new WeakMap<Statement, number>();
   const isSlow = (statement: Statement): boolean =>
@@ -62,6 +66,7 @@ export function openSqlite(
     try {
       watch.check();
       await whenFree(busyUntil, () => writing.exec('BEGIN IMMEDIATE'));
+      held.heed(write);
       limit = startTimeLimit(longest);
       const transaction = transactionOn(write, (sql) => writing.exec(sql), limit, file);
       let result: Result;
@@ -71,13 +76,13 @@ export function openSqlite(
         await whenFree(busyUntil, () => writing.exec('COMMIT'));
       } catch (error) {
         transaction.end();
-        if (writing.inTransaction) writing.exec('ROLLBACK');
         throw error;
       }
       // Nobody is told that something is kept which is not.
       watch.check();
       return result;
     } catch (error) {
+      if (writing.inTransaction) writing.exec('ROLLBACK');
       throw isDrivers(error) ? storeError(error, file) : error;
     } finally {
       limit?.end();
@@ -86,7 +91,11 @@ export function openSqlite(
 
   const slowly = async (reads: SlowReads, ...given: Parameters<SlowReads['read']>): Promise<readonly Row[]> => {
     watch.checkNowAndThen(performance.now());
-    return reads.read(...given);
+    try {
+      return await reads.read(...given);
+    } finally {
+      held.heed(read);
+    }
   };
 
   /** How long a read has taken on the serving thread. */
@@ -101,17 +110,32 @@ export function openSqlite(
     try {
       watch.checkNowAndThen(start);
       const result = ask(statement, values);
+      // What it says counts if the tables were still those afterwards.
+      held.heed(read);
       if (slow !== undefined) note(statement, performance.now() - start);
       return Promise.resolve(result);
     } catch (error) {
       // As soon as it can be had, where another program stands in the way.
-      return isBusy(error) ? later(() => ask(statement, values)) : Promise.reject(storeError(error, file));
+      return isBusy(error) ? later(() => ask(statement, values)) : Promise.reject(toldOf(error));
     }
   };
   const later = <Result>(ask: () => Result): Promise<Result> =>
-    whenFree(performance.now() + Math.min(BUSY_MS, longestRead), ask).catch((error: unknown) => {
-      throw storeError(error, file);
+    whenFree(performance.now() + Math.min(BUSY_MS, longestRead), () => {
+      const result = ask();
+      held.heed(read);
+      return result;
+    }).catch((error: unknown) => {
+      throw toldOf(error);
     });
+  /** A statement that goes wrong on tables that have moved on says nothing else. */
+  const toldOf = (error: unknown): unknown => {
+    try {
+      held.heed(read);
+    } catch (moved) {
+      return isBusy(moved) ? storeError(error, file) : moved;
+    }
+    return storeError(error, file);
+  };
 
   const store: Store = {
     kind: 'sqlite',
@@ -140,7 +164,7 @@ export function openSqlite(
         try {
           return await whole(
             async (transaction) => {
-              const alteration = alterationOn(writing, transaction);
+              const alteration = alterationOn(writing, transaction, held);
               const result = await work(alteration);
               alteration.checkReferences();
               return result;
@@ -168,40 +192,6 @@ export function openSqlite(
 /** An error of the driver, as opposed to one that the work of a transaction threw by itself. */
 const isDrivers = (error: unknown): boolean =>
   error instanceof Error && typeof (error as { code?: unknown }).code === 'string' && !(error instanceof StoreError);
-
-type Ask<Result> = (statement: Statement, values: readonly StoreValue[]) => Result;
-
-/** What a connection answers, at once; it throws the driver's own errors. */
-interface Connected {
-  first(statement: Statement, values: readonly StoreValue[]): Row | undefined;
-  all(statement: Statement, values: readonly StoreValue[]): readonly Row[];
-  run(statement: Statement, values: readonly StoreValue[]): number;
-}
-
-function readerOf(connection: Connection): Connected {
-  const prepared = new WeakMap<Statement, Prepared>();
-
-  const preparedOf = (statement: Statement): Prepared => {
-    let found = prepared.get(statement);
-    if (found === undefined) prepared.set(statement, (found = prepare(connection, statement.sql)));
-    return found;
-  };
-  const answer = <Result>(statement: Statement, ask: (prepared: Prepared) => Result): Result => {
-    try {
-      return ask(preparedOf(statement));
-    } catch (error) {
-      // The driver doesn't reset a statement that failed: used again, it would fail again, whatever it is given.
-      prepared.delete(statement);
-      throw error;
-    }
-  };
-
-  return {
-    first: (statement, values) => answer(statement, (found) => firstRow(found, values)),
-    all: (statement, values) => answer(statement, (found) => allRows(found, values)),
-    run: (statement, values) => answer(statement, ({ statement: found }) => found.run(values).changes),
-  };
-}
 
 /** A transaction lets others have the thread so often: reads, for which nothing else would make room. */
 const SLICE_MS = 10;

@@ -1,0 +1,40 @@
+import { randomBytes } from 'node:crypto';
+import type { ClientBase } from 'pg';
+import { quoteText } from '../quote.ts';
+
+/*
+ * A view without use, but for its name, which is another whenever a migration has changed the tables. Statements name it as
+ * a constant: PostgreSQL looks for it when it plans them, and throws plans away once it is dropped, so that to be held to
+ * the tables costs nothing while they stand.
+ */
+const PREFIX = 'vantfell_tables_';
+
+/** The name of the view; undefined where an older version of the tool has made no such thing yet. */
+export async function heldName(client: ClientBase): Promise<string | undefined> {
+  return (await heldNames(client))[0];
+}
+
+async function heldNames(client: ClientBase): Promise<string[]> {
+  const views = `SELECT relname FROM pg_class WHERE relnamespace = current_schema()::regnamespace AND relkind = 'v' AND starts_with(relname, '${PREFIX}')`; // prettier-ignore
+  return (await client.query<{ relname: string }>(views)).rows.map(({ relname }) => relname);
+}
+
+export async function moveOn(client: ClientBase): Promise<void> {
+  for (const name of await heldNames(client)) await client.query(`DROP VIEW ${name}`);
+  await client.query(`CREATE VIEW ${PREFIX}${randomBytes(8).toString('hex')} AS SELECT 1 AS one`);
+}
+
+const constant = (name: string): string => `${quoteText(name)}::regclass`;
+
+/** The same statement, which fails once the tables have moved on. */
+export const heldText = (name: string, sql: string): string =>
+  `WITH vantfell_held AS (SELECT ${constant(name)}) ${sql}`;
+
+/** What keeps a transaction, unless the tables have moved on before it had locks on those that it wrote to. */
+export const heldCommit = (name: string): string => `SELECT ${constant(name)}; COMMIT`;
+
+/** Whether an error says that there is no such view any more. */
+export const saysMoved = (error: unknown): boolean => {
+  const { code, message } = error as { code?: unknown; message?: unknown };
+  return code === '42P01' && String(message).includes(PREFIX);
+};
