@@ -9,6 +9,7 @@ import type { Store } from '../src/core/store/contract.ts';
 import { scriptText } from '../src/core/tables/ddl.ts';
 import { designTables } from '../src/core/tables/design.ts';
 import { questionsOf } from '../src/core/tables/match.ts';
+import { makeOwnTables } from '../src/core/tables/own-work.ts';
 import { backwards, noDecisions, redesign } from '../src/core/tables/redesign.ts';
 import type { Decisions } from '../src/core/tables/redesign.ts';
 import type { Table } from '../src/core/tables/table.ts';
@@ -155,7 +156,10 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
       store.alter((alteration) =>
         alteration.script(scriptText('a change', store.ddl.redesign(redesign(one, other, decisions))), indexNames(one)),
       );
-    await store.alter((alteration) => alteration.script(store.ddl.drop(['huts'])));
+    await store.alter(async (alteration) => {
+      await makeOwnTables(alteration, store);
+      await alteration.script(store.ddl.drop(['huts']));
+    });
     await change([], before, noDecisions);
     const insert = { sql: `INSERT INTO huts (v) VALUES (${store.dialect.placeholder(1)})` };
     await store.transaction(async (transaction) => {

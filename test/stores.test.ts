@@ -245,9 +245,12 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
         fault: { kind: 'unique', table: 'things', columns: ['code'] },
       });
       await expect(insert('B')).resolves.toHaveLength(1);
-      const wrong = store.first({ sql: 'SELECT nothing FROM nowhere' }, []);
+      const wrong = store.first({ sql: 'SELECT 1 FROM WHERE' }, []);
       await expect(wrong).rejects.toBeInstanceOf(StoreError);
       await expect(wrong).rejects.toMatchObject({ fault: { kind: 'defect' } });
+      // What somebody has dropped is no defect of the tool.
+      const gone = store.first({ sql: 'SELECT a FROM nowhere' }, []);
+      await expect(gone).rejects.toMatchObject({ fault: { kind: 'refused' } });
     });
 
     test('a part of a transaction can fail by itself', async () => {

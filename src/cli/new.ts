@@ -56,6 +56,8 @@ function makeProject(folder: string, shown: string): void {
   }
   place(shown, () => {
     cpSync(STARTER, folder, { recursive: true });
+    // Lines end alike on every machine, so that what ran can be compared with what is there.
+    writeFileSync(join(folder, '.gitattributes'), 'migrations/** text eol=lf\n');
     const service = join(folder, 'vantfell.yaml');
     writeFileSync(service, readFileSync(service, 'utf8').replace(STARTER_NAME, nameFrom(folder)));
   });

@@ -15,7 +15,11 @@ export const seed: Command = {
   ],
   options: (yargs) =>
     yargs
-      .option('empty-first', { type: 'boolean', default: false, describe: 'delete every record first, after asking' })
+      .option('empty-first', {
+        type: 'boolean',
+        default: false,
+        describe: 'delete every record and the journal first, after asking',
+      })
       .option('generate', { type: 'number', requiresArg: true, describe: 'make up so many records of a --model' })
       .option('model', { type: 'string', requiresArg: true, describe: 'the model to make records of' })
       .option('random', { type: 'number', requiresArg: true, describe: 'the same number makes the same records' })
@@ -59,7 +63,7 @@ async function writeHandles({ terminal }: Context, { graph }: SoundProject, stor
 async function mayEmpty(context: Context, { address }: Store): Promise<boolean> {
   const { confirm } = await import('./terminal/ask.ts');
   const { shownStore } = await import('../project/shown-path.ts');
-  const question = `every record in ${shownStore(address)} is deleted before the samples are loaded. Go on?`;
+  const question = `every record in ${shownStore(address)} is deleted before the samples are loaded, and the journal of all. Go on?`;
   return confirm(context, question, 'say --yes if that is meant');
 }
 

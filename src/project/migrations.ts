@@ -6,6 +6,7 @@ import type { Migration } from '../core/migrations/migration.ts';
 import type { StoreKind } from '../core/model/graph.ts';
 import type { Table } from '../core/tables/table.ts';
 import { EXIT, Failure } from './failure.ts';
+import { textOf } from './text.ts';
 
 const FOLDER = 'migrations';
 const NAME = /^(\d{4,})-[a-z0-9][a-z0-9-]*$/;
@@ -40,7 +41,7 @@ function readMigration(folder: string, name: string, kind: StoreKind): Migration
   }
   const text = (file: string): string => {
     const path = join(folder, FOLDER, name, file);
-    if (existsSync(path)) return readFileSync(path, 'utf8');
+    if (existsSync(path)) return textOf(`${FOLDER}/${name}/${file}`, readFileSync(path));
     const remedy =
       file === AFTER_FILE
         ? 'bring it back, as from version control'

@@ -3,6 +3,7 @@ import { join, relative, sep } from 'node:path';
 import type { ProjectSources } from '../core/compile.ts';
 import type { Source } from '../core/declaration/document.ts';
 import { EXIT, Failure } from './failure.ts';
+import { textOf } from './text.ts';
 import { shownPath } from './shown-path.ts';
 
 export const SERVICE_FILE = 'vantfell.yaml';
@@ -40,7 +41,8 @@ export const readTrialFiles = (folder: string): Source[] =>
   filesIn(folder, 'trials', DECLARATION).map((file) => readSource(folder, file));
 
 export function readSource(folder: string, file: string): Source {
-  return { file: file.split(sep).join('/'), text: readFileSync(join(folder, file), 'utf8') };
+  const shown = file.split(sep).join('/');
+  return { file: shown, text: textOf(shown, readFileSync(join(folder, file))) };
 }
 
 function filesIn(folder: string, name: string, wanted: RegExp): string[] {

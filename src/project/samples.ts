@@ -8,6 +8,7 @@ import { ndjsonStream } from '../core/samples/stream.ts';
 import type { Line, SampleStream } from '../core/samples/stream.ts';
 import type { SoundProject } from './project.ts';
 import { sampleFiles, readSource } from './read.ts';
+import { notUtf8 } from './text.ts';
 
 /** Bytes from which on a file of newline-delimited JSON is read as it is loaded. */
 const LONG = 4_000_000;
@@ -26,7 +27,7 @@ export function readSampleFiles(folder: string, graph: Graph): SampleFiles {
       const path = join(folder, file);
       const model = modelOfFile(graph, file);
       const isLong = file.endsWith('.ndjson') && statSync(path).size > LONG;
-      return isLong && model !== undefined ? [[file, ndjsonStream(model, file, () => linesOf(path))]] : [];
+      return isLong && model !== undefined ? [[file, ndjsonStream(model, file, () => linesOf(path, file))]] : [];
     }),
   );
   return {
@@ -44,16 +45,31 @@ export function firstSamples({ folder, graph }: SoundProject): ReadonlyMap<strin
   return first;
 }
 
-/** The lines of a file, one after the other. */
-async function* linesOf(path: string): AsyncIterable<Line> {
+const LINE_FEED = 0x0a;
+
+/** The lines of a file, one after the other, without a byte order mark. Throws where one is not UTF-8. */
+async function* linesOf(path: string, file: string): AsyncIterable<Line> {
   const { size } = statSync(path);
-  let [read, rest] = [0, ''];
-  const stream = createReadStream(path, { encoding: 'utf8', highWaterMark: READ_AT_ONCE });
-  for await (const chunk of stream as AsyncIterable<string>) {
-    read += Buffer.byteLength(chunk);
-    const lines = (rest + chunk).split('\n');
-    rest = lines.pop()!;
-    for (const text of lines) yield { text, share: Math.min(1, read / size) };
+  const strict = new TextDecoder('utf-8', { fatal: true });
+  let [read, number] = [0, 0];
+  let rest: Buffer = Buffer.alloc(0);
+  const decoded = (bytes: Uint8Array): string => {
+    number += 1;
+    try {
+      return strict.decode(bytes);
+    } catch {
+      throw notUtf8(file, bytes, number);
+    }
+  };
+  for await (const chunk of createReadStream(path, { highWaterMark: READ_AT_ONCE }) as AsyncIterable<Buffer>) {
+    read += chunk.length;
+    const bytes = rest.length === 0 ? chunk : Buffer.concat([rest, chunk]);
+    let begin = 0;
+    for (let end = bytes.indexOf(LINE_FEED); end >= 0; end = bytes.indexOf(LINE_FEED, begin)) {
+      yield { text: decoded(bytes.subarray(begin, end)), share: Math.min(1, read / size) };
+      begin = end + 1;
+    }
+    rest = bytes.subarray(begin);
   }
-  if (rest !== '') yield { text: rest, share: 1 };
+  if (rest.length > 0) yield { text: decoded(rest), share: 1 };
 }

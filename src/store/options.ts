@@ -2,6 +2,8 @@ import { StoreError } from '../core/store/contract.ts';
 
 /** How a store is to treat those who ask much of it. Commands that work alone need none of it. */
 export interface StoreOptions {
+  /** Milliseconds that work on tables waits for those who use them; left out: two minutes. */
+  readonly longestWait?: number | undefined;
   /** Told once when the tables that it is held to have moved on. */
   readonly onMoved?: (() => void) | undefined;
   /** Milliseconds that a read may take; left out: as long as it likes, or the store's own limit. */
@@ -44,3 +46,7 @@ export const tablesMoved = (address: string): StoreError =>
     `a migration has changed the tables of ${address} meanwhile`,
     'start this again; vantfell serve --watch does so by itself',
   );
+
+/** What to do where the database has something that the tool has not made. */
+export const otherHand =
+  'something else has changed the database: vantfell migrate status shows every difference from what its migrations made';

@@ -8,6 +8,7 @@ import type { Store } from '../../src/core/store/contract.ts';
 import { StoreError } from '../../src/core/store/contract.ts';
 import { conversionOf } from '../../src/core/tables/conversion.ts';
 import { scriptText } from '../../src/core/tables/ddl.ts';
+import { makeOwnTables } from '../../src/core/tables/own-work.ts';
 import { noDecisions, redesign } from '../../src/core/tables/redesign.ts';
 import type { Decisions } from '../../src/core/tables/redesign.ts';
 import type { Column, Table } from '../../src/core/tables/table.ts';
@@ -47,6 +48,7 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
     store = await openStore(
       kind === 'sqlite' ? `sqlite:${join(folder, 'types.db')}` : await newDatabase(server, 'types'),
     );
+    await store.alter((alteration) => makeOwnTables(alteration, store));
   }, 60_000);
   afterAll(() => store.close());
 

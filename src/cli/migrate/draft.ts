@@ -1,5 +1,5 @@
 import { existsSync } from 'node:fs';
-import { countDangers, isStopped } from '../../core/migrations/count.ts';
+import { countDangers, fillable, isStopped } from '../../core/migrations/count.ts';
 import { backFile, draftMigration, forwardFile, hasChanges } from '../../core/migrations/draft.ts';
 import type { Drafted } from '../../core/migrations/draft.ts';
 import { refuseImpossible } from '../../core/migrations/follow.ts';
@@ -203,11 +203,10 @@ function show(
       );
     }
   }
-  const stopped = sayings.filter(isStopped);
-  if (stopped.length > 0) {
-    terminal.say(
-      `mend those rows before you run it; or delete it, and draft again with --fill ${stopped[0]!.subject}=…`,
-    );
+  if (sayings.some(isStopped)) {
+    const fill = fillable(sayings);
+    const again = fill === undefined ? '' : `; or delete it, and draft again with --fill ${fill}=…`;
+    terminal.say(`mend those rows before you run it${again}`);
   }
   if (!adopted || drafts.length > 1) terminal.say('read its SQL, then: vantfell migrate run');
 }

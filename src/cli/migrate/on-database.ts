@@ -21,3 +21,6 @@ export async function onDatabase<Result>(
     await store.close();
   }
 }
+
+/** The tables can't be changed while somebody uses them: who that is. */
+export const waitsText = (whom: string): string => `it waits for ${whom}; others are let by meanwhile`;

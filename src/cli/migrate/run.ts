@@ -10,6 +10,7 @@ import { shownStore } from '../../project/shown-path.ts';
 import type { Arguments, Context } from '../command.ts';
 import { loadProjectSamples, showLoaded } from '../seed.ts';
 import { loadedProject } from '../sound-project.ts';
+import { waitsText } from './on-database.ts';
 import { confirm } from '../terminal/ask.ts';
 import { counted } from '../terminal/terminal.ts';
 
@@ -44,6 +45,7 @@ export async function run(context: Context, given: Arguments): Promise<number> {
     const ran = await runMigrations(store, migrations, {
       now: moment.now,
       onStart: (name) => terminal.progress(`running ${name}`),
+      onWait: (whom) => terminal.say(waitsText(whom)),
     });
     terminal.progress('');
     if (given.samples !== true) terminal.value({ ran });

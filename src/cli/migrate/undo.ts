@@ -6,7 +6,7 @@ import { moment } from '../../project/project.ts';
 import type { Arguments, Context } from '../command.ts';
 import { soundProject } from '../sound-project.ts';
 import { confirm } from '../terminal/ask.ts';
-import { onDatabase } from './on-database.ts';
+import { onDatabase, waitsText } from './on-database.ts';
 
 /** Takes back the last batch of migrations, or so many of them. */
 export async function undo(context: Context, given: Arguments): Promise<number> {
@@ -30,7 +30,10 @@ export async function undo(context: Context, given: Arguments): Promise<number> 
     if (losses.length > 0) {
       if (!(await confirm(context, question, 'say --yes to lose them'))) return EXIT.foundWrong;
     } else unrestored.forEach((line) => terminal.say(line));
-    const undone = await undoMigrations(store, migrations, chosen, (name) => terminal.progress(`taking back ${name}`));
+    const undone = await undoMigrations(store, migrations, chosen, {
+      onStart: (name) => terminal.progress(`taking back ${name}`),
+      onWait: (whom) => terminal.say(waitsText(whom)),
+    });
     terminal.progress('');
     terminal.value({ undone });
     undone.forEach((name) => terminal.show(`took back ${name}`));

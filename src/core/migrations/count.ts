@@ -41,3 +41,11 @@ export const isLossy = ({ dangers }: CountedSaying): boolean =>
 
 export const isStopped = ({ dangers }: CountedSaying): boolean =>
   dangers.some(({ consequence, count }) => consequence === 'stops' && count !== undefined && count > 0);
+
+/** What a fill would take past what it stops at: a field whose rows lack a value, or have one that can't stay. */
+export const fillable = (sayings: readonly CountedSaying[]): string | undefined =>
+  sayings
+    .filter(isStopped)
+    .find(({ dangers }) =>
+      dangers.every(({ hazard, count }) => count === 0 || ['rows', 'nulls', 'unfit', 'broken'].includes(hazard.kind)),
+    )?.subject;

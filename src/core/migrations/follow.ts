@@ -7,7 +7,7 @@ import { isEmpty, redesign } from '../tables/redesign.ts';
 import type { Fill, Redesign } from '../tables/redesign.ts';
 import type { Table } from '../tables/table.ts';
 import { sayingsOf } from '../tables/words.ts';
-import { countDangers, isLossy, isStopped, sayingText } from './count.ts';
+import { countDangers, fillable, isLossy, isStopped, sayingText } from './count.ts';
 import { memoryOf } from './memory.ts';
 import { refuseMissing } from './missing.ts';
 import { OutOfStep, Undecided } from './out-of-step.ts';
@@ -60,8 +60,9 @@ export function followModels(
     if (lossy.length + stopped.length > 0 && questions.length > 0) throw new Undecided(questions, lossy);
     if (stopped.length > 0) {
       const lines = stopped.map((saying) => `  ${sayingText(saying)}`).join('\n');
-      const remedy =
-        'mend those rows, or give the field a default; vantfell migrate draft --fill model.field=value gives them a value';
+      const fill = fillable(stopped);
+      const given = fill === undefined ? '' : `; vantfell migrate draft --fill ${fill}=… gives them a value`;
+      const remedy = `mend those rows, or give the field a default${given}`;
       throw new OutOfStep(`the database ${store.address} can not follow the models:\n${lines}`, remedy);
     }
     if (lossy.length > 0 && !answers.mayLose) throw new Undecided([], lossy);

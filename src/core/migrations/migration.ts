@@ -26,8 +26,9 @@ export interface Ran {
   readonly checksum: string;
 }
 
+/** Of what its statements say: version control may give lines other ends on another machine. */
 export const checksumOf = ({ forward }: Pick<Migration, 'forward'>): string =>
-  createHash('sha256').update(forward).digest('hex').slice(0, 12);
+  createHash('sha256').update(forward.replaceAll('\r\n', '\n')).digest('hex').slice(0, 12);
 
 /** The tables after the last of some migrations. */
 export const lastPicture = (migrations: readonly Migration[]): readonly Table[] => migrations.at(-1)?.after ?? [];

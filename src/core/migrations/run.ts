@@ -6,19 +6,22 @@ import { isSameDesign, redesign } from '../tables/redesign.ts';
 import type { Table } from '../tables/table.ts';
 import { sayingsOf } from '../tables/words.ts';
 import type { Saying } from '../tables/words.ts';
-import { countDangers, isStopped, sayingText } from './count.ts';
+import { countDangers, fillable, isStopped, sayingText } from './count.ts';
 import { endsTransaction } from './ends-transaction.ts';
 import { indexNames, strangersTable } from './follow.ts';
 import { memoryOf } from './memory.ts';
 import { checksumOf, standingsOf } from './migration.ts';
 import type { Migration, Ran } from './migration.ts';
 import { OutOfStep } from './out-of-step.ts';
+import type { CountedSaying } from './out-of-step.ts';
 import { stepBack } from './way-back.ts';
 
 /** How a run is told of while it goes on. */
 export interface RunOptions {
   readonly now: () => Date;
   readonly onStart?: (name: string) => void;
+  /** Told whom a migration waits for. */
+  readonly onWait?: (whom: string) => void;
 }
 
 /**
@@ -108,7 +111,7 @@ export async function runMigrations(
   migrations: readonly Migration[],
   options: RunOptions,
 ): Promise<string[]> {
-  const { now, onStart } = options;
+  const { now, onStart, onWait } = options;
   const memory = memoryOf(store);
   const history = await historyOf(store, migrations, now);
   refuseChanged(migrations, history);
@@ -121,13 +124,16 @@ export async function runMigrations(
     onStart?.(migration.name);
     const before = migrations[migrations.indexOf(migration) - 1]?.after ?? [];
     try {
-      const ran = await store.alter(async (alteration) => {
-        if ((await memory.history(alteration)).some(({ name }) => name === migration.name)) return false;
-        await alteration.script(migration.forward, indexNames(before));
-        await memory.note(alteration, ranNow(migration, batch, now));
-        await alteration.moveOn();
-        return true;
-      });
+      const ran = await store.alter(
+        async (alteration) => {
+          if ((await memory.history(alteration)).some(({ name }) => name === migration.name)) return false;
+          await alteration.script(migration.forward, indexNames(before));
+          await memory.note(alteration, ranNow(migration, batch, now));
+          await alteration.moveOn();
+          return true;
+        },
+        { onWait },
+      );
       if (ran) names.push(migration.name);
     } catch (error) {
       throw await explained(error, store, migration, before);
@@ -145,15 +151,15 @@ async function explained(
 ): Promise<unknown> {
   if (!isRefused(error)) return error;
   const decisions = { renames: migration.renames, fills: new Map(), defaults: new Map() };
-  const lines = await stoppingRows(store, sayingsOf(redesign(before, migration.after, decisions), decisions));
-  if (lines === '') {
+  const stopping = await stoppingRows(store, sayingsOf(redesign(before, migration.after, decisions), decisions));
+  if (stopping.length === 0) {
     const message = `${migration.name} stopped, and nothing of it was kept: ${error.message}`;
     return new OutOfStep(message, otherRemedy(error, `${migration.name}/${store.kind}.forward.sql`));
   }
-  return new OutOfStep(
-    `${migration.name} stopped, and nothing of it was kept:${lines}`,
-    'mend those rows; or delete the migration and draft it again with --fill model.field=value',
-  );
+  const fill = fillable(stopping);
+  const again = fill === undefined ? '' : `; or delete the migration and draft it again with --fill ${fill}=…`;
+  const message = `${migration.name} stopped, and nothing of it was kept:${linesOf(stopping)}`;
+  return new OutOfStep(message, `mend those rows${again}`);
 }
 
 const isRefused = (error: unknown): error is StoreError =>
@@ -163,14 +169,14 @@ const isRefused = (error: unknown): error is StoreError =>
 const otherRemedy = ({ remedy }: StoreError, file: string): string =>
   remedy === '' ? `see to what it tells of, or to ${file}` : remedy;
 
-/** A line for each thing that rows stand in the way of. */
-async function stoppingRows(store: Store, sayings: readonly Saying[]): Promise<string> {
+/** The things that rows stand in the way of; none where they can't be counted. */
+async function stoppingRows(store: Store, sayings: readonly Saying[]): Promise<CountedSaying[]> {
   const counted = await countDangers(sayings, { reader: store, ddl: store.ddl }).catch(() => []);
-  return counted
-    .filter(isStopped)
-    .map((saying) => `\n  ${sayingText(saying)}`)
-    .join('');
+  return counted.filter(isStopped);
 }
+
+const linesOf = (sayings: readonly CountedSaying[]): string =>
+  sayings.map((saying) => `\n  ${sayingText(saying)}`).join('');
 
 /** The migrations that an undo takes back, the last one first. */
 export function undoable(
@@ -211,7 +217,7 @@ export async function undoMigrations(
   store: Store,
   migrations: readonly Migration[],
   chosen: readonly Migration[],
-  onStart?: (name: string) => void,
+  { onStart, onWait }: Omit<RunOptions, 'now'> = {},
 ): Promise<string[]> {
   const memory = memoryOf(store);
   const names: string[] = [];
@@ -219,23 +225,27 @@ export async function undoMigrations(
   for (const migration of chosen) {
     onStart?.(migration.name);
     try {
-      const undone = await store.alter(async (alteration) => {
-        const history = await memory.history(alteration);
-        if (!history.some(({ name }) => name === migration.name)) return false;
-        refuseInside(history, migration.name);
-        await alteration.script(migration.back, indexNames(migration.after));
-        await memory.forget(alteration, migration.name);
-        await alteration.moveOn();
-        return true;
-      });
+      const undone = await store.alter(
+        async (alteration) => {
+          const history = await memory.history(alteration);
+          if (!history.some(({ name }) => name === migration.name)) return false;
+          refuseInside(history, migration.name);
+          await alteration.script(migration.back, indexNames(migration.after));
+          await memory.forget(alteration, migration.name);
+          await alteration.moveOn();
+          return true;
+        },
+        { onWait },
+      );
       if (undone) names.push(migration.name);
     } catch (error) {
       if (!isRefused(error)) throw error;
       const { plan, decisions } = stepBack(migrations, migration);
-      const lines = await stoppingRows(store, sayingsOf(plan, decisions));
-      const message = `${migration.name} can not be taken back, and all of it still stands:${lines === '' ? ` ${error.message}` : lines}`;
+      const stopping = await stoppingRows(store, sayingsOf(plan, decisions));
+      const why = stopping.length === 0 ? ` ${error.message}` : linesOf(stopping);
       const file = `${migration.name}/${store.kind}.back.sql`;
-      throw new OutOfStep(message, lines === '' ? otherRemedy(error, file) : `mend those rows, or edit ${file}`);
+      const remedy = stopping.length === 0 ? otherRemedy(error, file) : `mend those rows, or edit ${file}`;
+      throw new OutOfStep(`${migration.name} can not be taken back, and all of it still stands:${why}`, remedy);
     }
   }
   return names;

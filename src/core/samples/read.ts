@@ -99,12 +99,22 @@ export function ndjsonRow(model: Model, file: string, line: string, number: numb
 /** RFC 4180 with a header row; an empty cell is absent, `\N` is null, and text is read into its field's type. */
 function csvRows(model: Model, source: Source, problems: Problem[]): SampleRow[] {
   let records: { record: Record<string, string>; info: { lines: number } }[];
+  let twin: string | undefined;
   try {
-    records = parseCsv(source.text, { columns: true, info: true, bom: true, skip_empty_lines: true });
+    const columns = (header: string[]): string[] => {
+      twin = header.find((name, at) => header.indexOf(name) !== at);
+      return header;
+    };
+    records = parseCsv(source.text, { columns, info: true, bom: true, skip_empty_lines: true });
   } catch (error) {
     if (!(error instanceof CsvError)) throw error;
     const line = typeof error.lines === 'number' ? error.lines : 1;
     problems.push(complaint('unreadable-csv', error.message, 'mend the line', lineOf(source, line, 1)));
+    return [];
+  }
+  if (twin !== undefined) {
+    const message = `the column ${twin} stands here twice`;
+    problems.push(complaint('duplicate-key', message, 'rename one of them, or take it out', firstLine(source)));
     return [];
   }
   return records.flatMap(({ record, info }, index) => {

@@ -71,6 +71,11 @@ export interface TransactionOptions {
   readonly unlimited?: boolean;
 }
 
+export interface AlterOptions {
+  /** Told whom it waits for, as often as that changes. */
+  readonly onWait?: ((whom: string) => void) | undefined;
+}
+
 /**
  * A database, as the core needs it. An implementation for one kind of database is a folder of `src/store`; it throws
  * `StoreError` and nothing else.
@@ -95,8 +100,11 @@ export interface Store extends Reader {
     requester?: Requester,
   ): Promise<Result>;
   readonly ddl: Ddl;
-  /** A transaction that may change tables. However long it takes, it isn't cut off. */
-  alter<Result>(work: (alteration: Alteration) => Promise<Result>): Promise<Result>;
+  /**
+   * A transaction that may change tables. However long it takes, it isn't cut off. Where others use the tables, it waits
+   * for them, though not without an end, and lets others by meanwhile: its work may be done again from its beginning.
+   */
+  alter<Result>(work: (alteration: Alteration) => Promise<Result>, options?: AlterOptions): Promise<Result>;
   close(): Promise<void>;
 }
 

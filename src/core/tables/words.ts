@@ -3,6 +3,7 @@ import { columnDangers, goneDanger, insideDanger, moveDangers, referenceDangers,
 import { insideChanges, pathText } from './inside.ts';
 import { isIn, isSameColumn, isUnchanged } from './redesign.ts';
 import type { ColumnChange, Decisions, Fill, Redesign, TableChange } from './redesign.ts';
+import type { Renames } from './match.ts';
 import { isOwn } from './own-tables.ts';
 import { called } from './table.ts';
 import type { Check, Column, Index, PropertyShape, Reference, Shape } from './table.ts';
@@ -34,6 +35,7 @@ export function sayingsOf(plan: Redesign, { renames }: Pick<Decisions, 'renames'
       // A model's new name tells of its table's.
       .filter(({ to }) => !renames.has(plan.standing.get(to)?.before.of ?? ''))
       .map(({ from, to }) => said(from, `this table is called ${to} now`)),
+    ...[...plan.standing.values()].flatMap((one) => columnNameSayings(one, renames)),
     ...plan.changed.flatMap((change) => changeSayings(change, plan)),
     ...plan.dropped.map((table) => {
       const isMoved = plan.moves.some(({ source }) => source === table);
@@ -41,6 +43,17 @@ export function sayingsOf(plan: Redesign, { renames }: Pick<Decisions, 'renames'
       return said(table.of, `its table ${name} goes`, isMoved ? [] : [goneDanger(name)]);
     }),
   ];
+}
+
+/** Columns that are called otherwise, while the members that they hold keep their names. */
+function columnNameSayings({ before, carried }: Pick<TableChange, 'before' | 'carried'>, renames: Renames): Saying[] {
+  if (before.of.includes('.')) return [];
+  return before.columns.flatMap((column, at): Saying[] => {
+    const { name } = carried.columns[at]!;
+    const subject = called(before, column);
+    if (name === column.name || isOwn(name) || renames.has(subject)) return [];
+    return [{ subject, text: `its column is called ${name} now`, dangers: [] }];
+  });
 }
 
 const counted = (count: number, noun: string): string => `${count} ${noun}${count === 1 ? '' : 's'}`;

@@ -7,6 +7,7 @@ import { postgresDdl } from './ddl.ts';
 import { describe } from './describe.ts';
 import { storeError } from './errors.ts';
 import { moveOn } from './held.ts';
+import { isLockTimeout, LOCK_MS } from './locked.ts';
 
 /** Two programs that work on the tables of one database take turns. The number is this tool's own, and nothing else. */
 const LOCK = 7_228_391;
@@ -17,6 +18,7 @@ export async function alterationOn(
   transaction: Transaction,
   address: string,
   hold: () => Promise<void>,
+  watch: (client: PoolClient) => () => void,
 ): Promise<Alteration> {
   await client.query('SET LOCAL statement_timeout = 0');
   // A program that is killed would else hold its locks for as long as its statement takes. Known since version 14.
@@ -24,18 +26,20 @@ export async function alterationOn(
     "SELECT set_config('client_connection_check_interval', '500', true) WHERE current_setting('server_version_num')::int >= 140000",
   );
   await client.query('SELECT pg_advisory_xact_lock($1)', [LOCK]);
+  await client.query(`SET LOCAL lock_timeout = ${LOCK_MS}`);
   const tables =
     "SELECT relname FROM pg_class WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p')";
   return {
     ...transaction,
     tables: async () => (await client.query<{ relname: string }>(tables)).rows.map(({ relname }) => relname),
     async script(sql) {
+      const unwatch = watch(client);
       try {
         await client.query(sql);
       } catch (error) {
-        const { fault, message, remedy } = storeError(error, address);
-        if (fault.kind === 'unreachable') throw storeError(error, address);
-        throw new StoreError({ kind: 'refused' }, message, fault.kind === 'busy' ? remedy : '', error);
+        throw scriptError(error, address);
+      } finally {
+        unwatch();
       }
       if (await isOver(client)) {
         const remedy =
@@ -62,6 +66,21 @@ export async function alterationOn(
     },
   };
 }
+
+/** What stopped a script, with what else in the database depends on what it changes. */
+function scriptError(error: unknown, address: string): StoreError {
+  const told = storeError(error, address);
+  // Waited for by whoever asked; or nothing of the script's.
+  if (isLockTimeout(error) || told.fault.kind === 'unreachable') return told;
+  const { code = '', detail = '' } = error as { code?: string; detail?: string };
+  const depends = DEPENDENT.includes(code) && detail !== '';
+  const message = depends ? `${told.message}: ${detail.replaceAll('\n', '; ')}` : told.message;
+  const remedy = depends ? 'change or drop that first: it is not of this tool, and would be broken' : '';
+  return new StoreError({ kind: 'refused' }, message, told.fault.kind === 'busy' ? told.remedy : remedy, error);
+}
+
+/** Other objects depend on what is dropped; a column is used by a view, whose type would change. */
+const DEPENDENT = ['2BP01', '0A000'];
 
 /** The lock is held for as long as the transaction. */
 async function isOver(client: PoolClient): Promise<boolean> {

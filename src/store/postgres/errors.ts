@@ -1,4 +1,8 @@
 import { StoreError } from '../../core/store/contract.ts';
+import { otherHand } from '../options.ts';
+
+/** Tables, columns, rules and triggers that are not as the tool has made them: it asks for nothing that is not there. */
+const ALTERED = /^(42P01|42703|42P07|42710|23502|23514|23P01|P0001)$/;
 
 /** What PostgreSQL or its driver threw, in the words of the store contract. */
 export function storeError(error: unknown, address: string): StoreError {
@@ -28,6 +32,7 @@ export function storeError(error: unknown, address: string): StoreError {
       error,
     );
   }
+  if (ALTERED.test(code)) return new StoreError({ kind: 'refused' }, message, otherHand, error);
   return new StoreError({ kind: 'defect' }, message, 'this is a defect of vantfell: please report it', error);
 }
 
@@ -37,6 +42,8 @@ function remedyOf(code: string, address: string): string | undefined {
   if (code === '3D000') return `make it, as with createdb ${name}; or name another with store: in vantfell.yaml`;
   if (code.startsWith('28')) return 'see to the user and the password of store: in vantfell.yaml, or to PGPASSWORD';
   if (code === '42501') return 'give its user the right to make tables in the schema public';
+  if (code === '53300') return 'it has as many connections as it takes: close some, or raise its max_connections';
+  if (code === '53100') return 'its disk is full: make room, and try again';
   if (code === '55000') return 'the server takes no connections to it at the moment: see to its settings';
   const gone = /^(ECONN|ENOTFOUND|EAI_|EHOSTUNREACH|ETIMEDOUT|EPIPE|57P0|25P0[34]|08|53)/.test(code) || code === '';
   return gone

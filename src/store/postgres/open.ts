@@ -11,6 +11,7 @@ import { isCutOff, isPassing, storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { postgresDdl } from './ddl.ts';
 import { heldCommit, heldName, heldText, moveOn, saysMoved } from './held.ts';
+import { patiently } from './locked.ts';
 import { makePipes } from './pipes.ts';
 import type { Queryable } from './pipes.ts';
 import { makeSlowReads } from './slow-reads.ts';
@@ -32,7 +33,14 @@ const UNKNOWN_NAME = '26000';
 /** Opens a pool of connections to a database. `address` is a URL, as postgres://user@host:5432/name. */
 export async function openPostgres(
   address: string,
-  { longestRead = 5_000, slowReads = 0, longestTransaction, mostWaiting = Infinity, onMoved }: StoreOptions = {},
+  {
+    longestRead = 5_000,
+    slowReads = 0,
+    longestTransaction,
+    mostWaiting = Infinity,
+    longestWait = 120_000,
+    onMoved,
+  }: StoreOptions = {},
 ): Promise<Store> {
   const shown = withoutPassword(address);
   const settings: pg.PoolConfig = {
@@ -247,15 +255,17 @@ export async function openPostgres(
       }
     },
 
-    alter: (work) =>
-      once(async (handle, client) => {
-        const hold = async (): Promise<void> => {
-          // An older version of the tool has made none.
-          if ((await heldName(client)) === undefined) await moveOn(client);
-          held = await heldName(client);
-        };
-        return work(await alterationOn(client, handle, shown, hold));
-      }),
+    alter: (work, { onWait } = {}) =>
+      patiently(reading, longestWait, onWait, ({ watch }) =>
+        once(async (handle, client) => {
+          const hold = async (): Promise<void> => {
+            // An older version of the tool has made none.
+            if ((await heldName(client)) === undefined) await moveOn(client);
+            held = await heldName(client);
+          };
+          return work(await alterationOn(client, handle, shown, hold, watch));
+        }),
+      ),
 
     async close() {
       await Promise.all([pipes.close(), ...pools.map((pool) => pool.end())]);

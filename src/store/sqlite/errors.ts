@@ -1,4 +1,8 @@
 import { StoreError } from '../../core/store/contract.ts';
+import { otherHand } from '../options.ts';
+
+/** Tables, columns, rules and triggers that are not as the tool has made them: it asks for nothing that is not there. */
+const ALTERED = /^(SQLITE_CONSTRAINT_(CHECK|NOTNULL|TRIGGER)|no such (table|column)|table .* has no column)/;
 
 /** What SQLite threw, in the words of the store contract. */
 export function storeError(error: unknown, file: string): StoreError {
@@ -21,9 +25,14 @@ export function storeError(error: unknown, file: string): StoreError {
     /^SQLITE_(CANTOPEN|IOERR|READONLY|FULL|NOTADB|CORRUPT|PERM)/.test(code) ||
     /unable to open|not a database/i.test(message)
   ) {
-    const remedy = 'see that the folder exists and can be written to, and that the file is an SQLite database';
+    const remedy = code.startsWith('SQLITE_FULL')
+      ? 'its disk is full: make room, and try again'
+      : 'see that the folder exists and can be written to, and that the file is an SQLite database';
     return new StoreError({ kind: 'unreachable' }, `the database ${file} can not be used: ${message}`, remedy, error);
   }
   if (message.includes('parser stack overflow')) return new StoreError({ kind: 'too-complex' }, message, '', error);
+  if (ALTERED.test(code) || ALTERED.test(message)) {
+    return new StoreError({ kind: 'refused' }, message, otherHand, error);
+  }
   return new StoreError({ kind: 'defect' }, message, 'this is a defect of vantfell: please report it', error);
 }

@@ -128,11 +128,11 @@ export function openSqlite(
       throw toldOf(error);
     });
   /** A statement that goes wrong on tables that have moved on says nothing else. */
-  const toldOf = (error: unknown): unknown => {
+  const toldOf = (error: unknown): StoreError => {
     try {
       held.heed(read);
     } catch (moved) {
-      return isBusy(moved) ? storeError(error, file) : moved;
+      return storeError(isBusy(moved) ? error : moved, file);
     }
     return storeError(error, file);
   };

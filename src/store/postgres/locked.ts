@@ -1,0 +1,91 @@
+import { setTimeout as pause } from 'node:timers/promises';
+import type { Pool, PoolClient } from 'pg';
+import { StoreError } from '../../core/store/contract.ts';
+
+/** Whoever wants to read a table waits behind what wants to change it: for so long, and no longer. */
+export const LOCK_MS = 1_000;
+/** In between, those who waited are let by. */
+const PAUSE_MS = 1_500;
+const LOOK_MS = 300;
+const LOCK_TIMEOUT = '55P03';
+
+interface Waiting {
+  /** Looks after a statement that may have to wait for locks; what it returns ends that. */
+  watch(client: PoolClient): () => void;
+}
+
+/**
+ * Does work that needs tables for itself, again and again while others use them, for `longest` milliseconds; `look` is
+ * asked who those are.
+ */
+export async function patiently<Result>(
+  look: Pool,
+  longest: number,
+  onWait: ((whom: string) => void) | undefined,
+  work: (waiting: Waiting) => Promise<Result>,
+): Promise<Result> {
+  const until = performance.now() + longest;
+  let whom = '';
+  const told = (found: string): void => {
+    if (found === '' || found === whom) return;
+    whom = found;
+    onWait?.(found);
+  };
+  const watch = (client: PoolClient): (() => void) => {
+    const pid = (client as unknown as { processID: number }).processID;
+    const timer = setInterval(() => void blockersOf(look, pid).then(told, () => undefined), LOOK_MS);
+    return () => clearInterval(timer);
+  };
+  for (;;) {
+    try {
+      return await work({ watch });
+    } catch (error) {
+      if (!isLocked(error)) throw error;
+      if (performance.now() > until) throw inUse(whom, error);
+      await pause(PAUSE_MS);
+    }
+  }
+}
+
+export const isLockTimeout = (error: unknown): boolean => (error as { code?: unknown }).code === LOCK_TIMEOUT;
+
+const isLocked = (error: unknown): boolean => error instanceof StoreError && isLockTimeout(error.cause);
+
+const inUse = (whom: string, cause: unknown): StoreError =>
+  new StoreError(
+    { kind: 'busy' },
+    `the tables are in use by ${whom === '' ? 'others' : whom}`,
+    'end what they do, or wait for it, and try again',
+    cause,
+  );
+
+interface Blocker {
+  readonly pid: number;
+  readonly usename: string | null;
+  readonly application_name: string;
+  readonly client_addr: string | null;
+  readonly state: string | null;
+  readonly query: string;
+}
+
+/** Those who hold locks that a connection waits for: `psql of ines (process 4711, idle in transaction: SELECT …)`. */
+async function blockersOf(look: Pool, pid: number): Promise<string> {
+  const sql =
+    'SELECT pid, usename, application_name, host(client_addr) AS client_addr, state, left(query, 60) AS query' +
+    ' FROM pg_stat_activity' +
+    ' WHERE pid = ANY(pg_blocking_pids($1)) ORDER BY pid';
+  return (await look.query<Blocker>(sql, [pid])).rows.map(blockerText).join('; ');
+}
+
+function blockerText({
+  pid,
+  usename,
+  application_name: application,
+  client_addr: address,
+  state,
+  query,
+}: Blocker): string {
+  const who = [application, usename === null ? '' : `of ${usename}`, address === null ? '' : `at ${address}`];
+  const does = [state ?? 'at work', query.replace(/\s+/g, ' ').trim()].filter((words) => words !== '').join(': ');
+  return `${who.filter((words) => words !== '').join(' ')} (process ${pid}, ${does})`;
+}
