@@ -99,17 +99,18 @@ async function opener(
   const { StoreError } = await import('../core/store/contract.ts');
   const { terminal, quiet } = context;
   const hinder = hindering(hindrance);
-  let opened = 0;
+  let latest: object | undefined;
   return async (project) => {
     const key = serviceKeys(project);
     if (key.kept && !LOOPBACK.test(host)) {
       const remedy = 'declare one in vantfell.yaml, as key: "${VANTFELL_KEY}", with 32 bytes or more';
       throw new Failure(EXIT.foundWrong, `a service for other machines needs a key of its own (host ${host})`, remedy);
     }
-    const own = (opened += 1);
+    const own = {};
     // A service that another has taken the place of is nobody's any more.
-    const onMoved = (): void => (own === opened ? tablesMoved() : undefined);
+    const onMoved = (): void => (own === latest ? tablesMoved() : undefined);
     const store = await openWithAnswers(context, project, { ...storeOptions(project.graph), onMoved });
+    latest = own;
     if (key.made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
     // Nobody is told of requests where nobody listens, which is quicker.
     const { observed } = await import('../project/observed.ts');

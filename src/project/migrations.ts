@@ -48,7 +48,7 @@ function readMigration(folder: string, name: string, kind: StoreKind): Migration
         : `bring it back; or name ${kind} in stores: of vantfell.yaml, delete the migrations and draft them anew`;
     throw new Failure(EXIT.foundWrong, `${FOLDER}/${name} has no ${file}`, remedy);
   };
-  const { tables, renames = {} } = picture(text(AFTER_FILE), `${FOLDER}/${name}/${AFTER_FILE}`);
+  const { tables, renames = {}, filled = [] } = picture(text(AFTER_FILE), `${FOLDER}/${name}/${AFTER_FILE}`);
   return {
     number: Number(number),
     name,
@@ -56,13 +56,20 @@ function readMigration(folder: string, name: string, kind: StoreKind): Migration
     back: text(backFile(kind)),
     after: tables,
     renames: new Map(Object.entries(renames)),
+    filled,
   };
 }
 
-function picture(text: string, file: string): { tables: Table[]; renames?: Record<string, string> } {
+interface Picture {
+  readonly tables: Table[];
+  readonly renames?: Record<string, string>;
+  readonly filled?: string[];
+}
+
+function picture(text: string, file: string): Picture {
   try {
     const read = JSON.parse(text) as { tables?: unknown };
-    if (Array.isArray(read.tables)) return read as ReturnType<typeof picture>;
+    if (Array.isArray(read.tables)) return read as Picture;
   } catch {
     // Told below.
   }

@@ -24,6 +24,10 @@ export interface InsideSpelling {
   asText(column: Column, x: string): string;
 }
 
+/** A SELECT's source, and its condition where it has one. */
+export const sourceText = (from: string, where = 'TRUE'): string =>
+  ` FROM ${from}${where === 'TRUE' ? '' : ` WHERE ${where}`}`;
+
 /** What the value of a column becomes whose insides have another shape. */
 export function convertedInside(from: Column, to: Column, x: string, spell: InsideSpelling): Converted {
   if (to.shape === undefined) return { value: x };

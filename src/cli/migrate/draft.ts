@@ -65,6 +65,7 @@ export async function draft(context: Context, given: Arguments): Promise<number>
       return EXIT.done;
     }
     const files = drafts.flatMap((one) => writeMigration(project.folder, one));
+    if (first > 0) await keepDrafted(database!.store, drafts[0]!.name);
     show(context, project, drafts, sayings, { files, adopted: first > 0, sql: given.sql === true });
     return EXIT.done;
   } catch (error) {
@@ -118,6 +119,10 @@ async function standingDatabase(
       : migrations.length === 0 || isSameDesign(picture, lastPicture(migrations));
   return { store, picture, isAtPicture };
 }
+
+/** More than one migration may end with the same tables: this database stands where the first of these does. */
+const keepDrafted = (store: Store, name: string): Promise<void> =>
+  store.alter((alteration) => memoryOf(store).keepDrafted(alteration, name));
 
 async function answerAll(
   context: Context,

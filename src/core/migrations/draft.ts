@@ -4,7 +4,8 @@ import { scriptText } from '../tables/ddl.ts';
 import type { Ddl } from '../tables/ddl.ts';
 import { shortName } from '../tables/names.ts';
 import { backwards, isEmpty, redesign } from '../tables/redesign.ts';
-import type { Decisions } from '../tables/redesign.ts';
+import type { Decisions, Redesign } from '../tables/redesign.ts';
+import { called } from '../tables/table.ts';
 import type { Table } from '../tables/table.ts';
 import { sayingsOf } from '../tables/words.ts';
 import type { Saying } from '../tables/words.ts';
@@ -47,7 +48,7 @@ export function draftMigration({ number, title, before, after, decisions, ddls }
     files[forwardFile(kind)] = scriptText(head('forward'), ddl.redesign(plan));
     files[backFile(kind)] = scriptText(head('back'), ddl.redesign(wayBack));
   }
-  files[AFTER_FILE] = pictureText(after, decisions);
+  files[AFTER_FILE] = pictureText(after, decisions, plan);
   return { name, files, sayings };
 }
 
@@ -55,8 +56,14 @@ export function draftMigration({ number, title, before, after, decisions, ddls }
 export const hasChanges = (before: readonly Table[], after: readonly Table[], decisions: Decisions): boolean =>
   decisions.renames.size > 0 || !isEmpty(redesign(before, after, decisions));
 
-function pictureText(tables: readonly Table[], { renames }: Decisions): string {
-  const said = renames.size === 0 ? {} : { renames: Object.fromEntries(renames) };
+function pictureText(tables: readonly Table[], { renames }: Decisions, { changed }: Redesign): string {
+  const filled = changed.flatMap(({ after, columns }) =>
+    columns.flatMap((one) => (one.before === undefined || one.fill === undefined ? [] : [called(after, one.after!)])),
+  );
+  const said = {
+    ...(renames.size === 0 ? {} : { renames: Object.fromEntries(renames) }),
+    ...(filled.length === 0 ? {} : { filled }),
+  };
   return `${stringify({ ...said, tables }, { maxLength: 140 })}\n`;
 }
 

@@ -11,6 +11,9 @@ export interface Memory {
   /** The tables that stand, where they follow the models and no migration has made them. */
   picture(reader: Reader): Promise<Table[] | undefined>;
   keepPicture(transaction: Transaction, tables: readonly Table[] | undefined): Promise<void>;
+  /** The migration that was drafted of that picture in this database, while it stands. */
+  drafted(reader: Reader): Promise<string | undefined>;
+  keepDrafted(transaction: Transaction, name: string): Promise<void>;
 }
 
 export function memoryOf({ dialect: { name, placeholder } }: Pick<Store, 'dialect'>): Memory {
@@ -48,7 +51,16 @@ export function memoryOf({ dialect: { name, placeholder } }: Pick<Store, 'dialec
     },
     async keepPicture(transaction, tables) {
       await transaction.run(clear, ['tables']);
+      await transaction.run(clear, ['drafted']);
       if (tables !== undefined) await transaction.run(write, ['tables', JSON.stringify(tables)]);
+    },
+    async drafted(reader) {
+      const row = await reader.first(read, ['drafted']);
+      return row === undefined ? undefined : String(row[0]);
+    },
+    async keepDrafted(transaction, called) {
+      await transaction.run(clear, ['drafted']);
+      await transaction.run(write, ['drafted', called]);
     },
   };
 }

@@ -13,6 +13,8 @@ export interface Migration {
   readonly after: readonly Table[];
   /** What was said of names when it was written. */
   readonly renames: Renames;
+  /** The fields of which values that could not stay got a fill: `member.born`. */
+  readonly filled: readonly string[];
 }
 
 /** A migration that a database has run. */

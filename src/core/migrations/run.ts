@@ -46,7 +46,7 @@ export async function historyIn(
   const history = await memory.history(alteration);
   const picture = await memory.picture(alteration);
   if (history.length > 0 || picture === undefined || migrations.length === 0) return history;
-  const at = placeOf(picture, migrations, store.address);
+  const at = placeOf(picture, migrations, await memory.drafted(alteration), store.address);
   for (const migration of migrations.slice(0, at + 1)) {
     await memory.note(alteration, ranNow(migration, 1, now));
   }
@@ -55,8 +55,15 @@ export async function historyIn(
 }
 
 /** Where a database stands that followed the models. More than one migration may end with the same tables. */
-function placeOf(picture: readonly Table[], migrations: readonly Migration[], address: string): number {
+function placeOf(
+  picture: readonly Table[],
+  migrations: readonly Migration[],
+  drafted: string | undefined,
+  address: string,
+): number {
   const places = migrations.flatMap(({ after }, at) => (isSameDesign(picture, after) ? [at] : []));
+  const known = places.find((at) => migrations[at]!.name === drafted);
+  if (known !== undefined) return known;
   const exact = places.filter((at) => JSON.stringify(migrations[at]!.after) === JSON.stringify(picture));
   const remedy = 'start over with vantfell migrate run --from-empty --samples; or name another database';
   if (places.length === 0) {

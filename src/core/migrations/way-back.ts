@@ -44,7 +44,8 @@ export async function wayBackOf(
     const isNewest = migration === chosen[0];
     const reader = isNewest || counted ? { reader: store, ddl: store.ddl } : undefined;
     sayings.push(...(await countDangers(said, reader)));
-    unrestored.push(...comingBack(plan, to), ...otherForms(plan));
+    const filled = migration.filled.map((name) => `${name}: what got a fill does not come back as it was`);
+    unrestored.push(...comingBack(plan, to), ...otherForms(plan), ...filled);
     for (const table of plan.created) remade.add(table.of);
     for (const { after, columns } of plan.changed) {
       for (const column of columns) if (column.before === undefined) remade.add(called(after, column.after!));

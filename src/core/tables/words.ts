@@ -200,7 +200,8 @@ export function dangerText({ hazard, consequence }: Danger, { count, example }: 
   // Without a count nothing is said to be so.
   const has = (verb: string, plural: string): string => (count === undefined ? `may ${plural}` : one ? verb : plural);
   const stops = consequence === 'stops' ? ', which stops it' : '';
-  const shown = example === undefined ? '' : ` (${one ? '' : 'as '}${shortened(example)})`;
+  const isCounted = 'column' in hazard && typeof hazard.column === 'object' && COUNTED.includes(hazard.column.type);
+  const shown = example === undefined ? '' : ` (${one ? '' : 'as '}${isCounted ? example : shortened(example)})`;
   switch (hazard.kind) {
     case 'rows':
     case 'nulls':
@@ -225,6 +226,9 @@ function unfitWords({ column, becomes }: { column: Column; becomes: Column }): s
   if (becomes.shape !== undefined && column.type === becomes.type) return 'has another form';
   return `can't become ${becomes.type} unchanged`;
 }
+
+/** Types whose values need no quotes. */
+const COUNTED: readonly Column['type'][] = ['integer', 'number', 'decimal', 'boolean'];
 
 const LONGEST_EXAMPLE = 40;
 const shortened = (text: string): string =>

@@ -1,7 +1,7 @@
 import { conversionOf } from '../../core/tables/conversion.ts';
 import type { Column } from '../../core/tables/table.ts';
 import type { Converted } from '../converted.ts';
-import { convertedInside } from '../inside-sql.ts';
+import { convertedInside, sourceText } from '../inside-sql.ts';
 import type { InsideSpelling, JsonKind } from '../inside-sql.ts';
 import { quoteText } from '../quote.ts';
 import { postgresJsonValue } from './dialect.ts';
@@ -139,7 +139,7 @@ const KINDS: Readonly<Record<JsonKind, string>> = {
 const text = (json: string): string => `(${json} #>> '{}')`;
 /** As compact as the service writes it. */
 const joined = (open: string, one: string, close: string, from: string, alias: string, where = 'TRUE'): string =>
-  `(SELECT ('${open}' || coalesce(string_agg(${one}, ',' ORDER BY ${alias}.n), '') || '${close}')::json FROM ${from} WHERE ${where})`; // prettier-ignore
+  `(SELECT ('${open}' || coalesce(string_agg(${one}, ',' ORDER BY ${alias}.n), '') || '${close}')::json${sourceText(from, where)})`; // prettier-ignore
 
 export const inside: InsideSpelling = {
   is(kind, json) {

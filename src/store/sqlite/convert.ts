@@ -1,7 +1,7 @@
 import { conversionOf } from '../../core/tables/conversion.ts';
 import type { Column } from '../../core/tables/table.ts';
 import type { Converted } from '../converted.ts';
-import { convertedInside } from '../inside-sql.ts';
+import { convertedInside, sourceText } from '../inside-sql.ts';
 import type { InsideSpelling, JsonKind } from '../inside-sql.ts';
 import { quoteText } from '../quote.ts';
 import { decimalText } from './dialect.ts';
@@ -196,8 +196,7 @@ export const inside: InsideSpelling = {
     value: exact(json, alias),
   }),
   array: (value, from) => `(SELECT json_group_array(json(${value})) FROM ${from})`,
-  object: (name, value, from, where) =>
-    `(SELECT json_group_object(${name}, json(${value})) FROM ${from} WHERE ${where})`,
+  object: (name, value, from, where) => `(SELECT json_group_object(${name}, json(${value}))${sourceText(from, where)})`,
   fromText,
   asText,
 };
