@@ -97,7 +97,9 @@ function putUp(connection: Connection, others: readonly SchemaRow[], before: rea
     new Map(rows.filter(({ type }) => type === 'table').map(({ name, page }) => [name, page]));
   const [old, now] = [pagesOf(before), pagesOf(after)];
   const views = new Set(others.filter(({ type }) => type === 'view').map(({ name }) => name));
-  for (const { type, name, table, sql } of others) {
+  // A trigger may stand on a view.
+  const inOrder = [...others].sort((one, other) => Number(one.type === 'trigger') - Number(other.type === 'trigger'));
+  for (const { type, name, table, sql } of inOrder) {
     const isNew = now.has(table) && (now.get(table) !== old.get(table) || type === 'trigger');
     if (!standing.has(name) && (type === 'view' || isNew || views.has(table))) connection.exec(sql);
   }
