@@ -16,7 +16,7 @@ import { makeOwnTables } from '../src/core/tables/own-work.ts';
 import { backwards, noDecisions, redesign } from '../src/core/tables/redesign.ts';
 import type { Decisions, Fill } from '../src/core/tables/redesign.ts';
 import { called } from '../src/core/tables/table.ts';
-import type { Table } from '../src/core/tables/table.ts';
+import type { Shape, Table } from '../src/core/tables/table.ts';
 import { sayingsOf } from '../src/core/tables/words.ts';
 import { openStore } from '../src/store/open.ts';
 import { newDatabase, startPostgres } from './kit/postgres.mjs';
@@ -37,6 +37,20 @@ afterAll(async () => {
   await server.stop();
   rmSync(folder, { recursive: true });
 });
+
+/** A value of a shape, with all that it may hold. */
+function sampleOf({ type, items, properties = {} }: Shape): unknown {
+  switch (type) {
+    case 'array':
+      return [sampleOf(items!)];
+    case 'object':
+      return Object.fromEntries(Object.entries(properties).map(([name, property]) => [name, sampleOf(property)]));
+    case 'integer':
+      return 7;
+    default:
+      return type === 'boolean' ? true : 'x';
+  }
+}
 
 describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
   let store: Store;
@@ -114,6 +128,9 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
         return `'2026-06-1${mark}T10:00:00.000Z'`;
       case 'json':
         return `'{"a":${mark}}'`;
+      case 'object':
+      case 'array':
+        return `'${JSON.stringify(sampleOf(column.shape!))}'`;
       default:
         return column.checks.some(({ rule }) => rule === 'enum') ? "'b'" : `'${mark + 12}'`;
     }

@@ -1,10 +1,12 @@
-import { mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { countDangers, isStopped } from '../../src/core/migrations/count.ts';
 import { indexNames } from '../../src/core/migrations/follow.ts';
 import type { Store } from '../../src/core/store/contract.ts';
+import { typeNames } from '../../src/core/model/types.ts';
+import type { TypeName } from '../../src/core/model/types.ts';
 import { StoreError } from '../../src/core/store/contract.ts';
 import { conversionOf } from '../../src/core/tables/conversion.ts';
 import { scriptText } from '../../src/core/tables/ddl.ts';
@@ -163,4 +165,23 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
       expect(await read('others', to, 'w')).toEqual(fits);
     },
   );
+});
+
+test('the table of the docs names the pairs of types that have a way, and no others', () => {
+  const page = readFileSync(new URL('../../docs/migrations.md', import.meta.url), 'utf8');
+  const names = (cell: string): string[] => [...cell.matchAll(/`([a-z-]+)`/g)].map(([, name]) => name!);
+  const listed = new Set<string>();
+  for (const [, from = '', to = ''] of page.matchAll(/^\| ([^|]+)\| ([^|]+)\| [^|]+\|$/gm)) {
+    if (!names(from).every((name) => typeNames.includes(name as never))) continue;
+    const targets = /one another|another scale/.test(to) ? names(from) : names(to);
+    for (const one of names(from)) for (const other of targets) listed.add(`${one} ${other}`);
+    if (names(from).join() === 'integer' && names(to).join() === 'boolean') listed.add('boolean integer');
+  }
+  const column = (type: TypeName) => ({ type, scale: 2 });
+  for (const one of typeNames) {
+    for (const other of typeNames) {
+      const hasWay = conversionOf(column(one), column(other)) !== undefined;
+      if (one !== other) expect([one, other, listed.has(`${one} ${other}`)]).toEqual([one, other, hasWay]);
+    }
+  }
 });

@@ -25,6 +25,13 @@ export interface Growth {
 const MODELS = ['hut', 'member', 'stay'];
 const FIELDS = ['name', 'size', 'opened', 'price', 'note'];
 
+/** What objects hold. */
+const inside = fc.dictionary(
+  fc.constantFrom('street', 'road', 'zip'),
+  fc.record({ type: fc.constantFrom('string', 'integer', 'boolean'), required: fc.boolean() }),
+  { minKeys: 1, maxKeys: 3 },
+);
+
 const field = fc.oneof(
   fc.record({
     type: fc.constantFrom('string', 'text'),
@@ -44,6 +51,8 @@ const field = fc.oneof(
   }),
   fc.record({ enum: fc.constantFrom(['a', 'b'], ['b', 'c']), default: fc.constant('b'), required: fc.boolean() }),
   fc.record({ type: fc.constantFrom('json', 'secret', 'email') }),
+  fc.record({ type: fc.constant('object'), properties: inside }),
+  fc.record({ type: fc.constant('array'), items: fc.record({ type: fc.constant('object'), properties: inside }) }),
 );
 
 const model = (name: string): fc.Arbitrary<ModelSpec> => {
@@ -82,7 +91,7 @@ function listed(word: 'index' | 'unique', sets: string[], fields: object): Parti
 
 /** Whether there are three different values of it. */
 const comparable = ({ type }: { type?: string }): boolean =>
-  type !== undefined && !['json', 'secret', 'boolean'].includes(type);
+  type !== undefined && !['json', 'secret', 'boolean', 'object', 'array'].includes(type);
 
 const project = fc.tuple(...MODELS.map(model));
 
@@ -101,6 +110,8 @@ interface Edits {
   readonly gone?: string;
   readonly newName?: string;
   readonly newField?: string;
+  /** Two fields of the first model change places. */
+  readonly swap?: boolean;
 }
 
 const edits: fc.Arbitrary<Edits> = fc.record(
@@ -109,6 +120,7 @@ const edits: fc.Arbitrary<Edits> = fc.record(
     gone: fc.constantFrom('hut', 'member', 'stay'),
     newName: fc.constantFrom('cabin', 'stay'),
     newField: fc.constantFrom('title', 'name', 'size'),
+    swap: fc.boolean(),
   },
   { requiredKeys: ['kept'] },
 );
@@ -123,6 +135,7 @@ function grown(before: readonly ModelSpec[], next: readonly ModelSpec[], said: E
     renames.set(old, said.newName);
     models = JSON.parse(JSON.stringify(models).replaceAll(`"${old}"`, `"${said.newName}"`)) as ModelSpec[];
   }
+  if (said.swap === true && first !== undefined && renames.size === 0) swapFields(before, models, renames);
   for (const spec of models) {
     for (const [name, relation] of Object.entries(spec.relations ?? {})) {
       if (!models.some((other) => other.model === (relation.to ?? relation.with))) delete spec.relations![name];
@@ -131,7 +144,13 @@ function grown(before: readonly ModelSpec[], next: readonly ModelSpec[], said: E
   const last = models.at(-1);
   const [old] = Object.keys(last?.fields ?? {});
   const known = before.find((spec) => spec.model === last?.model);
-  if (said.newField !== undefined && last !== undefined && old !== undefined && known?.fields[old] !== undefined) {
+  if (
+    said.newField !== undefined &&
+    said.swap !== true &&
+    last !== undefined &&
+    old !== undefined &&
+    known?.fields[old] !== undefined
+  ) {
     if (!Object.hasOwn(last.fields, said.newField)) {
       renames.set(`${last.model}.${old}`, `${last.model}.${said.newField}`);
       last.fields = { ...last.fields, [said.newField]: last.fields[old]! };
@@ -144,6 +163,21 @@ function grown(before: readonly ModelSpec[], next: readonly ModelSpec[], said: E
   if (graphs[0] === undefined || graphs[1] === undefined || models.length === 0) return undefined;
   const shown = (): string => [before, models, [...renames]].map((part) => JSON.stringify(part)).join('\n');
   return { before: graphs[0], after: graphs[1], renames, [fc.toStringMethod]: shown };
+}
+
+/** Gives two fields, which are there before and after, each other's names. */
+function swapFields(before: readonly ModelSpec[], models: ModelSpec[], renames: Map<string, string>): void {
+  const spec = models[0]!;
+  const old = before.find(({ model }) => model === spec.model);
+  const [one, other] = Object.keys(spec.fields).filter((name) => Object.hasOwn(old?.fields ?? {}, name));
+  if (one === undefined || other === undefined) return;
+  const was = old!.fields;
+  // Each goes on as it was, under the other's name: whatever else changes is for other edits.
+  spec.fields = { ...spec.fields, [one]: was[other]!, [other]: was[one]! };
+  delete spec.unique;
+  delete spec.index;
+  renames.set(`${spec.model}.${one}`, `${spec.model}.${other}`);
+  renames.set(`${spec.model}.${other}`, `${spec.model}.${one}`);
 }
 
 export const growths: fc.Arbitrary<Growth> = fc
