@@ -1,6 +1,3 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { compile } from '../src/core/compile.ts';
 import { countDangers, sayingText } from '../src/core/migrations/count.ts';
@@ -15,18 +12,9 @@ import type { Decisions } from '../src/core/tables/redesign.ts';
 import type { Table } from '../src/core/tables/table.ts';
 import { sayingsOf } from '../src/core/tables/words.ts';
 import { openStore } from '../src/store/open.ts';
-import { newDatabase, startPostgres } from './kit/postgres.mjs';
-import type { TestPostgres } from './kit/postgres.mjs';
+import { testDatabases } from './kit/databases.ts';
 
-const folder = mkdtempSync(join(tmpdir(), 'vantfell-inside-'));
-let server: TestPostgres;
-beforeAll(async () => {
-  server = await startPostgres();
-}, 60_000);
-afterAll(async () => {
-  await server.stop();
-  rmSync(folder, { recursive: true });
-});
+const database = testDatabases();
 
 /** The tables of a hut whose one field is this. */
 function tables(field: object): Table[] {
@@ -139,9 +127,7 @@ const cases: Record<string, Case> = {
 describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
   let store: Store;
   beforeAll(async () => {
-    store = await openStore(
-      kind === 'sqlite' ? `sqlite:${join(folder, 'in.db')}` : await newDatabase(server, 'inside'),
-    );
+    store = await openStore(await database(kind, 'inside'));
   }, 60_000);
   afterAll(() => store.close());
 

@@ -13,6 +13,7 @@ import { listStatement, listValues } from '../src/core/query/list-statement.ts';
 import type { ListForm } from '../src/core/query/list-statement.ts';
 import type { Store } from '../src/core/store/contract.ts';
 import { StoreError } from '../src/core/store/contract.ts';
+import { makeOwnTables } from '../src/core/tables/own-work.ts';
 import { designTables } from '../src/core/tables/design.ts';
 import { writesOn } from '../src/project/serve.ts';
 import { openStore } from '../src/store/open.ts';
@@ -267,6 +268,56 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
       expect(await count()).toBe(before + 2);
     });
   });
+
+  test('a store that is held to its tables refuses whatever comes after they have moved on', async () => {
+    const address = kind === 'sqlite' ? `sqlite:${join(folder, 'held.db')}` : await newDatabase(server, 'held');
+    let told = 0;
+    const [held, other] = [
+      await openStore(address, { slowReads: kind === 'postgres' ? 1 : 0, onMoved: () => (told += 1) }),
+      await openStore(address),
+    ];
+    const moved = { fault: { kind: 'moved' } };
+    const one = { sql: 'SELECT 1 AS one' };
+    const slow = { sql: 'SELECT 2 AS two', slow: true };
+    const light = { sql: 'SELECT 3 AS three', light: true };
+    try {
+      await other.alter(async (alteration) => {
+        await makeOwnTables(alteration, other);
+        await alteration.script('CREATE TABLE notes (t text)');
+      });
+      await held.alter((alteration) => alteration.hold());
+      const asked = async (): Promise<void> => {
+        for (const statement of [one, slow, light]) expect(await held.all(statement, [])).toHaveLength(1);
+      };
+      // Often enough for a server to keep its plans.
+      for (let at = 0; at < 7; at += 1) await asked();
+      // What others do to tables, and to their own, is no matter.
+      await other.alter((alteration) => alteration.script('CREATE INDEX notes_by_t ON notes (t)'));
+      await asked();
+      const begun = held.transaction(async (transaction) => {
+        await transaction.first(one, []);
+        // One writer is alone on SQLite: there the tables move on before or after it.
+        if (kind === 'postgres') await other.alter((alteration) => alteration.moveOn());
+        else throw new Error('too early');
+        await transaction.run({ sql: "INSERT INTO notes VALUES ('late')" }, []);
+      });
+      await expect(begun).rejects.toMatchObject(kind === 'postgres' ? moved : { message: 'too early' });
+      if (kind === 'sqlite') await other.alter((alteration) => alteration.moveOn());
+      for (const statement of [one, slow, light, { sql: 'SELECT nowhere FROM notes' }]) {
+        await expect(held.first(statement, [])).rejects.toMatchObject(moved);
+      }
+      const late = held.transaction((transaction) => transaction.run({ sql: "INSERT INTO notes VALUES ('late')" }, []));
+      await expect(late).rejects.toMatchObject(moved);
+      await expect(held.reading((reader) => reader.all(one, []))).rejects.toMatchObject(moved);
+      expect(told).toBe(1);
+      expect(await other.all({ sql: 'SELECT t FROM notes' }, [])).toEqual([]);
+      // Whoever is held to them from now on goes on.
+      await other.alter((alteration) => alteration.hold());
+      expect(await other.all(one, [])).toHaveLength(1);
+    } finally {
+      await Promise.all([held.close(), other.close()]);
+    }
+  }, 30_000);
 
   test('opening what follows the models a second time changes nothing; what would lose data is refused', async () => {
     expect(await followModels(store, designTables(graph), new Map())).toEqual([]);

@@ -50,3 +50,11 @@ export const tablesMoved = (address: string): StoreError =>
 /** What to do where the database has something that the tool has not made. */
 export const otherHand =
   'something else has changed the database: vantfell migrate status shows every difference from what its migrations made';
+
+/** A script that ended the transaction it ran in. What does so is looked for before; this is for what was not found then. */
+export const scriptEnded = (): StoreError =>
+  new StoreError(
+    { kind: 'ended' },
+    'the script ended its own transaction: what stands before that is kept',
+    'take BEGIN, COMMIT, END and ROLLBACK out of it; then see with vantfell migrate status what it has left',
+  );

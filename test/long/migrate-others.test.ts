@@ -1,25 +1,20 @@
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import { Growing } from '../kit/migrating.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import type { TestPostgres } from '../kit/postgres.mjs';
+import { testDatabases } from '../kit/databases.ts';
 import { folderWith, vantfell } from '../kit/program.ts';
 
-let server: TestPostgres;
+const database = testDatabases();
 let databases = 0;
-beforeAll(async () => {
-  server = await startPostgres();
-}, 60_000);
-afterAll(() => server.stop());
 
 const HUT = 'stamps: false\nkey: serial\nfields:\n  name: { type: string }\n  beds: { type: integer }\n';
 const SAMPLES = { 'samples/huts.yaml': 'grey: { name: Grey Hut, beds: 12 }\n' };
 
 describe.each(['sqlite', 'postgres'])('%s', (kind) => {
   const grown = async (models: Record<string, string>, files: Record<string, string> = {}): Promise<Growing> =>
-    new Growing(kind === 'sqlite' ? 'sqlite:./o.db' : await newDatabase(server, `o${(databases += 1)}`), models, files);
+    new Growing(kind === 'sqlite' ? 'sqlite:./o.db' : await database(kind, `o${(databases += 1)}`), models, files);
 
   test('a table that the tool did not make is not dropped, whatever it is called', async () => {
     const project = await grown({ hut: HUT });
@@ -165,7 +160,7 @@ test('triggers on the views of others, and those that mention a table, outlive i
 }, 60_000);
 
 test('whoever stands in the way of a migration is named, and others are let by', async () => {
-  const project = new Growing(await newDatabase(server, 'waits'), { hut: HUT }, SAMPLES);
+  const project = new Growing(await database('postgres', 'waits'), { hut: HUT }, SAMPLES);
   await project.done('seed');
   await project.done('migrate draft');
   project.model('hut', `${HUT}  valley: { type: string }\n`);

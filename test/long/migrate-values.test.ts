@@ -1,23 +1,18 @@
 import { rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { describe, expect, test } from '@jest/globals';
 import { Growing } from '../kit/migrating.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import type { TestPostgres } from '../kit/postgres.mjs';
+import { testDatabases } from '../kit/databases.ts';
 import { ask, serving } from '../kit/program.ts';
 
-let server: TestPostgres;
+const database = testDatabases();
 let databases = 0;
-beforeAll(async () => {
-  server = await startPostgres();
-}, 60_000);
-afterAll(() => server.stop());
 
 const field = (declared: string): string => `stamps: false\nkey: serial\nfields:\n  name: { type: string }\n  v: ${declared}\n`; // prettier-ignore
 
 describe.each(['sqlite', 'postgres'])('%s', (kind) => {
   const grown = async (models: Record<string, string>, files: Record<string, string> = {}): Promise<Growing> =>
-    new Growing(kind === 'sqlite' ? 'sqlite:./v.db' : await newDatabase(server, `v${(databases += 1)}`), models, files);
+    new Growing(kind === 'sqlite' ? 'sqlite:./v.db' : await database(kind, `v${(databases += 1)}`), models, files);
 
   test('a young project stops at values that another type does not have, counts them and shows one', async () => {
     const project = await grown(

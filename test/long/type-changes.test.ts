@@ -1,6 +1,4 @@
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { readFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { countDangers, isStopped } from '../../src/core/migrations/count.ts';
 import { indexNames } from '../../src/core/migrations/follow.ts';
@@ -16,21 +14,12 @@ import type { Decisions } from '../../src/core/tables/redesign.ts';
 import type { Column, Table } from '../../src/core/tables/table.ts';
 import { sayingsOf } from '../../src/core/tables/words.ts';
 import { openStore } from '../../src/store/open.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import type { TestPostgres } from '../kit/postgres.mjs';
+import { testDatabases } from '../kit/databases.ts';
 import { kinds, nastyValues } from '../kit/tables/nasty.ts';
 import type { Kind } from '../kit/tables/nasty.ts';
 import { isBeyondSqlite, says } from '../kit/tables/says.ts';
 
-const folder = mkdtempSync(join(tmpdir(), 'vantfell-types-'));
-let server: TestPostgres;
-beforeAll(async () => {
-  server = await startPostgres();
-}, 60_000);
-afterAll(async () => {
-  await server.stop();
-  rmSync(folder, { recursive: true });
-});
+const database = testDatabases();
 
 const column = (name: string, { type, scale }: Kind, rest: Partial<Column> = {}): Column => ({ name, member: name, type, scale, nullable: true, serial: false, checks: [], ...rest }); // prettier-ignore
 const KEY = column('id', { type: 'integer', scale: 0 }, { nullable: false });
@@ -47,9 +36,7 @@ const pairs = kinds
 describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
   let store: Store;
   beforeAll(async () => {
-    store = await openStore(
-      kind === 'sqlite' ? `sqlite:${join(folder, 'types.db')}` : await newDatabase(server, 'types'),
-    );
+    store = await openStore(await database(kind, 'types'));
     await store.alter((alteration) => makeOwnTables(alteration, store));
   }, 60_000);
   afterAll(() => store.close());

@@ -11,7 +11,9 @@ import type { Store } from '../../core/store/contract.ts';
 import { designTables } from '../../core/tables/design.ts';
 import { migrationsTable } from '../../core/tables/own-tables.ts';
 import { questionsOf } from '../../core/tables/match.ts';
-import type { Decisions } from '../../core/tables/redesign.ts';
+import { columnDangers } from '../../core/tables/hazard.ts';
+import type { Decisions, Redesign } from '../../core/tables/redesign.ts';
+import { called } from '../../core/tables/table.ts';
 import { isSameDesign, noDecisions, redesign } from '../../core/tables/redesign.ts';
 import type { Table } from '../../core/tables/table.ts';
 import { dangerText } from '../../core/tables/words.ts';
@@ -52,11 +54,13 @@ export async function draft(context: Context, given: Arguments): Promise<number>
     const first = drafts.length;
     let sayings: CountedSaying[] = [];
     if (hasChanges(before, after, decisions)) {
-      refuseImpossible(redesign(before, after, decisions));
+      const plan = redesign(before, after, decisions);
+      refuseImpossible(plan);
       const last = make(before, after, decisions, title);
       const reader = database?.isAtPicture === true ? { reader: database.store, ddl: database.store.ddl } : undefined;
       sayings = await countDangers(last.sayings, before.length === 0 ? undefined : reader);
       refuseUnfilled(sayings);
+      refuseNeedless(plan, decisions, migrations);
       drafts.push(last);
     }
     if (drafts.length === 0) {
@@ -154,6 +158,23 @@ function refuseUnfilled(sayings: readonly CountedSaying[]): void {
   });
   const remedy = `give one, as --fill ${first.subject}=…; or a constant default in the model; or let it be null`;
   throw new Failure(EXIT.foundWrong, lines.join('\n'), remedy);
+}
+
+/** A fill for a field that stays as it is: most likely the migration that it was meant for stands there already. */
+function refuseNeedless(plan: Redesign, { fills }: Decisions, migrations: readonly Migration[]): void {
+  const needed = new Set([
+    ...plan.created.flatMap((table) => table.columns.map((column) => called(table, column))),
+    ...plan.changed.flatMap((change) =>
+      change.columns
+        .filter((column) => column.before === undefined || columnDangers(change, column).length > 0)
+        .flatMap(({ after }) => (after === undefined ? [] : [called(change.after, after)])),
+    ),
+  ]);
+  const needless = [...fills.keys()].find((name) => !needed.has(name));
+  if (needless === undefined) return;
+  const last = migrations.at(-1);
+  const remedy = last === undefined ? 'leave it out' : `leave it out; or, where it is meant for ${last.name}, delete that before it runs and draft it again`; // prettier-ignore
+  throw new Failure(EXIT.wrongCommand, `--fill ${needless}: nothing about it changes that rows would need a value for`, remedy); // prettier-ignore
 }
 
 interface Shown {

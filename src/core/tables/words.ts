@@ -34,7 +34,7 @@ export function sayingsOf(plan: Redesign, { renames }: Pick<Decisions, 'renames'
       .filter(({ table, from, to }) => table === undefined && !isOwn(from) && !isOwn(to))
       // A model's new name tells of its table's.
       .filter(({ to }) => !renames.has(plan.standing.get(to)?.before.of ?? ''))
-      .map(({ from, to }) => said(from, `this table is called ${to} now`)),
+      .map(({ from, to }) => said(plan.standing.get(to)?.before.of ?? from, `its table is called ${to} now`)),
     ...[...plan.standing.values()].flatMap((one) => columnNameSayings(one, renames)),
     ...plan.changed.flatMap((change) => changeSayings(change, plan)),
     ...plan.dropped.map((table) => {

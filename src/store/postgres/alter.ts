@@ -5,6 +5,7 @@ import { scriptText } from '../../core/tables/ddl.ts';
 import { noDecisions, redesign } from '../../core/tables/redesign.ts';
 import { postgresDdl } from './ddl.ts';
 import { describe } from './describe.ts';
+import { scriptEnded } from '../options.ts';
 import { storeError } from './errors.ts';
 import { moveOn } from './held.ts';
 import { isLockTimeout, LOCK_MS } from './locked.ts';
@@ -41,15 +42,7 @@ export async function alterationOn(
       } finally {
         unwatch();
       }
-      if (await isOver(client)) {
-        const remedy =
-          'take BEGIN, COMMIT, END and ROLLBACK out of it; then see with vantfell migrate status what it has left';
-        throw new StoreError(
-          { kind: 'ended' },
-          'the script ended its own transaction: what stands before that is kept',
-          remedy,
-        );
-      }
+      if (await isOver(client)) throw scriptEnded();
     },
     moveOn: () => moveOn(client),
     hold,

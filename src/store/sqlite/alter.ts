@@ -3,6 +3,7 @@ import type { Alteration, Transaction } from '../../core/store/contract.ts';
 import { StoreError } from '../../core/store/contract.ts';
 import { firstDrop } from '../../core/migrations/ends-transaction.ts';
 import type { Table } from '../../core/tables/table.ts';
+import { scriptEnded } from '../options.ts';
 import { quoteName } from '../quote.ts';
 import { describe } from './describe.ts';
 import type { SchemaRow } from './describe.ts';
@@ -118,16 +119,8 @@ function unsoundness(connection: Connection): string | undefined {
   }
 }
 
-/** It was looked for before the script began; this is for what was not found then. */
 function refuseEnded(connection: Connection): void {
-  if (connection.inTransaction) return;
-  const remedy =
-    'take BEGIN, COMMIT, END and ROLLBACK out of it; then see with vantfell migrate status what it has left';
-  throw new StoreError(
-    { kind: 'ended' },
-    'the script ended its own transaction: what stands before that is kept',
-    remedy,
-  );
+  if (!connection.inTransaction) throw scriptEnded();
 }
 
 function checkReferences(connection: Connection): void {
