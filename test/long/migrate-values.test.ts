@@ -152,4 +152,58 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     }
     expect(old.said()).toContain('until this is started again, it answers 503');
   }, 60_000);
+
+  test('under load, each write that was acknowledged is there, and says what it said', async () => {
+    const project = await grown({ hut: field('{ type: decimal, scale: 2 }') });
+    await project.done('migrate draft');
+    await project.done('migrate run');
+    const old = await serving(project.folder);
+    let [made, refused, isOver] = [0, 0, false];
+    const write = async (): Promise<void> => {
+      while (!isOver) {
+        const body = JSON.stringify({ v: '12.30' });
+        const answer = await fetch(`${old.url}/huts`, { method: 'POST', headers: { 'content-type': 'application/json' }, body }); // prettier-ignore
+        const text = await answer.text();
+        if (answer.status === 201) {
+          expect(text).toContain('"v":"12.30"');
+          made += 1;
+        } else {
+          expect(answer.status).toBe(503);
+          refused += 1;
+        }
+        const list = await (await fetch(`${old.url}/huts?limit=3`)).text();
+        expect(list).not.toMatch(/"v":"(?!12\.30")/);
+      }
+    };
+    const writers = [1, 2, 3, 4].map(write);
+    project.model('hut', field('{ type: decimal, scale: 4 }'));
+    await project.done('migrate draft');
+    await project.done('migrate run');
+    const before = refused;
+    while (refused < before + 20) await new Promise((resolve) => setImmediate(resolve));
+    isOver = true;
+    await Promise.all(writers);
+    expect(made).toBeGreaterThan(50);
+    expect(await project.rows('SELECT count(*) FROM huts')).toEqual([[made]]);
+    const wanted = kind === 'sqlite' ? '123000' : '12.3000';
+    expect((await project.rows('SELECT DISTINCT v FROM huts')).map(String)).toEqual([wanted]);
+  }, 60_000);
+
+  test('what is inside of values gets its name in words that can not be misheard', async () => {
+    const place = (inner: string): string => field(`{ type: object, properties: { ${inner} } }`);
+    const project = await grown({ hut: place('street: { type: string }, zip: { type: string }') }, { 'samples/huts.yaml': 'a: { v: { street: A, zip: "1" } }\n' }); // prettier-ignore
+    await project.done('seed');
+    await project.done('migrate draft');
+    project.model('hut', place('road: { type: string }'));
+    expect(await project.fails('migrate draft', 2)).toContain('hut.v.street is gone and hut.v.road is new');
+    expect(await project.fails('migrate draft --rename hut.v.street=hut.road', 2)).toContain('there is no hut.road');
+    expect(await project.fails('migrate draft --rename hut.v.street=hut.name', 2)).toContain('where it stands');
+    expect(await project.fails('migrate draft --rename hut.v.stret=hut.v.road', 2)).toContain('did you mean hut.v.street'); // prettier-ignore
+    expect(await project.fails('migrate draft --fill hut.v.road=x', 2)).toContain('only whole fields');
+    expect(await project.fails('migrate draft --fill hut.name=x --rename hut.v.street=hut.v.road --drop hut.v.zip', 2)).toContain('nothing about it changes'); // prettier-ignore
+    const told = await project.done('migrate draft --rename hut.v.street=hut.v.road --drop hut.v.zip');
+    expect(told).toMatch(/hut\.v\.zip +goes; loses 1 value/);
+    await project.done('migrate run');
+    expect((await project.rows('SELECT v FROM huts')).map(String)).toEqual(['{"road":"A"}']);
+  }, 60_000);
 });
