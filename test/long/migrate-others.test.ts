@@ -185,6 +185,30 @@ test('whoever stands in the way of a migration is named, and others are let by',
   await Promise.all([reader.end(), other.end()]);
 }, 60_000);
 
+test('a migration and a transaction that wait for each other both come to an end', async () => {
+  const models = (type: string): Record<string, string> => ({
+    hut: HUT.replace('integer', type),
+    stay: `${HUT.replace('integer', type)}relations: { hut: { to: hut } }\n`,
+  });
+  const project = new Growing(await database('postgres', 'knot'), models('integer'), SAMPLES);
+  await project.done('seed');
+  await project.done('migrate draft');
+  for (const [name, text] of Object.entries(models('number'))) project.model(name, text);
+  await project.done('migrate draft');
+  const [one, other] = [1, 2].map(() => new pg.Client({ connectionString: project.address })) as [pg.Client, pg.Client];
+  await Promise.all([one.connect(), other.connect()]);
+  await one.query('BEGIN; LOCK TABLE stays IN ROW EXCLUSIVE MODE');
+  const running = project.run('migrate run');
+  const waits = "SELECT count(*)::int AS n FROM pg_locks WHERE NOT granted AND relation = 'stays'::regclass";
+  while ((await other.query<{ n: number }>(waits)).rows[0]!.n === 0) await new Promise((resolve) => setImmediate(resolve)); // prettier-ignore
+  // By now it has the huts for itself, and waits for the stays.
+  await one.query('SELECT * FROM huts').catch((error: unknown) => expect(error).toMatchObject({ code: '40P01' }));
+  await one.query('ROLLBACK');
+  const ran = await running;
+  expect([ran.code, ran.out, ran.err]).toEqual([0, expect.stringContaining('ran 0002-'), expect.not.stringContaining('defect')]); // prettier-ignore
+  await Promise.all([one.end(), other.end()]);
+}, 60_000);
+
 describe('files', () => {
   test.each<[string, string, Buffer, string]>([
     [

@@ -189,6 +189,23 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     expect((await project.rows('SELECT DISTINCT v FROM huts')).map(String)).toEqual([wanted]);
   }, 60_000);
 
+  test('several are taken back at once, whatever became of a type on the way', async () => {
+    const project = await grown({ hut: field('{ type: number }') }, { 'samples/huts.yaml': 'a: { v: 12 }\n' });
+    await project.done('seed');
+    await project.done('migrate draft');
+    for (const type of ['string', 'integer', 'decimal, scale: 1']) {
+      project.model('hut', field(`{ type: ${type} }`));
+      await project.done('migrate draft');
+      await project.done('migrate run');
+    }
+    project.model('hut', field('{ type: boolean }'));
+    expect(await project.fails('migrate draft --rename hut.v=hut.v')).toContain('hut.v can not become hut.v');
+    await project.done('migrate draft --drop hut.v --name gone');
+    await project.done('migrate run');
+    expect(await project.done('migrate undo --last 4')).toContain('hut.v: comes back without its values');
+    expect(await project.done('migrate status')).not.toContain('drifted');
+  }, 60_000);
+
   test('what is inside of values gets its name in words that can not be misheard', async () => {
     const place = (inner: string): string => field(`{ type: object, properties: { ${inner} } }`);
     const project = await grown({ hut: place('street: { type: string }, zip: { type: string }') }, { 'samples/huts.yaml': 'a: { v: { street: A, zip: "1" } }\n' }); // prettier-ignore

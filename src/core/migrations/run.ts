@@ -133,7 +133,9 @@ export async function runMigrations(
     try {
       const ran = await store.alter(
         async (alteration) => {
-          if ((await memory.history(alteration)).some(({ name }) => name === migration.name)) return false;
+          const ranBy = new Set((await memory.history(alteration)).map(({ name }) => name));
+          if (ranBy.has(migration.name)) return false;
+          refuseGap(migrations, migration, ranBy);
           await alteration.script(migration.forward, indexNames(before));
           await memory.note(alteration, ranNow(migration, batch, now));
           await alteration.moveOn();
@@ -147,6 +149,18 @@ export async function runMigrations(
     }
   }
   return names;
+}
+
+/** A migration goes on from where those before it ended: another program may have taken one of them back. */
+function refuseGap(migrations: readonly Migration[], { name }: Migration, ran: ReadonlySet<string>): void {
+  const before = migrations.slice(
+    0,
+    migrations.findIndex((one) => one.name === name),
+  );
+  const gap = before.findLast((one) => !ran.has(one.name));
+  if (gap === undefined) return;
+  const message = `${name} can not run: another program has taken ${gap.name} back meanwhile`;
+  throw new OutOfStep(message, 'see vantfell migrate status, and run them again');
 }
 
 /** What stopped a migration: the rows that it can't go past, where they can be found, else the database's own words. */

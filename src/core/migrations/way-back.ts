@@ -65,10 +65,15 @@ function withoutEmpty(saying: Saying, from: readonly Table[], remade: ReadonlySe
 const isStanding = ({ dangers }: Saying, now: readonly Table[]): boolean =>
   dangers.every(({ hazard }) => {
     const table = now.find(({ name }) => name === hazard.table);
-    if (table === undefined) return false;
-    const column = 'column' in hazard ? hazard.column : undefined;
-    const name = typeof column === 'object' ? column.name : column;
-    return name === undefined || table.columns.some((one) => one.name === name);
+    const other = 'reference' in hazard ? hazard.reference.table : hazard.table;
+    if (table === undefined || !now.some(({ name }) => name === other)) return false;
+    const columns = 'columns' in hazard ? hazard.columns.map(({ column }) => column) : 'column' in hazard ? [hazard.column] : []; // prettier-ignore
+    return columns.every((column) => {
+      const standing = table.columns.find(({ name }) => name === (typeof column === 'string' ? column : column.name));
+      if (standing === undefined || typeof column === 'string') return standing !== undefined;
+      // What another migration has made of it since is nothing that could be counted.
+      return standing.type === column.type && standing.scale === column.scale;
+    });
   });
 
 function comingBack({ created, changed }: Redesign, to: readonly Table[]): string[] {

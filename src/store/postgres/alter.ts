@@ -8,7 +8,7 @@ import { describe } from './describe.ts';
 import { scriptEnded } from '../options.ts';
 import { storeError } from './errors.ts';
 import { moveOn } from './held.ts';
-import { isLockTimeout, LOCK_MS } from './locked.ts';
+import { isLockFault, LOCK_MS } from './locked.ts';
 
 /** Two programs that work on the tables of one database take turns. The number is this tool's own, and nothing else. */
 const LOCK = 7_228_391;
@@ -64,7 +64,7 @@ export async function alterationOn(
 function scriptError(error: unknown, address: string): StoreError {
   const told = storeError(error, address);
   // Waited for by whoever asked; or nothing of the script's.
-  if (isLockTimeout(error) || told.fault.kind === 'unreachable') return told;
+  if (isLockFault(error) || told.fault.kind === 'unreachable') return told;
   const { code = '', detail = '' } = error as { code?: string; detail?: string };
   const depends = DEPENDENT.includes(code) && detail !== '';
   const message = depends ? `${told.message}: ${detail.replaceAll('\n', '; ')}` : told.message;

@@ -26,12 +26,21 @@ export async function moveOn(client: ClientBase): Promise<void> {
 
 const constant = (name: string): string => `${quoteText(name)}::regclass`;
 
-/** The same statement, which fails once the tables have moved on. */
-export const heldText = (name: string, sql: string): string =>
-  `WITH vantfell_held AS (SELECT ${constant(name)}) ${sql}`;
+/**
+ * The same read, which fails once the tables have moved on. The name stands after what is read from: PostgreSQL looks for it
+ * when it has the tables, for which it may have had to wait.
+ */
+export const heldRead = (name: string, sql: string): string =>
+  /^\s*SELECT\b/i.test(sql) ? `SELECT held.* FROM (${sql}) AS held WHERE ${constant(name)} IS NOT NULL` : sql;
 
-/** What keeps a transaction, unless the tables have moved on before it had locks on those that it wrote to. */
-export const heldCommit = (name: string): string => `SELECT ${constant(name)}; COMMIT`;
+/** Whether the tables still stand: an error where they don't. */
+export const heldCheck = (name: string): string => `SELECT ${constant(name)}`;
+
+/**
+ * What keeps a transaction, unless the tables have moved on before it had locks on those that it wrote to: so that nothing
+ * else of it need look.
+ */
+export const heldCommit = (name: string): string => `${heldCheck(name)}; COMMIT`;
 
 /** Whether an error says that there is no such view any more. */
 export const saysMoved = (error: unknown): boolean => {

@@ -7,7 +7,8 @@ export const LOCK_MS = 1_000;
 /** In between, those who waited are let by. */
 const PAUSE_MS = 1_500;
 const LOOK_MS = 300;
-const LOCK_TIMEOUT = '55P03';
+/** The wait for a lock was given up; or it would never have ended, because others waited for this in turn. */
+const LOCK_FAULTS = ['55P03', '40P01'];
 
 interface Waiting {
   /** Looks after a statement that may have to wait for locks; what it returns ends that. */
@@ -47,9 +48,10 @@ export async function patiently<Result>(
   }
 }
 
-export const isLockTimeout = (error: unknown): boolean => (error as { code?: unknown }).code === LOCK_TIMEOUT;
+export const isLockFault = (error: unknown): boolean =>
+  LOCK_FAULTS.includes(String((error as { code?: unknown } | undefined)?.code));
 
-const isLocked = (error: unknown): boolean => error instanceof StoreError && isLockTimeout(error.cause);
+const isLocked = (error: unknown): boolean => error instanceof StoreError && isLockFault(error.cause);
 
 const inUse = (whom: string, cause: unknown): StoreError =>
   new StoreError(
@@ -72,8 +74,7 @@ interface Blocker {
 async function blockersOf(look: Pool, pid: number): Promise<string> {
   const sql =
     'SELECT pid, usename, application_name, host(client_addr) AS client_addr, state, left(query, 60) AS query' +
-    ' FROM pg_stat_activity' +
-    ' WHERE pid = ANY(pg_blocking_pids($1)) ORDER BY pid';
+    ' FROM pg_stat_activity WHERE pid = ANY(pg_blocking_pids($1)) ORDER BY pid';
   return (await look.query<Blocker>(sql, [pid])).rows.map(blockerText).join('; ');
 }
 

@@ -10,7 +10,7 @@ import type { TimeLimit } from '../time-limit.ts';
 import { isCutOff, isPassing, storeError } from './errors.ts';
 import { alterationOn } from './alter.ts';
 import { postgresDdl } from './ddl.ts';
-import { heldCommit, heldName, heldText, moveOn, saysMoved } from './held.ts';
+import { heldCheck, heldCommit, heldName, heldRead, moveOn, saysMoved } from './held.ts';
 import { patiently } from './locked.ts';
 import { makePipes } from './pipes.ts';
 import type { Queryable } from './pipes.ts';
@@ -89,13 +89,23 @@ export async function openPostgres(
   // The name of what tells that the tables have moved on, once this is held to them.
   let held: string | undefined;
   let isMoved = false;
-  const textOf = ({ sql }: Statement): string => (held === undefined ? sql : heldText(held, sql));
+  const textOf = ({ sql }: Statement): string => (held === undefined ? sql : heldRead(held, sql));
   /** What was thrown, in the words of the store contract. */
   const told = (error: unknown): StoreError => {
     if (!saysMoved(error)) return storeError(error, shown);
     if (!isMoved) onMoved?.();
     isMoved = true;
     return tablesMoved(shown);
+  };
+  /** The same, of a statement: one that goes wrong on tables that have moved on says nothing else. */
+  const toldOf = async (error: unknown): Promise<StoreError> => {
+    const found = told(error);
+    if (held === undefined || !['refused', 'defect'].includes(found.fault.kind)) return found;
+    const moved = await reading.query(heldCheck(held)).then(
+      () => undefined,
+      (other: unknown) => (saysMoved(other) ? told(other) : undefined),
+    );
+    return moved ?? found;
   };
   const ask = (on: Queryable, statement: Statement, values: readonly StoreValue[], longest?: number) =>
     // The driver makes a copy of the values, and leaves these as they are.
@@ -110,7 +120,7 @@ export async function openPostgres(
     try {
       return await ask(client, statement, values, longest);
     } catch (error) {
-      throw told(error);
+      throw await toldOf(error);
     }
   };
 
@@ -127,8 +137,8 @@ export async function openPostgres(
       throw isLost(error) ? new StoreError({ kind: 'uncertain' }, message, remedy, error) : error;
     });
 
-  const refusalOf = (error: unknown): StoreError => {
-    const refusal = told(error);
+  const refusalOf = async (error: unknown): Promise<StoreError> => {
+    const refusal = await toldOf(error);
     return isCutOff(refusal) ? tooSlow(longestRead) : refusal;
   };
   /**
@@ -142,7 +152,7 @@ export async function openPostgres(
     take: (result: pg.QueryArrayResult<StoreValue[]>) => Result,
   ): Promise<Result> =>
     new Promise((resolve, reject) => {
-      const failed = (error: unknown): void => (end(), reject(refusalOf(error)));
+      const failed = (error: unknown): void => (end(), void refusalOf(error).then(reject));
       const answered = (result: pg.QueryArrayResult<StoreValue[]>): void => (end(), resolve(take(result)));
       // A slow one has a clock of its own, which stops it.
       const isSlow = statement.slow === true && slowly !== undefined;
