@@ -74,22 +74,25 @@ export async function openPostgres(
     throw storeError(error, shown);
   }
 
+  // The name of what tells that the tables have moved on, once this is held to them.
+  let held: string | undefined;
+  let isMoved = false;
   // A named statement is prepared once on each connection and stays there, so names are for those that come again.
-  const uses = new WeakMap<Statement, { count: number; name?: string }>();
+  let uses = new WeakMap<Statement, { readonly text: string; count: number; name?: string }>();
   let named = 0;
-  const nameOf = (statement: Statement): string | undefined => {
+  /** A statement as the server gets it. */
+  const asUsed = (statement: Statement): { readonly text: string; readonly name?: string } => {
     let use = uses.get(statement);
-    if (use === undefined) uses.set(statement, (use = { count: 0 }));
+    if (use === undefined) {
+      const text = held === undefined ? statement.sql : heldRead(held, statement.sql);
+      uses.set(statement, (use = { text, count: 0 }));
+    }
     if (use.name === undefined) {
       use.count += 1;
       if (use.count >= USES_BEFORE_NAME && named < MOST_NAMES) use.name = `v${(named += 1)}`;
     }
-    return use.name;
+    return use;
   };
-  // The name of what tells that the tables have moved on, once this is held to them.
-  let held: string | undefined;
-  let isMoved = false;
-  const textOf = ({ sql }: Statement): string => (held === undefined ? sql : heldRead(held, sql));
   /** What was thrown, in the words of the store contract. */
   const told = (error: unknown): StoreError => {
     if (!saysMoved(error)) return storeError(error, shown);
@@ -107,15 +110,17 @@ export async function openPostgres(
     );
     return moved ?? found;
   };
-  const ask = (on: Queryable, statement: Statement, values: readonly StoreValue[], longest?: number) =>
+  const ask = (on: Queryable, statement: Statement, values: readonly StoreValue[], longest?: number) => {
+    const used = asUsed(statement);
     // The driver makes a copy of the values, and leaves these as they are.
-    on.query({
-      name: nameOf(statement),
-      text: textOf(statement),
+    return on.query({
+      name: used.name,
+      text: used.text,
       values: values as StoreValue[],
       rowMode: 'array',
       ...(longest === undefined ? {} : { query_timeout: longest + SILENCE_MS }),
     });
+  };
   const query = async (client: PoolClient, statement: Statement, values: readonly StoreValue[], longest?: number) => {
     try {
       return await ask(client, statement, values, longest);
@@ -161,7 +166,7 @@ export async function openPostgres(
       ask(statement.light === true ? pipes : reading, statement, values).then(answered, (error: unknown) => {
         if ((error as { code?: unknown }).code !== UNKNOWN_NAME) return failed(error);
         void reading
-          .query<StoreValue[]>({ text: textOf(statement), values: values as StoreValue[], rowMode: 'array' })
+          .query<StoreValue[]>({ text: asUsed(statement).text, values: values as StoreValue[], rowMode: 'array' })
           .then(answered, failed);
       });
     });
@@ -272,6 +277,8 @@ export async function openPostgres(
             // An older version of the tool has made none.
             if ((await heldName(client)) === undefined) await moveOn(client);
             held = await heldName(client);
+            // What they are held to is part of their texts.
+            uses = new WeakMap();
           };
           return work(await alterationOn(client, handle, shown, hold, watch));
         }),
