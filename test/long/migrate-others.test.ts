@@ -209,6 +209,16 @@ test('a migration and a transaction that wait for each other both come to an end
   await Promise.all([one.end(), other.end()]);
 }, 60_000);
 
+test('a server that takes no more connections is told as that', async () => {
+  const project = new Growing(await database('postgres', 'crowd'), { hut: HUT });
+  await project.sql('DROP ROLE IF EXISTS crowded; CREATE ROLE crowded LOGIN CONNECTION LIMIT 0');
+  const address = project.address.replace(/\/\/[^@/]*@?/, '//crowded@');
+  project.file('vantfell.yaml', (text) => text.replace(project.address, address));
+  const told = await project.fails('migrate status', 3);
+  expect(told).toContain('it has as many connections as it takes');
+  expect(told).not.toContain('start PostgreSQL');
+}, 60_000);
+
 describe('files', () => {
   test.each<[string, string, Buffer, string]>([
     [

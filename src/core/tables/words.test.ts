@@ -72,6 +72,17 @@ test('what looks like a new name is asked, and told as one when it is', () => {
   ]);
 });
 
+test('names that only the database sees are told, too', () => {
+  const named = HUT.replace('model: hut', 'model: hut\ntable: lodges').replace(
+    'beds: { type',
+    'beds: { column: places, type',
+  );
+  expect(told(tables(HUT), tables(named))).toEqual([
+    'hut: its table is called lodges now',
+    'hut.beds: its column is called places now',
+  ]);
+});
+
 test('values go where a relation leads, and nowhere else', () => {
   const member = 'model: member\nfields: { name: { type: string } }\n';
   const bare = HUT.replace('  name: { type: string }\n', '');
