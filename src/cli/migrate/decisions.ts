@@ -23,6 +23,9 @@ export function readDecisions(
   return { decisions: { renames, fills, defaults: defaultFills(graph) }, dropped };
 }
 
+const depth = (name: string): number => name.split('.').length;
+const TWO_OF_A_KIND = 'name two models, or two fields';
+
 /** Names may go round in circles: `--rename hut=cabin --rename cabin=hut`. */
 function readRenames(given: readonly string[], before: readonly Table[], after: readonly Table[]): Map<string, string> {
   const said = given.map((word) => {
@@ -38,9 +41,9 @@ function readRenames(given: readonly string[], before: readonly Table[], after: 
   };
   const renames = new Map<string, string>();
   for (const { word, from, to } of said) {
-    const depth = (name: string): number => name.split('.').length;
-    if (depth(from) === 1 && depth(to) > 1) refuse(word, "a model can't become a field", 'name two models, or two fields'); // prettier-ignore
-    if (depth(to) === 1 && depth(from) > 1) refuse(word, "a field can't become a model", 'name two models, or two fields'); // prettier-ignore
+    const [wasModel, isModel] = [depth(from) === 1, depth(to) === 1];
+    if (wasModel && !isModel) refuse(word, "a model can't become a field", TWO_OF_A_KIND);
+    if (isModel && !wasModel) refuse(word, "a field can't become a model", TWO_OF_A_KIND);
     if (renames.has(from)) refuse(word, `${from} has another new name already`, 'name it once');
     const twin = [...renames].find(([, other]) => other === to)?.[0];
     if (twin !== undefined) refuse(word, `${twin} is called ${to} already`, 'name it once');
@@ -49,6 +52,7 @@ function readRenames(given: readonly string[], before: readonly Table[], after: 
   const [wasThere, isThere] = [namesOf(before), namesOf(after)];
   const [froms, tos] = [new Set(renames.keys()), new Set(renames.values())];
   for (const { word, from, to } of said) {
+    if (from === to && !froms.has(from.split('.')[0]!)) refuse(word, 'it has that name already', 'name what changed');
     const isTaken = wasThere.has(to) && !froms.has(to);
     const stays = isThere.has(from) && !tos.has(from);
     if (isTaken && stays) refuse(word, `${to} is nothing new, and ${from} is not gone`, 'name what changed');
@@ -60,7 +64,7 @@ function readRenames(given: readonly string[], before: readonly Table[], after: 
 /** What is inside of a value gets a new name where it stands. */
 function refuseElsewhere(word: string, from: string, to: string, renames: ReadonlyMap<string, string>): void {
   const around = (name: string): string => name.split('.').slice(0, -1).join('.');
-  if (from.split('.').length < 3 && to.split('.').length < 3) return;
+  if (depth(from) < 3 && depth(to) < 3) return;
   const outer = (name: string): string =>
     name === '' ? '' : (renames.get(name) ?? [outer(around(name)), name.split('.').at(-1)].filter(Boolean).join('.'));
   if (outer(around(from)) === around(to)) return;
@@ -95,7 +99,7 @@ function resolveName(name: string, tables: readonly Table[], option: string, whe
   const known = namesOf(tables);
   for (const candidate of [name, `${name}_id`]) if (known.has(candidate)) return candidate;
   const message = `${option}: there ${when === 'now' ? 'is' : 'was'} no ${name}${when === 'now' ? '' : ' in the last picture of the tables'}`;
-  const own = [...known].filter((other) => other.split('.').length === name.split('.').length);
+  const own = [...known].filter((other) => depth(other) === depth(name));
   throw new Failure(EXIT.wrongCommand, message, didYouMean(name, own));
 }
 
@@ -104,7 +108,7 @@ function readFill(word: string, graph: Graph, after: readonly Table[]): [string,
   const resolved = resolveName(name, after, '--fill', 'now');
   const [model = '', member = ''] = resolved.split('.');
   const field = graph.byName.get(model)?.byMember.get(member);
-  if (field === undefined || resolved.split('.').length > 2)
+  if (field === undefined || depth(resolved) > 2)
     throw new Failure(EXIT.wrongCommand, `--fill ${name}: only whole fields of models can be filled`, 'name one');
   return [resolved, { value: readValue(field, text, word) }];
 }
