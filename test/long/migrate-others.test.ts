@@ -152,6 +152,14 @@ test('triggers on the views of others, and those that mention a table, outlive i
   await project.done('migrate run');
   await project.sql("INSERT INTO small (called) VALUES ('New'); INSERT INTO others VALUES (1)");
   expect(await project.rows('SELECT name, beds FROM huts ORDER BY id')).toEqual([['Grey Hut', 1], ['New', 1]]); // prettier-ignore
+  // What would be broken stops it, by its name.
+  await project.sql('CREATE INDEX theirs ON huts (beds) WHERE beds > 1');
+  project.model('hut', HUT.replace('  beds: { type: integer }\n', '').replace('string', 'string, maxLength: 60'));
+  await project.done('migrate draft');
+  expect(await project.fails('migrate run')).toMatch(/the index theirs on huts: .*beds/);
+  await project.sql('DROP INDEX theirs');
+  expect(await project.fails('migrate run')).toContain('trigger elsewhere');
+  rmSync(join(project.folder, 'migrations/0003-change-hut-name-and-more'), { recursive: true });
   // New names go into them.
   project.model('hut', HUT.replace('integer', 'decimal').replace('name:', 'title:'));
   await project.done('migrate draft --rename hut.name=hut.title');

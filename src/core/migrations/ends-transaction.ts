@@ -14,6 +14,8 @@ export function endsTransaction(sql: string): string | undefined {
   return ENDING.exec(code)?.[1]?.replace(/[\s;]+$/, '');
 }
 
+/** A script without what is no code in it, every word in its place. */
+export const codeOf = (sql: string): string => sql.replaceAll(NOT_CODE, (text) => ' '.repeat(text.length));
+
 /** Where a script first drops a table; -1 where it does not. */
-export const firstDrop = (sql: string): number =>
-  sql.replaceAll(NOT_CODE, (text) => ' '.repeat(text.length)).search(/(?<=^|;)\s*DROP\s+TABLE\b/i);
+export const firstDrop = (sql: string): number => codeOf(sql).search(/(?<=^|;)\s*DROP\s+TABLE\b/i);

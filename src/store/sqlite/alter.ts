@@ -1,7 +1,7 @@
 import Database from 'libsql';
 import type { Alteration, Transaction } from '../../core/store/contract.ts';
 import { StoreError } from '../../core/store/contract.ts';
-import { firstDrop } from '../../core/migrations/ends-transaction.ts';
+import { codeOf, firstDrop } from '../../core/migrations/ends-transaction.ts';
 import type { Table } from '../../core/tables/table.ts';
 import { scriptEnded } from '../options.ts';
 import { quoteName } from '../quote.ts';
@@ -69,14 +69,15 @@ function schemaOf(connection: Connection): SchemaRow[] {
 function runScript(connection: Connection, sql: string, known: ReadonlySet<string>): void {
   const at = firstDrop(sql);
   // What is unsound before is nobody's fault now.
-  const isSound = at >= 0 && unsoundness(connection) === undefined;
+  const old = at < 0 ? undefined : unsoundness(connection);
   connection.exec(at < 0 ? sql : sql.slice(0, at));
   refuseEnded(connection);
   if (at < 0) return;
   const before = schemaOf(connection);
+  const code = codeOf(sql);
   const others = before.filter(({ type, name }) => {
     // A script that works on views itself finds them as they are.
-    if (type === 'view' || type === 'trigger') return !new RegExp(`\\b${type}\\b`, 'i').test(sql);
+    if (type === 'view' || type === 'trigger') return !new RegExp(`\\b${type}\\b`, 'i').test(code);
     return type === 'index' && !known.has(name);
   });
   for (const { type, name } of others)
@@ -84,12 +85,15 @@ function runScript(connection: Connection, sql: string, known: ReadonlySet<strin
   connection.exec(sql.slice(at));
   refuseEnded(connection);
   putUp(connection, others, before);
-  const unsound = isSound ? unsoundness(connection) : undefined;
-  if (unsound !== undefined) {
-    const remedy = 'change or drop that first: it is not of this tool, and would be broken';
-    throw new StoreError({ kind: 'refused' }, unsound, remedy);
-  }
+  for (const [what, message] of unsoundness(connection)) if (old?.has(what) !== true) throw notOurs(message);
 }
+
+const notOurs = (message: string): StoreError =>
+  new StoreError(
+    { kind: 'refused' },
+    message,
+    'change or drop that first: it is not of this tool, and would be broken',
+  );
 
 /** What stood on a table that is gone goes with it; and on one that is the same, the script itself dropped it. */
 function putUp(connection: Connection, others: readonly SchemaRow[], before: readonly SchemaRow[]): void {
@@ -103,21 +107,45 @@ function putUp(connection: Connection, others: readonly SchemaRow[], before: rea
   const inOrder = [...others].sort((one, other) => Number(one.type === 'trigger') - Number(other.type === 'trigger'));
   for (const { type, name, table, sql } of inOrder) {
     const isNew = now.has(table) && (now.get(table) !== old.get(table) || type === 'trigger');
-    if (!standing.has(name) && (type === 'view' || isNew || views.has(table))) connection.exec(sql);
+    if (standing.has(name) || !(type === 'view' || isNew || views.has(table))) continue;
+    try {
+      connection.exec(sql);
+    } catch (error) {
+      throw notOurs(`the ${type} ${name} on ${table}: ${(error as Error).message}`);
+    }
   }
 }
 
-/** What SQLite says of a view or a trigger that does not fit the tables: it looks at all of them when a table gets a name. */
-function unsoundness(connection: Connection): string | undefined {
+/**
+ * What SQLite says of views and triggers that do not fit the tables, by what was asked: it looks at all views when a table
+ * gets a name, and at the triggers of a table when a statement on it is prepared.
+ */
+function unsoundness(connection: Connection): ReadonlyMap<string, string> {
+  const faults = new Map<string, string>();
+  const attempt = (what: string, said: string, work: () => unknown): void => {
+    try {
+      work();
+    } catch (error) {
+      faults.set(what, said + (error as Error).message);
+    }
+  };
   connection.exec('SAVEPOINT sound; CREATE TABLE vantfell_sound (a)');
-  try {
-    connection.exec('ALTER TABLE vantfell_sound RENAME TO vantfell_is_sound');
-    return undefined;
-  } catch (error) {
-    return (error as Error).message;
-  } finally {
-    connection.exec('ROLLBACK TO sound; RELEASE sound');
+  attempt('views', '', () => connection.exec('ALTER TABLE vantfell_sound RENAME TO vantfell_is_sound'));
+  connection.exec('ROLLBACK TO sound; RELEASE sound');
+  for (const { table, name } of schemaOf(connection).filter(({ type }) => type === 'trigger')) {
+    const on = quoteName(table);
+    const columns = connection.prepare('SELECT name FROM pragma_table_info(?1)').raw(true).all([table]) as [string][];
+    const same = columns.map(([column]) => `${quoteName(column)} = ${quoteName(column)}`).join(', ');
+    const [first = '', ...more] = columns.map(([column]) => quoteName(column));
+    const nulls = ['NULL', ...more.map(() => 'NULL')].join(', ');
+    const insert = `INSERT INTO ${on} (${[first, ...more].join(', ')}) VALUES (${nulls})`;
+    const said = `the trigger ${name} on ${table}: `;
+    for (const sql of [insert, `UPDATE ${on} SET ${same}`, `DELETE FROM ${on}`]) {
+      // What can't be done to a view could not be done before.
+      attempt(`${name} ${sql.slice(0, 6)}`, said, () => connection.prepare(`EXPLAIN ${sql}`));
+    }
   }
+  return faults;
 }
 
 function refuseEnded(connection: Connection): void {
