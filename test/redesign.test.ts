@@ -1,6 +1,3 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { countDangers, isStopped } from '../src/core/migrations/count.ts';
@@ -19,24 +16,14 @@ import { called } from '../src/core/tables/table.ts';
 import type { Shape, Table } from '../src/core/tables/table.ts';
 import { sayingsOf } from '../src/core/tables/words.ts';
 import { openStore } from '../src/store/open.ts';
-import { newDatabase, startPostgres } from './kit/postgres.mjs';
-import type { TestPostgres } from './kit/postgres.mjs';
+import { testDatabases } from './kit/databases.ts';
 import { growths } from './kit/tables/generate.ts';
 
 /** A server makes and drops tables more slowly than a file. */
 const RUNS = { sqlite: 60, postgres: 25 };
 const runsOf = (kind: keyof typeof RUNS): number => Number(process.env.REDESIGN_RUNS ?? RUNS[kind]);
 
-const folder = mkdtempSync(join(tmpdir(), 'vantfell-redesign-'));
-let server: TestPostgres;
-
-beforeAll(async () => {
-  server = await startPostgres();
-}, 60_000);
-afterAll(async () => {
-  await server.stop();
-  rmSync(folder, { recursive: true });
-});
+const database = testDatabases();
 
 /** A value of a shape, with all that it may hold. */
 function sampleOf({ type, items, properties = {} }: Shape): unknown {
@@ -55,9 +42,7 @@ function sampleOf({ type, items, properties = {} }: Shape): unknown {
 describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
   let store: Store;
   beforeAll(async () => {
-    store = await openStore(
-      kind === 'sqlite' ? `sqlite:${join(folder, 'grown.db')}` : await newDatabase(server, 'grown'),
-    );
+    store = await openStore(await database(kind, 'grown'));
   }, 60_000);
   afterAll(() => store.close());
 

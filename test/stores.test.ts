@@ -1,6 +1,3 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { noCode } from '../src/core/change/code.ts';
@@ -17,8 +14,7 @@ import { makeOwnTables } from '../src/core/tables/own-work.ts';
 import { designTables } from '../src/core/tables/design.ts';
 import { writesOn } from '../src/project/serve.ts';
 import { openStore } from '../src/store/open.ts';
-import { newDatabase, startPostgres } from './kit/postgres.mjs';
-import type { TestPostgres } from './kit/postgres.mjs';
+import { testDatabases } from './kit/databases.ts';
 
 const NOBODY = { now: new Date(0), caller: null };
 
@@ -37,16 +33,7 @@ fields:
 index: [[whole], [exact, text], [yes, real]]
 `;
 
-const folder = mkdtempSync(join(tmpdir(), 'vantfell-store-'));
-let server: TestPostgres;
-
-beforeAll(async () => {
-  server = await startPostgres();
-}, 60_000);
-afterAll(async () => {
-  await server.stop();
-  rmSync(folder, { recursive: true });
-});
+const database = testDatabases();
 
 describe.each(['sqlite', 'postgres'])('%s', (kind) => {
   let store: Store;
@@ -57,9 +44,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     const source = { service: { file: 's', text: 'service: { name: X }\n' }, models: [{ file: 'm', text: MODELS }] };
     graph = compile({ ...source, environment: {} }).graph!;
     thing = graph.models[0]!;
-    store = await openStore(
-      kind === 'sqlite' ? `sqlite:${join(folder, 'store.db')}` : await newDatabase(server, 'things'),
-    );
+    store = await openStore(await database(kind, 'things'));
     await followModels(store, designTables(graph), new Map());
   }, 60_000);
   afterAll(() => store.close());
@@ -270,7 +255,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
   });
 
   test('a store that is held to its tables refuses whatever comes after they have moved on', async () => {
-    const address = kind === 'sqlite' ? `sqlite:${join(folder, 'held.db')}` : await newDatabase(server, 'held');
+    const address = await database(kind, 'held');
     let told = 0;
     const [held, other] = [
       await openStore(address, { slowReads: kind === 'postgres' ? 1 : 0, onMoved: () => (told += 1) }),
@@ -337,7 +322,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
 test('a database that can not be had is told as what it is', async () => {
   await expect(openStore('sqlite:/no/such/folder/x.db')).rejects.toMatchObject({ fault: { kind: 'unreachable' } });
   await expect(openStore('paper:notes')).rejects.toThrow('no store');
-  const { host } = new URL(server.url);
+  const { host } = new URL(await database('postgres', 'near'));
   await expect(openStore(`postgres://tests:word@${host}/nowhere`)).rejects.toMatchObject({
     fault: { kind: 'unreachable' },
     message: expect.not.stringContaining('word') as unknown,

@@ -18,6 +18,8 @@ export interface ConversionSpelling {
   /** A value as a text, as the service shows it. */
   text(column: Column, x: string): string;
   fill(column: Column, fill: Fill): string;
+  /** A value of the type that can't be worked out: it stops the statement, and says that `x` does not fit. */
+  failure(to: Column, x: string): string;
 }
 
 /*
@@ -25,21 +27,25 @@ export interface ConversionSpelling {
  * counted is what happens.
  */
 
-/** The SQL of what a value becomes. Values that can not stay become `otherwise`; where that is a fill, nulls do as well. */
+/**
+ * The SQL of what a value becomes. One that can not stay becomes the fill, and so does null where there must be a value;
+ * without a fill it stops the statement, or becomes what `failure` says.
+ */
 export function newValue(
   from: Column,
   to: Column,
   x: string,
-  otherwise: { readonly fill: string } | { readonly failure: string },
-  { converted, check }: Pick<ConversionSpelling, 'converted' | 'check'>,
+  given: Fill | undefined,
+  spell: ConversionSpelling,
+  failure: string = spell.failure(to, x),
 ): string {
-  const { value, fits } = converted(from, to, x);
-  const fill = 'fill' in otherwise ? otherwise.fill : undefined;
+  const { value, fits } = spell.converted(from, to, x);
+  const fill = given === undefined ? undefined : spell.fill(to, given);
   // Without a fill, the table's own rules refuse what breaks them.
-  const kept = fill === undefined ? [] : to.checks.map((rule) => check(to, rule, value));
+  const kept = fill === undefined ? [] : to.checks.map((rule) => spell.check(to, rule, value));
   const cases = [
     `WHEN ${x} IS NULL THEN ${fill === undefined || to.nullable ? 'NULL' : fill}`,
-    ...(fits === undefined ? [] : [`WHEN (${fits}) IS NOT TRUE THEN ${fill ?? ('failure' in otherwise ? otherwise.failure : 'NULL')}`]), // prettier-ignore
+    ...(fits === undefined ? [] : [`WHEN (${fits}) IS NOT TRUE THEN ${fill ?? failure}`]),
     ...(kept.length === 0 ? [] : [`WHEN NOT (${kept.join(' AND ')}) THEN ${fill}`]),
   ];
   if (cases.length === 1 && value === x && (fill === undefined || to.nullable)) return x;

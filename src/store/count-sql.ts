@@ -34,8 +34,7 @@ export function countSql(hazard: Hazard, spell: ConversionSpelling, inside: Insi
     case 'twins': {
       if (hazard.columns.length === 0) return `SELECT count(*), NULL ${from} HAVING count(*) > 1`;
       const values = hazard.columns.map(({ column, becomes, fill }, at) => {
-        const otherwise = fill === undefined ? { failure: 'NULL' } : { fill: spell.fill(becomes, fill) };
-        const value = newValue(column, becomes, name(column.name), otherwise, spell);
+        const value = newValue(column, becomes, name(column.name), fill, spell, 'NULL');
         return `${value} AS ${name(`v${at}`)}`;
       });
       const names = values.map((_value, at) => name(`v${at}`));
@@ -47,7 +46,7 @@ export function countSql(hazard: Hazard, spell: ConversionSpelling, inside: Insi
     }
     case 'dangling': {
       const { reference, column, becomes } = hazard;
-      const value = newValue(column, becomes, `t.${name(column.name)}`, { failure: 'NULL' }, spell);
+      const value = newValue(column, becomes, `t.${name(column.name)}`, undefined, spell, 'NULL');
       const there = `SELECT 1 FROM ${name(reference.table)} AS o WHERE o.${name(reference.key)} = ${value}`;
       const fits = `NOT (${unfitSql(column, becomes, `t.${name(column.name)}`, spell)})`;
       return counted(`t.${name(column.name)} IS NOT NULL AND ${fits} AND NOT EXISTS (${there})`, column);

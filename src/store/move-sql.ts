@@ -1,13 +1,12 @@
-import type { Fill, Move } from '../core/tables/redesign.ts';
+import type { Move } from '../core/tables/redesign.ts';
 import type { Column } from '../core/tables/table.ts';
+import { newValue } from './converted.ts';
+import type { ConversionSpelling } from './converted.ts';
 import { quoteName as name } from './quote.ts';
 
 /** What databases spell differently when values move to another table. */
-export interface MoveSpelling {
+export interface MoveSpelling extends ConversionSpelling {
   readonly uuid: string;
-  fill(column: Column, fill: Fill): string;
-  /** What a value is in the other column; one that can't go there stops the statement, unless it has a fill. */
-  value(from: Column, to: Column, x: string, fill: Fill | undefined): string;
 }
 
 /** The statements that take values over to another table, along the reference between the two. */
@@ -19,7 +18,7 @@ export function moveSql(move: Move, spell: MoveSpelling): string[] {
     const [near, far] =
       refers === 'target' ? [source.primaryKey!, reference.column] : [reference.column, target.primaryKey!];
     const first = source.primaryKey === undefined ? '' : ` ORDER BY s.${name(source.primaryKey)}`;
-    const moved = spell.value(column.from, column.to, `s.${name(column.from.name)}`, move.fills.get(column.to));
+    const moved = newValue(column.from, column.to, `s.${name(column.from.name)}`, move.fills.get(column.to), spell);
     const value = `SELECT ${moved} FROM ${from} AS s WHERE s.${name(near)} = ${to}.${name(far)}`;
     const given = `s.${name(column.from.name)} IS NOT NULL`;
     return `UPDATE ${to} SET ${name(column.to.name)} = (${value} AND ${given}${first} LIMIT 1)`;
@@ -34,7 +33,7 @@ function insertText({ source, target, reference, columns, fills }: Move, spell: 
     const stamp = source.columns.find((other) => other.name === column.name && other.type === 'date-time');
     const fill = fills.get(column);
     const isKey = column.name === target.primaryKey;
-    if (moved !== undefined) values.set(column, spell.value(moved.from, column, name(moved.from.name), fill));
+    if (moved !== undefined) values.set(column, newValue(moved.from, column, name(moved.from.name), fill, spell));
     else if (column.name === reference.column) values.set(column, name(source.primaryKey!));
     else if (isKey && column.type === 'uuid') values.set(column, keyText(source.columns, source.primaryKey!, spell));
     else if (fill === 'now' && stamp !== undefined) values.set(column, name(stamp.name));

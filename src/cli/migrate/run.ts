@@ -1,5 +1,6 @@
+import { dropAll } from '../../core/migrations/drop-all.ts';
 import { lastPicture } from '../../core/migrations/migration.ts';
-import { dropAll, runMigrations } from '../../core/migrations/run.ts';
+import { runMigrations } from '../../core/migrations/run.ts';
 import { designTables } from '../../core/tables/design.ts';
 import { isSameDesign } from '../../core/tables/redesign.ts';
 import { openBare, openDatabase, told } from '../../project/database.ts';

@@ -1,6 +1,6 @@
 import type { Alteration, Store } from '../store/contract.ts';
 import { StoreError } from '../store/contract.ts';
-import { isOwn, migrationsTable, stateTable } from '../tables/own-tables.ts';
+import { stateTable } from '../tables/own-tables.ts';
 import { makeOwnTables } from '../tables/own-work.ts';
 import { isSameDesign, redesign } from '../tables/redesign.ts';
 import type { Table } from '../tables/table.ts';
@@ -8,7 +8,7 @@ import { sayingsOf } from '../tables/words.ts';
 import type { Saying } from '../tables/words.ts';
 import { countDangers, fillable, isStopped, sayingText } from './count.ts';
 import { endsTransaction } from './ends-transaction.ts';
-import { indexNames, strangersTable } from './follow.ts';
+import { indexNames } from './follow.ts';
 import { memoryOf } from './memory.ts';
 import { checksumOf, standingsOf } from './migration.ts';
 import type { Migration, Ran } from './migration.ts';
@@ -284,44 +284,5 @@ function refuseInside(history: readonly Ran[], name: string): void {
 export const pictureOf = (store: Store): Promise<Table[] | undefined> =>
   store.alter((alteration) => pictureIn(alteration, store));
 
-const pictureIn = async (alteration: Alteration, store: Store): Promise<Table[] | undefined> =>
+export const pictureIn = async (alteration: Alteration, store: Store): Promise<Table[] | undefined> =>
   (await alteration.tables()).includes(stateTable.name) ? memoryOf(store).picture(alteration) : undefined;
-
-/**
- * Drops every table of the tool's making: those of the models, as the database remembers them, and its own. Throws where
- * that would leave one in the way of `wanted` that somebody else has made.
- */
-export async function dropAll(store: Store, migrations: readonly Migration[], wanted: readonly Table[]): Promise<void> {
-  await store.alter(async (alteration) => {
-    const standing = await alteration.tables();
-    const ours = new Set([...(await madeTables(alteration, store, migrations))].map(({ name }) => name));
-    const isOurs = (name: string): boolean => ours.has(name) || isOwn(name);
-    const needed = new Set(wanted.map(({ name }) => name.toLowerCase()));
-    const stranger = standing.find((name) => !isOurs(name) && needed.has(name.toLowerCase()));
-    if (stranger !== undefined) throw strangersTable(store.address, stranger);
-    const names = standing.filter(isOurs);
-    if (names.length === 0) return;
-    // Before the table goes that it is written in.
-    if (standing.includes(stateTable.name)) await alteration.moveOn();
-    await alteration.script(store.ddl.drop(names));
-  });
-}
-
-/** The tables that the tool has made in a database, as that remembers it: what its last migration left, or what it followed. */
-async function madeTables(
-  alteration: Alteration,
-  store: Store,
-  migrations: readonly Migration[],
-): Promise<readonly Table[]> {
-  const standing = await alteration.tables();
-  const memory = memoryOf(store);
-  const history = standing.includes(migrationsTable.name) ? await memory.history(alteration) : [];
-  if (history.length === 0) return (await pictureIn(alteration, store)) ?? [];
-  const names = new Set(history.map(({ name }) => name));
-  const missing = history.find((ran) => !migrations.some(({ name }) => name === ran.name));
-  if (missing !== undefined) {
-    const message = `the database ${store.address} has run ${missing.name}, which migrations/ does not hold: nobody can tell which tables are the tool's`;
-    throw new OutOfStep(message, 'bring its folder back, as from version control; or drop the tables by hand');
-  }
-  return migrations.filter(({ name }) => names.has(name)).at(-1)!.after;
-}

@@ -1,20 +1,29 @@
 import type { Ddl } from '../../core/tables/ddl.ts';
-import type { ColumnChange, Fill, TableChange } from '../../core/tables/redesign.ts';
+import type { ColumnChange, TableChange } from '../../core/tables/redesign.ts';
 import { isIn, isUnchanged } from '../../core/tables/redesign.ts';
 import type { Check, Column, Table } from '../../core/tables/table.ts';
+import { newValue } from '../converted.ts';
+import type { ConversionSpelling } from '../converted.ts';
 import { countSql } from '../count-sql.ts';
 import { moveSql } from '../move-sql.ts';
 import { quoteName as name } from '../quote.ts';
 import { rememberedSql } from '../remembered-sql.ts';
 import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../table-sql.ts';
 import { asText, converted, inside } from './convert.ts';
-import { newValue } from '../converted.ts';
 import * as sql from './tables.ts';
+
+const conversions: ConversionSpelling = {
+  converted,
+  check: sql.checkText,
+  text: asText,
+  fill: sql.fillText,
+  // No JSON, and so an error.
+  failure: (to, x) => `((${x})::text || ' does not fit')::json::text::${sql.columnType(to)}`,
+};
 
 export const postgresDdl: Ddl = {
   redesign({ renames, created, changed, moves, remembered, dropped }) {
-    const { fillText } = sql;
-    const spell = { uuid: 'gen_random_uuid()', fill: fillText, value: newValueText };
+    const spell = { ...conversions, uuid: 'gen_random_uuid()' };
     const gone = dropped.map((table) => name(table.name));
     return [
       passage('new names', renames.map(renameText)),
@@ -46,7 +55,7 @@ export const postgresDdl: Ddl = {
     `INSERT INTO ${name(table)} SELECT * FROM json_populate_recordset(NULL::${name(table)}, $1)`,
   empty: (tables) => `TRUNCATE ${tables.map(name).join(', ')}`,
   drop: (tables) => `DROP TABLE IF EXISTS ${tables.map(name).join(', ')}`,
-  count: (hazard) => countSql(hazard, { converted, check: sql.checkText, text: asText, fill: sql.fillText }, inside),
+  count: (hazard) => countSql(hazard, conversions, inside),
 };
 
 const alter = (table: Table, what: string): string => `ALTER TABLE ${name(table.name)} ${what}`;
@@ -115,11 +124,11 @@ function changeStatements({ after: table, columns }: TableChange): string[] {
       const given = fill === undefined ? undefined : sql.fillText(after, fill);
       const statements: string[] = [];
       if (before !== undefined && sql.columnType(before) !== sql.columnType(after)) {
-        const value = newValueText(before, after, name(before.name), fill);
+        const value = newValue(before, after, name(before.name), fill, conversions);
         statements.push(alter(table, `ALTER COLUMN ${x} TYPE ${sql.columnType(after)} USING ${value}`));
       } else if (before !== undefined && conversion === 'checked') {
         // What goes through the insides of values needs subqueries, which ALTER has no room for.
-        const value = newValueText(before, after, x, fill);
+        const value = newValue(before, after, x, fill, conversions);
         statements.push(`UPDATE ${name(table.name)} SET ${x} = ${value} WHERE ${x} IS NOT NULL`);
       }
       if (given !== undefined) statements.push(...fillStatements(table, column, x, given));
@@ -129,16 +138,6 @@ function changeStatements({ after: table, columns }: TableChange): string[] {
         statements.push(alter(table, `ALTER COLUMN ${x} DROP NOT NULL`));
       return statements;
     });
-}
-
-/** The SQL of what a value becomes. A text that says why it does not fit is no JSON, and makes an error. */
-function newValueText(before: Column, after: Column, x: string, fill: Fill | undefined): string {
-  const type = sql.columnType(after);
-  const otherwise =
-    fill === undefined
-      ? { failure: `((${x})::text || ' does not fit')::json::text::${type}` }
-      : { fill: sql.fillText(after, fill) };
-  return newValue(before, after, x, otherwise, { converted, check: sql.checkText });
 }
 
 /** New columns and columns that may be null no more get the value where there is none; others where a new rule is broken. */

@@ -4,13 +4,14 @@ import { isIn, isUnchanged } from '../../core/tables/redesign.ts';
 import { isOwn } from '../../core/tables/own-tables.ts';
 import { shortName } from '../../core/tables/names.ts';
 import type { Column, Table } from '../../core/tables/table.ts';
+import { newValue } from '../converted.ts';
 import { countSql } from '../count-sql.ts';
 import { quoteName as name, quoteText } from '../quote.ts';
 import { rememberedSql } from '../remembered-sql.ts';
 import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../table-sql.ts';
-import { asText, converted, inside } from './convert.ts';
+import { inside } from './convert.ts';
 import { moveStatements } from './move.ts';
-import { checkText, columnText, columnType, createTable, fillText, valueInstead } from './tables.ts';
+import { columnText, columnType, conversions, createTable, fillText } from './tables.ts';
 
 /** SQLite changes little of a table in place: for all the rest the table is made anew, filled from the old one, and takes its name. */
 export const sqliteDdl: Ddl = {
@@ -49,7 +50,7 @@ export const sqliteDdl: Ddl = {
   },
   empty: (tables) => tables.map((table) => `DELETE FROM ${name(table)}`).join(';\n'),
   drop: (tables) => tables.map((table) => `DROP TABLE IF EXISTS ${name(table)}`).join(';\n'),
-  count: (hazard) => countSql(hazard, { converted, check: checkText, text: asText, fill: fillText }, inside),
+  count: (hazard) => countSql(hazard, conversions, inside),
 };
 
 /** Columns of standing tables that values move to: bare ones for now. */
@@ -139,5 +140,5 @@ function valueText({ before, after, fill }: ColumnChange, landed: ReadonlySet<Co
     if (!landed.has(after)) return given;
     return given === undefined ? name(after.name) : `coalesce(${name(after.name)}, ${given})`;
   }
-  return valueInstead(before, after, name(before.name), fill);
+  return newValue(before, after, name(before.name), fill, conversions);
 }

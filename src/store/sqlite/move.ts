@@ -1,11 +1,10 @@
 import type { Move } from '../../core/tables/redesign.ts';
 import { moveSql } from '../move-sql.ts';
-import { fillText, valueInstead } from './tables.ts';
+import { conversions } from './tables.ts';
 
 /** A random UUID (RFC 9562, version 4). */
 const UUID =
   "lower(hex(randomblob(4)) || '-' || hex(randomblob(2)) || '-4' || substr(hex(randomblob(2)), 2) || '-' ||" +
   " substr('89ab', 1 + abs(random() % 4), 1) || substr(hex(randomblob(2)), 2) || '-' || hex(randomblob(6)))";
 
-export const moveStatements = (move: Move): string[] =>
-  moveSql(move, { uuid: UUID, fill: fillText, value: valueInstead });
+export const moveStatements = (move: Move): string[] => moveSql(move, { ...conversions, uuid: UUID });

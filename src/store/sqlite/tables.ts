@@ -4,10 +4,10 @@ import { isNested } from '../../core/model/types.ts';
 import type { Fill } from '../../core/tables/redesign.ts';
 import type { Check, Column, Reference, Table } from '../../core/tables/table.ts';
 import { checkSql } from '../check-sql.ts';
-import { newValue } from '../converted.ts';
+import type { ConversionSpelling } from '../converted.ts';
 import { quoteName, quoteText } from '../quote.ts';
 import { ON_DELETE } from '../table-sql.ts';
-import { converted } from './convert.ts';
+import { asText, converted } from './convert.ts';
 import { units } from './dialect.ts';
 
 export function columnType({ type }: Pick<Column, 'type'>): string {
@@ -65,11 +65,11 @@ export function columnText(table: Table, column: Column): string {
 export const createTable = (table: Table, name: string = table.name): string =>
   `CREATE TABLE ${quoteName(name)} (\n  ${table.columns.map((column) => columnText(table, column)).join(',\n  ')}\n) STRICT`;
 
-/** The SQL of what a value becomes. There is no error to raise in a plain statement; text that is not JSON makes one. */
-export function valueInstead(from: Column, to: Column, x: string, fill: Fill | undefined): string {
-  const otherwise =
-    fill === undefined
-      ? { failure: `json(${x} || ' does not fit ${to.name.replaceAll("'", "''")}')` }
-      : { fill: fillText(to, fill) };
-  return newValue(from, to, x, otherwise, { converted, check: checkText });
-}
+export const conversions: ConversionSpelling = {
+  converted,
+  check: checkText,
+  text: asText,
+  fill: fillText,
+  // There is no error to raise in a plain statement; text that is not JSON makes one.
+  failure: ({ name }, x) => `json(${x} || ${quoteText(` does not fit ${name}`)})`,
+};
