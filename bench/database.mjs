@@ -1,4 +1,5 @@
-// The database that a service and its twins share: 100 000 huts, with two reports each, in the tables that the models make.
+// The database that a service and its twins share: 100 000 huts, with two reports each, in the tables that the models
+// make.
 import { designTables } from '../build/core/tables/design.js';
 import { openDatabase } from '../build/project/database.js';
 import { readProject } from '../build/project/project.js';

@@ -1,5 +1,5 @@
-// npm run bench:grants: what it costs a list that its reader has to have a grant. The same records and the same answers,
-// once without a grant to look at; in turn in one run, on each kind of database.
+// npm run bench:grants: what it costs a list that its reader has to have a grant. The same records and the same
+// answers, once without a grant to look at; in turn in one run, on each kind of database.
 import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { openDatabase } from '../build/project/database.js';
 import { readProject } from '../build/project/project.js';
@@ -45,7 +45,10 @@ may: { ${may} }
 const data = here('.data/grants/');
 rmSync(data, { recursive: true, force: true });
 mkdirSync(`${data}models`, { recursive: true });
-writeFileSync(`${data}vantfell.yaml`, `service: { name: Grants }\nkey: ${KEY}\nidentity: { model: member, login: name, secret: word, roles: roles }\n`); // prettier-ignore
+writeFileSync(
+  `${data}vantfell.yaml`,
+  `service: { name: Grants }\nkey: ${KEY}\nidentity: { model: member, login: name, secret: word, roles: roles }\n`,
+);
 
 const columns = [];
 for (const kind of ['sqlite', 'postgres']) {
@@ -56,7 +59,9 @@ for (const kind of ['sqlite', 'postgres']) {
     await server?.stop();
   }
 }
-const lines = GRANTS.map(([what], at) => `| ${what} | ${columns.map((times) => (times[at] / times[0]).toFixed(2)).join(' | ')} |`); // prettier-ignore
+const lines = GRANTS.map(
+  ([what], at) => `| ${what} | ${columns.map((times) => (times[at] / times[0]).toFixed(2)).join(' | ')} |`,
+);
 const text = ['| what is looked at | SQLite | PostgreSQL |', '| --- | --- | --- |', ...lines].join('\n');
 console.log(text);
 intoDocs('grants', 'end of grants', text);

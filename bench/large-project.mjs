@@ -29,6 +29,9 @@ views: { card: [id, name, up.name] }
   mkdirSync(join(folder, 'models'), { recursive: true });
   const write = (file, text) => writeFileSync(join(folder, file), text);
   write('vantfell.yaml', 'service: { name: Large }\nidentity: { model: member, login: email, secret: word }\n');
-  write('models/member.yaml', 'model: member\nfields: { email: { type: email, required: true, unique: true }, word: { type: secret } }\n'); // prettier-ignore
+  write(
+    'models/member.yaml',
+    'model: member\nfields: { email: { type: email, required: true, unique: true }, word: { type: secret } }\n',
+  );
   for (let n = 0; n < others; n += 1) write(`models/part-${n}.yaml`, one(n));
 }

@@ -26,7 +26,12 @@ const CHANGES = [
   ['a tighter rule', { ...FIELDS, name: '{ type: string, maxLength: 60 }' }],
   ['decimal, another scale', { ...FIELDS, price: '{ type: decimal, scale: 4 }' }],
   ['string to integer', { ...FIELDS, code: '{ type: integer }' }],
-  ['a name inside of a value', { ...FIELDS, place: FIELDS.place.replace('street', 'road') }, '--rename', 'hut.place.street=hut.place.road'], // prettier-ignore
+  [
+    'a name inside of a value',
+    { ...FIELDS, place: FIELDS.place.replace('street', 'road') },
+    '--rename',
+    'hut.place.street=hut.place.road',
+  ],
 ];
 
 const model = (fields) =>

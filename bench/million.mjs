@@ -1,4 +1,5 @@
-// npm run bench:million: a million records. How much a page far behind costs, and whether slow requests hold up quick ones.
+// npm run bench:million: a million records. How much a page far behind costs, and whether slow requests hold up quick
+// ones.
 import { mkdirSync, rmSync } from 'node:fs';
 import autocannon from 'autocannon';
 import { newDatabase, startPostgres } from '../test/kit/postgres.mjs';

@@ -1,5 +1,5 @@
-// npm run bench:start: how long it takes until the tool helps, until a service answers, and until 500 models are checked, the
-// start of the program included; beside the start of Node alone. Writes them into docs/benchmarks.md.
+// npm run bench:start: how long it takes until the tool helps, until a service answers, and until 500 models are
+// checked, the start of the program included; beside the start of Node alone. Writes them into docs/benchmarks.md.
 import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { get } from 'node:http';
@@ -27,7 +27,10 @@ function toEnd(words) {
   return Promise.resolve(performance.now() - start);
 }
 
-/** Milliseconds until a service has answered its first request, which is sent again until there is somebody to answer it. */
+/**
+ * Milliseconds until a service has answered its first request, which is sent again until there is somebody to answer
+ * it.
+ */
 async function toAnswer() {
   const start = performance.now();
   const child = spawn(process.execPath, [PROGRAM, 'serve', '-C', folders.small, '--port', String(PORT), '--quiet'], {

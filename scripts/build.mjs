@@ -1,5 +1,6 @@
-// Compiles src/ to build/, module by module, for benchmarks and for what is made from them; and bundles that into dist/, the
-// package: a few files with all of their libraries, which load in a fraction of the time. Both are made from nothing.
+// Compiles src/ to build/, module by module, for benchmarks and for what is made from them; and bundles that into
+// dist/, the package: a few files with all of their libraries, which load in a fraction of the time. Both are made
+// from nothing.
 import { spawnSync } from 'node:child_process';
 import {
   chmodSync,
@@ -82,7 +83,11 @@ function licenses(inputs) {
   for (const input of inputs) {
     if (!input.includes('node_modules/')) continue;
     let folder = dirname(at(input));
-    while (!existsSync(join(folder, 'package.json')) || JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8')).name === undefined) folder = dirname(folder); // prettier-ignore
+    while (
+      !existsSync(join(folder, 'package.json')) ||
+      JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8')).name === undefined
+    )
+      folder = dirname(folder);
     packages.set(relative(root, folder), folder);
   }
   const texts = [...packages.values()].sort().map((folder) => {

@@ -1,5 +1,6 @@
 // npm run screenshots: docs/screenshots/, each a terminal that runs a command on the demo data. Needs Xvfb, xterm and
-// ImageMagick; the report of a trial is a page in Chromium (Debian: xvfb, xterm, imagemagick, fonts-dejavu-core, chromium).
+// ImageMagick; the report of a trial is a page in Chromium (Debian: xvfb, xterm, imagemagick, fonts-dejavu-core,
+// chromium).
 import { spawn, spawnSync } from 'node:child_process';
 import {
   appendFileSync,

@@ -19,7 +19,9 @@ type Of<All, Name, Part extends string> = Name extends keyof All
     : Anything
   : Anything;
 
-/** A record as hooks and operations have it: all that is stored of it but secrets, and the keys that it is linked with. */
+/**
+ * A record as hooks and operations have it: all that is stored of it but secrets, and the keys that it is linked with.
+ */
 export type RecordOf<Name> = Of<Models, Name, 'record'>;
 type ValuesOf<Name> = Of<Models, Name, 'values'>;
 type KeyOf<Name> = Of<Models, Name, 'key'> extends infer Key ? (Key extends Scalar ? Key : Scalar) : Scalar;

@@ -131,7 +131,12 @@ export default operation('hut.close', (input, scope) => {
     const answer = await ask(`${server.url}/huts/${body.data.id}/close`, 'POST', {});
     expect([answer.status, JSON.stringify(answer.body)]).toEqual([500, expect.not.stringContaining('key is lost')]);
     await server.stop();
-    const lines = server.said().split('\n').filter((line) => line.startsWith('{')).map((line) => JSON.parse(line)).filter(({ msg }) => msg !== 'request'); // prettier-ignore
+    const lines = server
+      .said()
+      .split('\n')
+      .filter((line) => line.startsWith('{'))
+      .map((line) => JSON.parse(line))
+      .filter(({ msg }) => msg !== 'request');
     expect(lines).toMatchObject([
       { msg: 'closing', hut: 'Mist' },
       { request: answer.body.request, err: { message: expect.stringMatching(/^hut\.close: the key is lost/) } },

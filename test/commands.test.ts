@@ -130,7 +130,11 @@ describe('check', () => {
 
   test('a mistake in a scenario is told with its place', async () => {
     const folder = demoFolder();
-    cpSync(folderWith({ 'trials/race.yaml': 'trial: A race\nas: member/inez\nsteps: [{ send: GET /v1/huts }]\n' }), folder, { recursive: true }); // prettier-ignore
+    cpSync(
+      folderWith({ 'trials/race.yaml': 'trial: A race\nas: member/inez\nsteps: [{ send: GET /v1/huts }]\n' }),
+      folder,
+      { recursive: true },
+    );
     const ran = await vantfell(['check', '-C', folder]);
     expect(ran.code).toBe(1);
     expect(ran.out).toContain('trials/race.yaml:2:5  unknown-record\n  there is no sample member/inez');

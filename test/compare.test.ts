@@ -26,11 +26,19 @@ model: member
 fields: { name: { type: string } }
 relations: { huts: { from: hut.keeper } }
 `;
-const SIGNED = 'service: { name: Huts }\nkey: kkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkk\nidentity: { model: member, login: login, secret: word, roles: roles }\n'; // prettier-ignore
-const PEOPLE = MODEL.replace('fields: { name: { type: string } }', 'fields: { name: { type: string }, login: { type: string, required: true, unique: true }, word: { type: secret }, roles: { type: array, items: { type: string } } }'); // prettier-ignore
+const SIGNED =
+  'service: { name: Huts }\nkey: kkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkk\nidentity: { model: member, login: login, secret: word, roles: roles }\n';
+const PEOPLE = MODEL.replace(
+  'fields: { name: { type: string } }',
+  'fields: { name: { type: string }, login: { type: string, required: true, unique: true }, word: { type: secret }, roles: { type: array, items: { type: string } } }',
+);
 
 function documentOf(model: string, service = 'service: { name: Huts }'): Record<string, unknown> {
-  const { graph, problems } = compile({ service: { file: 's', text: service }, models: [{ file: 'm', text: model }], environment: {} }); // prettier-ignore
+  const { graph, problems } = compile({
+    service: { file: 's', text: service },
+    models: [{ file: 'm', text: model }],
+    environment: {},
+  });
   if (graph === undefined) throw new Error(JSON.stringify(problems));
   return openApi(graph);
 }
@@ -59,10 +67,34 @@ describe('comparing documents', () => {
       'harmless',
       'in requests: Hut.create /phone is new',
     ],
-    ['a field that must be given', '  about:', '  phone: { type: string, required: true }\n  about:', 'breaking', 'in requests: Hut.create /phone is new, and must be given'], // prettier-ignore
-    ['a field that must be given now', 'about: { type: text }', 'about: { type: text, required: true }', 'breaking', 'in requests: Hut.create /about must be given now'], // prettier-ignore
-    ['a field that need not be given any more', 'name: { type: string, required: true, maxLength: 60 }', 'name: { type: string, maxLength: 60 }', 'breaking', 'in answers: Hut /name may be null now'], // prettier-ignore
-    ['the same, on the way in', 'name: { type: string, required: true, maxLength: 60 }', 'name: { type: string, maxLength: 60 }', 'harmless', 'in requests: Hut.create /name need not be given now'], // prettier-ignore
+    [
+      'a field that must be given',
+      '  about:',
+      '  phone: { type: string, required: true }\n  about:',
+      'breaking',
+      'in requests: Hut.create /phone is new, and must be given',
+    ],
+    [
+      'a field that must be given now',
+      'about: { type: text }',
+      'about: { type: text, required: true }',
+      'breaking',
+      'in requests: Hut.create /about must be given now',
+    ],
+    [
+      'a field that need not be given any more',
+      'name: { type: string, required: true, maxLength: 60 }',
+      'name: { type: string, maxLength: 60 }',
+      'breaking',
+      'in answers: Hut /name may be null now',
+    ],
+    [
+      'the same, on the way in',
+      'name: { type: string, required: true, maxLength: 60 }',
+      'name: { type: string, maxLength: 60 }',
+      'harmless',
+      'in requests: Hut.create /name need not be given now',
+    ],
     ['a tighter bound', 'minimum: 1', 'minimum: 2', 'breaking', 'in requests: Hut.create /beds at least 2 now, was 1'],
     [
       'a looser bound',
@@ -85,8 +117,20 @@ describe('comparing documents', () => {
       'breaking',
       'in requests: Hut.valley can not be "Brattdal" any more',
     ],
-    ['a choice more, in answers', '[Askdal, Brattdal]', '[Askdal, Brattdal, Sulvik]', 'breaking', 'in answers: Hut.valley may be "Sulvik" too'], // prettier-ignore
-    ['a choice more, in bodies', '[Askdal, Brattdal]', '[Askdal, Brattdal, Sulvik]', 'harmless', 'in requests: Hut.valley may be "Sulvik" too'], // prettier-ignore
+    [
+      'a choice more, in answers',
+      '[Askdal, Brattdal]',
+      '[Askdal, Brattdal, Sulvik]',
+      'breaking',
+      'in answers: Hut.valley may be "Sulvik" too',
+    ],
+    [
+      'a choice more, in bodies',
+      '[Askdal, Brattdal]',
+      '[Askdal, Brattdal, Sulvik]',
+      'harmless',
+      'in requests: Hut.valley may be "Sulvik" too',
+    ],
     [
       'another type',
       'about: { type: text }',
@@ -124,30 +168,82 @@ describe('comparing documents', () => {
       'breaking',
       'parameter view: can not be "card" any more',
     ],
-    ['a view that is new', 'views: { card: [id, name] }', 'views: { card: [id, name], tiny: [id] }', 'harmless', 'in answers: Hut.answer Hut.view.tiny is new'], // prettier-ignore
-    ['another view of lists', 'card: [id, name]', 'card: [id, name], list: card', 'breaking', 'parameter view, left out, means "card" now'], // prettier-ignore
-    ['an order that is gone', 'computed: { bunks: { type: integer, value: beds * 2 } }\n', '', 'breaking', 'parameter sort: can not be "bunks", "-bunks" any more'], // prettier-ignore
+    [
+      'a view that is new',
+      'views: { card: [id, name] }',
+      'views: { card: [id, name], tiny: [id] }',
+      'harmless',
+      'in answers: Hut.answer Hut.view.tiny is new',
+    ],
+    [
+      'another view of lists',
+      'card: [id, name]',
+      'card: [id, name], list: card',
+      'breaking',
+      'parameter view, left out, means "card" now',
+    ],
+    [
+      'an order that is gone',
+      'computed: { bunks: { type: integer, value: beds * 2 } }\n',
+      '',
+      'breaking',
+      'parameter sort: can not be "bunks", "-bunks" any more',
+    ],
     ['an endpoint that is gone', 'views:', 'endpoints: [list, read, create]\nviews:', 'breaking', 'is gone'],
     ['an endpoint that is new', 'views:', 'journal: true\nviews:', 'harmless', 'is new'],
-    ['an operation that takes more', 'how: { type: string }', 'how: { type: string, required: true }', 'breaking', 'in requests: Hut.sweep.input /how must be given now'], // prettier-ignore
-    ['an operation that answers less', 'dust: { type: integer }', 'dirt: { type: integer }', 'breaking', 'in answers: Hut.sweep.output /dust is gone'], // prettier-ignore
-    ['what is growing old', 'about: { type: text }', 'about: { type: text, deprecated: true }', 'harmless', 'in answers: Hut /about is deprecated now'], // prettier-ignore
+    [
+      'an operation that takes more',
+      'how: { type: string }',
+      'how: { type: string, required: true }',
+      'breaking',
+      'in requests: Hut.sweep.input /how must be given now',
+    ],
+    [
+      'an operation that answers less',
+      'dust: { type: integer }',
+      'dirt: { type: integer }',
+      'breaking',
+      'in answers: Hut.sweep.output /dust is gone',
+    ],
+    [
+      'what is growing old',
+      'about: { type: text }',
+      'about: { type: text, deprecated: true }',
+      'harmless',
+      'in answers: Hut /about is deprecated now',
+    ],
     ['words', 'about: { type: text }', 'about: { type: text, description: What it is like. }', 'harmless', ''],
-    ['If-Match that must be sent', 'views:', 'conditional: required\nviews:', 'breaking', 'header If-Match must be given now'], // prettier-ignore
+    [
+      'If-Match that must be sent',
+      'views:',
+      'conditional: required\nviews:',
+      'breaking',
+      'header If-Match must be given now',
+    ],
   ])('%s', (_what, from, to, kind, told) => {
     expect(MODEL).toContain(from);
     const after = documentOf(MODEL.replace(from, to));
     const changes = compareDocuments(before, after);
     if (told === '') return expect(changes).toEqual([]);
     const found = changes.filter(({ what }) => what.includes(told));
-    expect({ told, changes, found: found.map(({ breaking }) => (breaking ? 'breaking' : 'harmless')) }).toMatchObject({ found: [kind] }); // prettier-ignore
+    expect({ told, changes, found: found.map(({ breaking }) => (breaking ? 'breaking' : 'harmless')) }).toMatchObject({
+      found: [kind],
+    });
   });
 
   test('who must sign in, and who need not', () => {
     const open = documentOf(`${PEOPLE.replace('views:', 'may: { read: anybody }\nviews:')}`, SIGNED);
     const closed = documentOf(`${PEOPLE.replace('views:', 'may: { read: signed-in }\nviews:')}`, SIGNED);
-    expect(compareDocuments(open, closed)).toContainEqual({ breaking: true, what: 'is not for those who are not signed in any more', where: expect.arrayContaining(['GET /huts']) as never }); // prettier-ignore
-    expect(compareDocuments(closed, open)).toContainEqual({ breaking: false, what: 'is for those who are not signed in too', where: expect.arrayContaining(['GET /huts']) as never }); // prettier-ignore
+    expect(compareDocuments(open, closed)).toContainEqual({
+      breaking: true,
+      what: 'is not for those who are not signed in any more',
+      where: expect.arrayContaining(['GET /huts']) as never,
+    });
+    expect(compareDocuments(closed, open)).toContainEqual({
+      breaking: false,
+      what: 'is for those who are not signed in too',
+      where: expect.arrayContaining(['GET /huts']) as never,
+    });
   });
 
   test('documents of any projects are compared, and with themselves they have not changed', () => {
@@ -179,7 +275,9 @@ test('the command tells what has changed since, and 1 where it breaks clients', 
   expect(breaking.code).toBe(1);
   expect(breaking.out).toMatch(/^breaks clients\n/);
   expect(breaking.out).toMatch(/in requests: Hut\.create \/winter_room is gone +POST \/v1\/huts\n/);
-  const json = JSON.parse((await vantfell(['export', 'openapi', '-C', folder, '--compare', old, '--json'])).out) as { breaking: object[] }; // prettier-ignore
+  const json = JSON.parse((await vantfell(['export', 'openapi', '-C', folder, '--compare', old, '--json'])).out) as {
+    breaking: object[];
+  };
   expect(json.breaking).toContainEqual({
     breaking: true,
     what: 'parameter winter_room is gone',

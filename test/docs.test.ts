@@ -75,7 +75,10 @@ function usedEntries(value: unknown, shape: Shape, used: Set<string>): void {
     case 'map':
       return void Object.values(value as object).forEach((item) => usedEntries(item, shape.of, used));
     case 'either':
-      return shape.of.filter((option) => fits(value, option)).slice(0, 1).forEach((option) => usedEntries(value, option, used)); // prettier-ignore
+      return shape.of
+        .filter((option) => fits(value, option))
+        .slice(0, 1)
+        .forEach((option) => usedEntries(value, option, used));
     case 'entries':
       for (const [name, item] of Object.entries(value as object)) {
         const entry = shape.entries[name];
@@ -153,7 +156,9 @@ describe('docs/language.md', () => {
 });
 
 describe('docs/expressions.md', () => {
-  const rows = read('docs/expressions.md').split('\n').filter((line) => line.startsWith('| `')); // prettier-ignore
+  const rows = read('docs/expressions.md')
+    .split('\n')
+    .filter((line) => line.startsWith('| `'));
   const written = rows.flatMap((line) => [...line.split('|')[1]!.matchAll(/`([^`]+)`/g)].map(([, text]) => text!));
   const { graph } = readProject(demoFolder());
 
@@ -165,7 +170,13 @@ describe('docs/expressions.md', () => {
         return (error as Error).message;
       }
     });
-    expect(attempts.some((kind) => ['boolean', 'integer', 'decimal', 'number', 'text', 'date', 'date-time', 'uuid'].includes(kind)) ? '' : attempts.join('\n')).toBe(''); // prettier-ignore
+    expect(
+      attempts.some((kind) =>
+        ['boolean', 'integer', 'decimal', 'number', 'text', 'date', 'date-time', 'uuid'].includes(kind),
+      )
+        ? ''
+        : attempts.join('\n'),
+    ).toBe('');
   });
 });
 
@@ -197,7 +208,9 @@ test('docs/access.md: its service is sound, and its member signs in', async () =
 
 test('docs/problems.md has an entry for every code that the source gives', () => {
   const page = read('docs/problems.md');
-  const files = readdirSync(join(root, 'src/core'), { recursive: true, encoding: 'utf8' }).filter((file) => /^(compile|access|declaration|model|rules|samples).*(?<!test)\.ts$/.test(file)); // prettier-ignore
+  const files = readdirSync(join(root, 'src/core'), { recursive: true, encoding: 'utf8' }).filter((file) =>
+    /^(compile|access|declaration|model|rules|samples).*(?<!test)\.ts$/.test(file),
+  );
   const given =
     /(?:complain|complaint|atStart|error|warn|errorIn|tell|judge)\(\s*(?:sources\.service, )?'([a-z]+(?:-[a-z]+)+|alias|reveals)'|code: '([a-z-]+)'|'([a-z]+-breaks-rule)'/g;
   const codes = new Set(

@@ -141,7 +141,20 @@ async function postgres(url: string): Promise<Asked> {
   const client = new pg.Client({ connectionString: url });
   await client.connect();
   const typeOf = ({ type }: Field): string =>
-    isNested(type) ? 'json' : ({ integer: 'bigint', number: 'float8', boolean: 'boolean', decimal: 'numeric', date: 'date', time: 'time(3)', 'date-time': 'timestamptz(3)', uuid: 'uuid' } as Record<string, string>)[type] ?? 'text COLLATE "C"'; // prettier-ignore
+    isNested(type)
+      ? 'json'
+      : ((
+          {
+            integer: 'bigint',
+            number: 'float8',
+            boolean: 'boolean',
+            decimal: 'numeric',
+            date: 'date',
+            time: 'time(3)',
+            'date-time': 'timestamptz(3)',
+            uuid: 'uuid',
+          } as Record<string, string>
+        )[type] ?? 'text COLLATE "C"');
   for (const each of graph.models) {
     await client.query(
       `CREATE TABLE "${each.table}" (${each.fields.map((field) => `"${field.column}" ${typeOf(field)}`).join(', ')})`,
@@ -194,7 +207,8 @@ function plainOf({ type }: Expression, value: unknown, inUnits: boolean): unknow
 const inJavaScript = (expression: Expression): unknown[] =>
   world.records.thing!.map((values) => evaluate(expression, circumstances(values)));
 
-const withoutSpots = (syntax: Syntax): unknown => JSON.parse(JSON.stringify(syntax, (key, value: unknown) => (key === 'spot' ? undefined : value))); // prettier-ignore
+const withoutSpots = (syntax: Syntax): unknown =>
+  JSON.parse(JSON.stringify(syntax, (key, value: unknown) => (key === 'spot' ? undefined : value)));
 
 test('printing and parsing again gives the same tree', () => {
   fc.assert(
@@ -207,7 +221,11 @@ test('printing and parsing again gives the same tree', () => {
 
 test('the JSON encoding and back gives the same tree', () => {
   const plainNumbers = (syntax: Syntax): unknown =>
-    JSON.parse(JSON.stringify(withoutSpots(syntax), (key, value: unknown) => (key === 'written' ? String(Number(value)) : value))); // prettier-ignore
+    JSON.parse(
+      JSON.stringify(withoutSpots(syntax), (key, value: unknown) =>
+        key === 'written' ? String(Number(value)) : value,
+      ),
+    );
   fc.assert(
     fc.property(conditions, (syntax) => {
       expect(plainNumbers(fromJson(JSON.parse(JSON.stringify(toJson(syntax)))))).toEqual(plainNumbers(syntax));
@@ -243,7 +261,10 @@ test.each(['SQLite', 'PostgreSQL'])(
         const expression = typed(parse(`${base} ^ ${exponent}`), scopeOver('thing'));
         const found = (await asked.get(name)!.ask(expression)) as (number | null)[];
         inJavaScript(expression).forEach((wanted, row) => {
-          const close = wanted === null ? found[row] === null : Math.abs(Number(found[row]) - Number(wanted)) <= Math.abs(Number(wanted)) * 1e-14; // prettier-ignore
+          const close =
+            wanted === null
+              ? found[row] === null
+              : Math.abs(Number(found[row]) - Number(wanted)) <= Math.abs(Number(wanted)) * 1e-14;
           expect({ base, exponent, row, wanted, found: found[row], close }).toMatchObject({ close: true });
         });
       }
@@ -252,5 +273,10 @@ test.each(['SQLite', 'PostgreSQL'])(
 );
 
 test('a letter is folded the same whatever it stands in', () => {
-  expect([letters.casei('ÉΣß'), letters.accenti('Éé e\u0301'), letters.lower('ΣΑΣ'), letters.upper('ßﬁ')]).toEqual(['éσss', 'Ee e', 'σασ', 'SSFI']); // prettier-ignore
+  expect([letters.casei('ÉΣß'), letters.accenti('Éé e\u0301'), letters.lower('ΣΑΣ'), letters.upper('ßﬁ')]).toEqual([
+    'éσss',
+    'Ee e',
+    'σασ',
+    'SSFI',
+  ]);
 });

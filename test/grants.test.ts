@@ -41,7 +41,10 @@ describe.each(['sqlite', 'postgres'] as const)('grants on what is written, on %s
   /** All that is stored of a record, whoever sees it. */
   const stored = (model: string, id: string) =>
     on.service.writes.run(null, (work) => on.service.writes.scopeOf(work).model(model).get(id));
-  const rulesOf = ({ status, body }: Told): string[] => [`${status}`, ...((body.errors ?? []) as { pointer: string; rule: string }[]).map(({ pointer, rule }) => `${pointer} ${rule}`)]; // prettier-ignore
+  const rulesOf = ({ status, body }: Told): string[] => [
+    `${status}`,
+    ...((body.errors ?? []) as { pointer: string; rule: string }[]).map(({ pointer, rule }) => `${pointer} ${rule}`),
+  ];
 
   test('a record is its maker’s, unless a role lets them choose another', async () => {
     const made = await ask('ada', 'POST', '/notes', { body: 'mine' });
@@ -127,7 +130,12 @@ describe.each(['sqlite', 'postgres'] as const)('grants on what is written, on %s
     const path = note('note-body-00003');
     const id = ids.get('note-body-00003')!;
     // cy edits bo's published note, whose box stands in a vault that is shut to them; bo is not listed either.
-    await on.service.writes.run(null, (work) => on.service.writes.scopeOf(work).model('note').update(id, { editor_id: ids.get('cy')! })); // prettier-ignore
+    await on.service.writes.run(null, (work) =>
+      on.service.writes
+        .scopeOf(work)
+        .model('note')
+        .update(id, { editor_id: ids.get('cy')! }),
+    );
     const seen = (await ask('cy', 'GET', path)).body.data as Record<string, unknown>;
     expect([seen.box_id, seen.author_id, seen.editor_id]).toEqual([null, null, ids.get('cy')]);
     expect((await ask('cy', 'PUT', path, { ...seen, body: 'by cy' })).status).toBe(200);
@@ -206,7 +214,13 @@ describe.each(['sqlite', 'postgres'] as const)('grants on what is written, on %s
     expect((await send('kit', body)).body.data.id).not.toBe(first.body.data.id);
     expect((await on.ask('POST', '/notes', body, key)).status).toBe(400);
     const { id } = first.body.data as { id: string };
-    const give = (values: object) => on.service.writes.run(null, (work) => on.service.writes.scopeOf(work).model('note').update(id, values as never)); // prettier-ignore
+    const give = (values: object) =>
+      on.service.writes.run(null, (work) =>
+        on.service.writes
+          .scopeOf(work)
+          .model('note')
+          .update(id, values as never),
+      );
     await give({ author_id: ids.get('kit')!, state: 'published' });
     const less = (await send('ada', body)).body.data as Record<string, unknown>;
     expect([less.id, less.body, Object.hasOwn(less, 'hint')]).toEqual([id, 'given twice', false]);

@@ -37,9 +37,22 @@ describe('records', () => {
     // Whoever makes it owns it.
     expect(made.body.data.warden_id).toBe((await ask(`${v1}/me`)).body.data.id);
     expect(made.body.data).toEqual({
-      ...mistHut, id, kind: 'self-service', latitude: null, opens_on: null, closes_on: null, winter_room: false, about: null,
-      warden_id: made.body.data.warden_id, amenity_ids: [], altitude_ft: 3950, nights_open: 0, cheapest: null, created_at, updated_at: created_at,
-    }); // prettier-ignore
+      ...mistHut,
+      id,
+      kind: 'self-service',
+      latitude: null,
+      opens_on: null,
+      closes_on: null,
+      winter_room: false,
+      about: null,
+      warden_id: made.body.data.warden_id,
+      amenity_ids: [],
+      altitude_ft: 3950,
+      nights_open: 0,
+      cheapest: null,
+      created_at,
+      updated_at: created_at,
+    });
     expect(id).toMatch(/^[0-9a-f]{8}-[0-9a-f]{4}-7/);
     const url = `${v1}/huts/${id}`;
     expect((await ask(url)).body).toEqual(made.body);
@@ -72,8 +85,15 @@ describe('records', () => {
 
   test('all failures of a body come together, with pointers and the nearest name', async () => {
     const { status, headers, body } = await ask(`${v1}/huts`, 'POST', {
-      ...newHut(), beds: 0, valley: 'Askdale', altitude_m: '12', opens_on: '2027-02-30', naem: 1, slug: 'Not A Slug', id: 1,
-    }); // prettier-ignore
+      ...newHut(),
+      beds: 0,
+      valley: 'Askdale',
+      altitude_m: '12',
+      opens_on: '2027-02-30',
+      naem: 1,
+      slug: 'Not A Slug',
+      id: 1,
+    });
     expect(status).toBe(422);
     expect(headers.get('content-type')).toBe('application/problem+json');
     expect(body).toMatchObject({

@@ -102,7 +102,18 @@ const cases: Record<string, Case> = {
   'what has another form': {
     from: { type: 'json' },
     to: object({ on: { type: 'date' }, at: { type: 'decimal', scale: 2 }, all: list({ type: 'boolean' }) }),
-    rows: ['{"on":"2026-02-30"}', '{"at":"12.5"}', '{"at":12.5}', '{"all":[null]}', '{"more":1}', '[]', '"x"', '1', 'null', '{"all":{}}'], // prettier-ignore
+    rows: [
+      '{"on":"2026-02-30"}',
+      '{"at":"12.5"}',
+      '{"at":12.5}',
+      '{"all":[null]}',
+      '{"more":1}',
+      '[]',
+      '"x"',
+      '1',
+      'null',
+      '{"all":{}}',
+    ],
     told: [
       'hut.v: json becomes object; 10 rows have a value that can\'t become object unchanged (as "\\"x\\""), which stops it',
     ],

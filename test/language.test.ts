@@ -190,8 +190,12 @@ relations: { hut: { to: hut } }
 `);
     expect(told).toEqual([]);
     const model = (name: string) => graph!.byName.get(name)!;
-    expect(model('hut').links).toMatchObject([{ member: 'amenity_ids', table: 'huts_amenities', near: 'hut_id', far: 'amenity_id' }]); // prettier-ignore
-    expect(model('amenity').links).toMatchObject([{ table: 'huts_amenities', near: 'amenity_id', far: 'hut_id', target: 'hut' }]); // prettier-ignore
+    expect(model('hut').links).toMatchObject([
+      { member: 'amenity_ids', table: 'huts_amenities', near: 'hut_id', far: 'amenity_id' },
+    ]);
+    expect(model('amenity').links).toMatchObject([
+      { table: 'huts_amenities', near: 'amenity_id', far: 'hut_id', target: 'hut' },
+    ]);
     expect(model('hut').reverses).toMatchObject([
       { name: 'nights', source: 'night', relation: 'hut', one: false },
       { name: 'page', source: 'page', relation: 'hut', one: true },
@@ -211,7 +215,15 @@ views: { card: [n, up.up.n, up.n, o.x], list: card }
     expect(listView).toBe('card');
     const up = { name: 'up', inside: [{ name: 'up', inside: [{ name: 'n' }] }, { name: 'n' }] };
     expect(views.get('card')).toEqual([{ name: 'n' }, up, { name: 'o', inside: [{ name: 'x' }] }]);
-    expect(views.get('default')!.map(({ name }) => name)).toEqual(['id', 'n', 'o', 'up_id', 'c', 'created_at', 'updated_at']); // prettier-ignore
+    expect(views.get('default')!.map(({ name }) => name)).toEqual([
+      'id',
+      'n',
+      'o',
+      'up_id',
+      'c',
+      'created_at',
+      'updated_at',
+    ]);
   });
 
   test('operations and draws', () => {

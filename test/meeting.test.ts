@@ -1,11 +1,15 @@
-// The errors that people meet often: what happened, where, why, and what to do next; exit codes; no password and no stack trace.
+// The errors that people meet often: what happened, where, why, and what to do next; exit codes; no password and no
+// stack trace.
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
 import { folderWith, vantfell } from './kit/program.ts';
 import type { Ran } from './kit/program.ts';
 
-const Database = createRequire(import.meta.url)('libsql') as new (file: string) => { exec(sql: string): void; close(): void }; // prettier-ignore
+const Database = createRequire(import.meta.url)('libsql') as new (file: string) => {
+  exec(sql: string): void;
+  close(): void;
+};
 
 const SHELF = 'model: shelf\nfields: { name: { type: string, maxLength: 20 } }\n';
 const project = (files: Readonly<Record<string, string>> = {}): string =>
@@ -41,7 +45,10 @@ describe('the store', () => {
 
   test.each([
     ['ALTER TABLE shelves RENAME TO shelfs', 'has no table shelves; it has shelfs'],
-    ['ALTER TABLE shelves RENAME TO a; ALTER TABLE a RENAME TO Shelves', 'it has Shelves, which differs in the case of its letters'], // prettier-ignore
+    [
+      'ALTER TABLE shelves RENAME TO a; ALTER TABLE a RENAME TO Shelves',
+      'it has Shelves, which differs in the case of its letters',
+    ],
     ['DROP TABLE shelves', 'has no table shelves\n'],
   ])('has lost a table: %s', async (sql, told) => {
     const cwd = project();
@@ -60,19 +67,54 @@ describe('the store', () => {
     const { cpSync, writeFileSync } = await import('node:fs');
     cpSync(cwd, changed, { recursive: true });
     writeFileSync(join(changed, 'models/shelf.yaml'), SHELF.replace('20 }', '30 }'));
-    expectTold(await vantfell(['serve', '--port', '0'], { cwd: changed }), 1, 'the models have changed since 0001-first', 'vantfell migrate draft'); // prettier-ignore
+    expectTold(
+      await vantfell(['serve', '--port', '0'], { cwd: changed }),
+      1,
+      'the models have changed since 0001-first',
+      'vantfell migrate draft',
+    );
     expect((await vantfell(['migrate', 'draft', '--name', 'wider'], { cwd: changed })).code).toBe(0);
-    expectTold(await vantfell(['serve', '--port', '0'], { cwd: changed }), 1, '0002-wider has not run', 'vantfell migrate run'); // prettier-ignore
+    expectTold(
+      await vantfell(['serve', '--port', '0'], { cwd: changed }),
+      1,
+      '0002-wider has not run',
+      'vantfell migrate run',
+    );
   });
 });
 
 describe('a word that is nearly right', () => {
   test.each([
-    ['a model', { 'models/a.yaml': 'model: a\nrelations: { up: { to: shelv } }\n' }, 'models/a.yaml:2:', 'did you mean shelf?'], // prettier-ignore
-    ['a field', { 'models/a.yaml': 'model: a\nfields: { size: { type: integer } }\nsort: sise\n' }, 'models/a.yaml:3:', 'did you mean size?'], // prettier-ignore
-    ['a rule', { 'models/a.yaml': 'model: a\nfields: { size: { type: integer, minimun: 3 } }\n' }, 'models/a.yaml:2:', 'did you mean minimum?'], // prettier-ignore
-    ['an expression', { 'models/a.yaml': 'model: a\nfields: { size: { type: integer } }\nrules: [{ check: siez > 3, message: x }]\n' }, 'models/a.yaml:3:', 'did you mean size?'], // prettier-ignore
-    ['a hook', { 'code/shelv.hooks.ts': "import { hooks } from 'vantfell';\nexport default hooks('shelv', {});\n" }, 'code/shelv.hooks.ts', 'did you mean shelf?'], // prettier-ignore
+    [
+      'a model',
+      { 'models/a.yaml': 'model: a\nrelations: { up: { to: shelv } }\n' },
+      'models/a.yaml:2:',
+      'did you mean shelf?',
+    ],
+    [
+      'a field',
+      { 'models/a.yaml': 'model: a\nfields: { size: { type: integer } }\nsort: sise\n' },
+      'models/a.yaml:3:',
+      'did you mean size?',
+    ],
+    [
+      'a rule',
+      { 'models/a.yaml': 'model: a\nfields: { size: { type: integer, minimun: 3 } }\n' },
+      'models/a.yaml:2:',
+      'did you mean minimum?',
+    ],
+    [
+      'an expression',
+      { 'models/a.yaml': 'model: a\nfields: { size: { type: integer } }\nrules: [{ check: siez > 3, message: x }]\n' },
+      'models/a.yaml:3:',
+      'did you mean size?',
+    ],
+    [
+      'a hook',
+      { 'code/shelv.hooks.ts': "import { hooks } from 'vantfell';\nexport default hooks('shelv', {});\n" },
+      'code/shelv.hooks.ts',
+      'did you mean shelf?',
+    ],
   ])('%s: its place, and the nearest', async (_what, files, place, remedy) => {
     const ran = await vantfell(['check'], { cwd: project(files) });
     expect(ran.code).toBe(1);

@@ -4,7 +4,8 @@ import { bothStores } from './kit/both-stores.ts';
 import type { BothStores } from './kit/both-stores.ts';
 import { folderWith } from './kit/program.ts';
 
-// Orders over indexes and without them, over values that may be null, are alike, are worked out, or are another record's.
+// Orders over indexes and without them, over values that may be null, are alike, are worked out, or are another
+// record's.
 const MODELS = `
 model: item
 key: serial

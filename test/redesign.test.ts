@@ -143,7 +143,10 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
         const fills = new Map(
           after.flatMap((table) =>
             table.columns.flatMap((column): [string, Fill][] => {
-              const fill = table.references.some((one) => one.column === column.name) || column.serial || column.nullable ? undefined : exampleOf(column); // prettier-ignore
+              const fill =
+                table.references.some((one) => one.column === column.name) || column.serial || column.nullable
+                  ? undefined
+                  : exampleOf(column);
               return fill === undefined || column.name === table.primaryKey ? [] : [[called(table, column), fill]];
             }),
           ),

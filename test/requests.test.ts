@@ -35,9 +35,15 @@ describe.each(['sqlite', 'postgres'] as const)('requests that write, on %s', (ki
     (await on.ask('GET', `${list}${list.includes('?') ? '&' : '?'}total=true`)).body.page.total as number;
 
   test('many records are made by one request, all or none, and every failure has its place', async () => {
-    const { status, body, headers } = await on.ask('POST', '/depots', [{ name: 'One', sleds: 2 }, { name: 'Two', sleds: 3 }]); // prettier-ignore
+    const { status, body, headers } = await on.ask('POST', '/depots', [
+      { name: 'One', sleds: 2 },
+      { name: 'Two', sleds: 3 },
+    ]);
     expect([status, headers.location]).toEqual([201, undefined]);
-    expect(body.data).toMatchObject([{ name: 'One', slug: 'one' }, { name: 'Two', slug: 'two' }]); // prettier-ignore
+    expect(body.data).toMatchObject([
+      { name: 'One', slug: 'one' },
+      { name: 'Two', slug: 'two' },
+    ]);
     const before = await on.everything();
     const broken = await on.ask('POST', '/depots', [
       { name: 'Three', sleds: 1 },
@@ -76,7 +82,12 @@ describe.each(['sqlite', 'postgres'] as const)('requests that write, on %s', (ki
       expect(patched.body.data.mark_ids).toEqual(['icy', 'wide']);
       // The state of a record has moved with its links.
       expect((await on.ask('PATCH', `/depots/${id}`, { note: 'late' }, { 'if-match': etag })).status).toBe(412);
-      const added = await on.ask('PATCH', `/depots/${id}`, [{ op: 'add', path: '/mark_ids/-', value: 'steep' }], JSON_PATCH); // prettier-ignore
+      const added = await on.ask(
+        'PATCH',
+        `/depots/${id}`,
+        [{ op: 'add', path: '/mark_ids/-', value: 'steep' }],
+        JSON_PATCH,
+      );
       expect(added.body.data.mark_ids).toEqual(['icy', 'steep', 'wide']);
       const whole = await read(`/depots/${id}`);
       expect((await on.ask('PUT', `/depots/${id}`, whole)).body.data).toEqual(whole);
@@ -114,14 +125,20 @@ describe.each(['sqlite', 'postgres'] as const)('requests that write, on %s', (ki
         { op: 'test', path: '/loaned', value: null },
       );
       expect([status, body.data.note, body.data.spot]).toEqual([200, 'new', { y: 1 }]);
-      expect((await patch(id, { op: 'remove', path: '/note' }, { op: 'copy', from: '/slug', path: '/note' })).body.data.note).toBe(body.data.slug); // prettier-ignore
+      expect(
+        (await patch(id, { op: 'remove', path: '/note' }, { op: 'copy', from: '/slug', path: '/note' })).body.data.note,
+      ).toBe(body.data.slug);
       expect((await patch(id, { op: 'remove', path: '/note' })).body.data.note).toBeNull();
     });
 
     test('that can not be applied changes nothing, and tells where', async () => {
       const id = await depot({ note: 'old', code: 'hidden', pass: 'secret' });
       const before = await read(`/depots/${id}`);
-      const test = await patch(id, { op: 'replace', path: '/note', value: 'x' }, { op: 'test', path: '/note', value: 'y' }); // prettier-ignore
+      const test = await patch(
+        id,
+        { op: 'replace', path: '/note', value: 'x' },
+        { op: 'test', path: '/note', value: 'y' },
+      );
       expect([test.status, test.body.type, ...errorsOf(test)]).toEqual([409, '/problems/test-failed', '/1 test']);
       const refused: [object, string][] = [
         [{ op: 'test', path: '/code', value: 'hidden' }, '/0 test'],
@@ -158,7 +175,6 @@ describe.each(['sqlite', 'postgres'] as const)('requests that write, on %s', (ki
         ['PATCH', { label: 'x' }],
         ['DELETE', undefined],
       ] as const) {
-        // prettier-ignore
         expect((await on.ask(method, path, sent)).status).toBe(428);
         expect((await on.ask(method, path, sent, { 'if-match': '"other"' })).status).toBe(412);
       }
@@ -179,7 +195,11 @@ describe.each(['sqlite', 'postgres'] as const)('requests that write, on %s', (ki
       expect([one.status, one.body]).toEqual([201, undefined]);
       expect((await on.ask('GET', one.headers.location!)).body.data.name).toBe('Quiet');
       const last = await on.ask('DELETE', `/depots/${id}`, undefined, { prefer: 'return="representation"' });
-      expect([last.status, last.body.data.id, last.headers['preference-applied']]).toEqual([200, id, 'return=representation']); // prettier-ignore
+      expect([last.status, last.body.data.id, last.headers['preference-applied']]).toEqual([
+        200,
+        id,
+        'return=representation',
+      ]);
     });
   });
 
@@ -202,7 +222,11 @@ describe.each(['sqlite', 'postgres'] as const)('requests that write, on %s', (ki
 
   test('what goes along with a record is bounded', async () => {
     const id = await depot({ sleds: 90 });
-    await on.ask('POST', '/loans', Array.from({ length: 20 }, () => ({ depot_id: id, amount: 1 }))); // prettier-ignore
+    await on.ask(
+      'POST',
+      '/loans',
+      Array.from({ length: 20 }, () => ({ depot_id: id, amount: 1 })),
+    );
     await on.ask('POST', `/depots/${id}/shelves`, { label: 'low' });
     const before = await on.everything();
     const refused = await on.ask('DELETE', `/depots/${id}`);

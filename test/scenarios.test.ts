@@ -135,5 +135,8 @@ test('scenarios run against a service that runs already, with the keys that are 
   expect(await against()).toMatchObject({ code: 1, err: expect.stringContaining('no looking into the database') });
   expect(await server.stop()).toBe(0);
   rmSync(join(folder, 'trials/more.yaml'));
-  expect(await against('--handles', join(folder, 'handles.json'))).toMatchObject({ code: 3, err: expect.stringContaining('nothing answers at') }); // prettier-ignore
+  expect(await against('--handles', join(folder, 'handles.json'))).toMatchObject({
+    code: 3,
+    err: expect.stringContaining('nothing answers at'),
+  });
 });

@@ -105,9 +105,18 @@ relations: { team: { to: team, required: true } }
     const server = await serving(folder);
     const [blues, reds] = (await ask(`${server.url}/teams?sort=name`)).body.data;
     const [ann, bo] = (await ask(`${server.url}/players?sort=name`)).body.data;
-    expect([reds.captain_id, blues.captain_id, reds.rival_id, blues.rival_id, ann.team_id]).toEqual([ann.id, bo.id, blues.id, blues.id, reds.id]); // prettier-ignore
+    expect([reds.captain_id, blues.captain_id, reds.rival_id, blues.rival_id, ann.team_id]).toEqual([
+      ann.id,
+      bo.id,
+      blues.id,
+      blues.id,
+      reds.id,
+    ]);
     await server.stop();
-    writeFileSync(join(folder, 'samples/teams.yaml'), 'reds: { name: Reds, captain: ann, rival: blues }\nblues: { name: Blues, captain: ann, rival: reds }\n'); // prettier-ignore
+    writeFileSync(
+      join(folder, 'samples/teams.yaml'),
+      'reds: { name: Reds, captain: ann, rival: blues }\nblues: { name: Blues, captain: ann, rival: reds }\n',
+    );
     expect(await seeded()).toMatch(/team 0 1 1\s+player 0 0 2/);
 
     writeFileSync(join(folder, 'models/team.yaml'), team(', required: true'));

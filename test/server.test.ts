@@ -81,7 +81,13 @@ test('proxies that are trusted name the client; what a client writes of itself i
 
 describe('what is too long', () => {
   test('a URL is 414, headers are 431, a body is 413', async () => {
-    expect((await ask(`${server.url}/notes?filter=${'x'.repeat(8_100)}`, 'GET', undefined, { 'x-forwarded-for': '10.2.0.1' })).body).toMatchObject({ type: '/problems/url-too-long', status: 414 }); // prettier-ignore
+    expect(
+      (
+        await ask(`${server.url}/notes?filter=${'x'.repeat(8_100)}`, 'GET', undefined, {
+          'x-forwarded-for': '10.2.0.1',
+        })
+      ).body,
+    ).toMatchObject({ type: '/problems/url-too-long', status: 414 });
     const long = connect(Number(new URL(server.url).port), '127.0.0.1');
     long.write(`GET /notes HTTP/1.1\r\nHost: x\r\nX-Long: ${'x'.repeat(20_000)}\r\n\r\n`);
     const said = await new Promise<string>((resolve) => long.on('data', (chunk: Buffer) => resolve(chunk.toString())));
@@ -91,7 +97,10 @@ describe('what is too long', () => {
   });
 
   test('a body with a name that means something else in JavaScript is 400, at any depth', async () => {
-    const keeper = await on.service.token(String((await on.ask('POST', '/people', { name: 'pat', word: 'pat-knows-this' })).body.data.id), 60); // prettier-ignore
+    const keeper = await on.service.token(
+      String((await on.ask('POST', '/people', { name: 'pat', word: 'pat-knows-this' })).body.data.id),
+      60,
+    );
     const headers = { authorization: `Bearer ${keeper}` };
     for (const body of [
       '{"__proto__":{"a":1}}',

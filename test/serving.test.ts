@@ -29,7 +29,11 @@ async function heard(server: Serving, what: string, times = 1): Promise<string> 
 }
 
 const linesOf = (server: Serving): Record<string, unknown>[] =>
-  server.said().split('\n').filter((line) => line.startsWith('{')).map((line) => JSON.parse(line) as Record<string, unknown>); // prettier-ignore
+  server
+    .said()
+    .split('\n')
+    .filter((line) => line.startsWith('{'))
+    .map((line) => JSON.parse(line) as Record<string, unknown>);
 
 test('serve greets with its address, its store, its models and endpoints, and what is open to all', async () => {
   const folder = demoFolder();
@@ -57,14 +61,18 @@ test('serve tells of each request: method, path, status, time, statements; and o
 });
 
 test('--quiet tells of nothing', async () => {
-  const server = await serving(folderWith({ 'vantfell.yaml': 'service: { name: X }\n', 'models/a.yaml': SHELF }), ['--quiet']); // prettier-ignore
+  const server = await serving(folderWith({ 'vantfell.yaml': 'service: { name: X }\n', 'models/a.yaml': SHELF }), [
+    '--quiet',
+  ]);
   await ask(`${server.url}/shelves`);
   expect(await server.stop()).toBe(0);
   expect(server.said()).toBe('');
 });
 
 test('--trace shows the SQL of each request, with time and rows, and no value', async () => {
-  const server = await serving(folderWith({ 'vantfell.yaml': 'service: { name: X }\n', 'models/a.yaml': SHELF }), ['--trace']); // prettier-ignore
+  const server = await serving(folderWith({ 'vantfell.yaml': 'service: { name: X }\n', 'models/a.yaml': SHELF }), [
+    '--trace',
+  ]);
   await ask(`${server.url}/shelves`, 'POST', { name: 'Oak' });
   await ask(`${server.url}/shelves?limit=2&name=Oak`);
   const said = await heard(server, '/shelves?limit=2&name=Oak');
@@ -76,7 +84,10 @@ test('--trace shows the SQL of each request, with time and rows, and no value', 
 });
 
 describe('a service that is worse on purpose', () => {
-  const folder = folderWith({ 'vantfell.yaml': 'service: { name: X }\ncors: { origins: ["https://app.example"] }\n', 'models/a.yaml': SHELF }); // prettier-ignore
+  const folder = folderWith({
+    'vantfell.yaml': 'service: { name: X }\ncors: { origins: ["https://app.example"] }\n',
+    'models/a.yaml': SHELF,
+  });
 
   test('--slow lets every request wait, and says so', async () => {
     const server = await serving(folder, ['--slow', '300ms']);

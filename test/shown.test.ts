@@ -4,7 +4,8 @@ import { bothStores } from './kit/both-stores.ts';
 import type { Body, BothStores } from './kit/both-stores.ts';
 import { folderWith } from './kit/program.ts';
 
-// Models that show one thing each: a tree of places, to-many and many-to-many relations, parts of objects, hidden members.
+// Models that show one thing each: a tree of places, to-many and many-to-many relations, parts of objects, hidden
+// members.
 const MODELS = `
 model: place
 key: code
@@ -115,8 +116,14 @@ describe('a record', () => {
         `"created_at":"${stamp}","updated_at":"${stamp}"}}`,
     );
     expect(await dataOf(`/places/${B}`)).toMatchObject({
-      share: 0.30000000000000004, twice: 0.6000000000000001, halves: '-0.005', is_high: true, mark_ids: [], above_rank: 1, at: null,
-    }); // prettier-ignore
+      share: 0.30000000000000004,
+      twice: 0.6000000000000001,
+      halves: '-0.005',
+      is_high: true,
+      mark_ids: [],
+      above_rank: 1,
+      at: null,
+    });
     expect(await dataOf('/places/c')).toMatchObject({
       twice: null,
       halves: null,
@@ -128,11 +135,18 @@ describe('a record', () => {
 
   test('shows a view: paths nest, parts of objects stand alone, what is not there is null', async () => {
     expect(await dataOf(`/places/c?view=card`)).toEqual({
-      code: 'c', spot: null, above: { code: 'b/ü€', above: { rank: 1 } }, front: null, twice: null, mark_ids: [2],
-    }); // prettier-ignore
+      code: 'c',
+      spot: null,
+      above: { code: 'b/ü€', above: { rank: 1 } },
+      front: null,
+      twice: null,
+      mark_ids: [2],
+    });
     expect(await dataOf(`/places/${B}?view=card`)).toMatchObject({
-      spot: { grid: null }, above: { code: 'a', above: null }, front: { title: 'Front' },
-    }); // prettier-ignore
+      spot: { grid: null },
+      above: { code: 'a', above: null },
+      front: { title: 'Front' },
+    });
   });
 
   test('shows the fields that are asked for, in that order', async () => {
@@ -150,7 +164,23 @@ test('numbers are written alike, and read back to the last bit', async () => {
   const finite = fc.double({ noNaN: true, min: -(2 ** 53), max: 2 ** 53 }).map((value) => value + 0);
   const given = [
     ...fc.sample(finite, 300),
-    ...[1e15, 1e16, 1e17, 1e21, 1e22, 123456789012345.6, 1234567890123456, 9007199254740992, 2.5e15 + 0.5, 1e-4, 1e-5, 0.00012, 5e-324, 1.7976931348623157e308, 1 / 3], // prettier-ignore
+    ...[
+      1e15,
+      1e16,
+      1e17,
+      1e21,
+      1e22,
+      123456789012345.6,
+      1234567890123456,
+      9007199254740992,
+      2.5e15 + 0.5,
+      1e-4,
+      1e-5,
+      0.00012,
+      5e-324,
+      1.7976931348623157e308,
+      1 / 3,
+    ],
   ];
   for (const [at, share] of given.entries()) {
     await both.run('INSERT INTO numbers (id, value) VALUES (?, ?)', [at + 1, share]);
@@ -174,7 +204,13 @@ describe('records along relations', () => {
     expect(pages!.data.map(({ number }) => number)).toEqual(Array.from({ length: 20 }, (_none, at) => 24 - at));
     expect(pages!.data[0]!.lines).toMatchObject({ data: [{ words: 'first' }, { words: 'second' }], more: false });
     expect(pages!.data[1]!.lines).toEqual({ data: [], more: false });
-    expect(marks).toEqual({ data: [{ id: 1, word: 'x' }, { id: 2, word: 'y' }], more: false }); // prettier-ignore
+    expect(marks).toEqual({
+      data: [
+        { id: 1, word: 'x' },
+        { id: 2, word: 'y' },
+      ],
+      more: false,
+    });
     expect(front).toBeNull();
     await both.run('DELETE FROM pages WHERE number < ?', [5]);
     expect(await dataOf('/places/a?include=pages')).toMatchObject({ pages: { more: false } });
@@ -183,7 +219,9 @@ describe('records along relations', () => {
   test('are included in lists, deep, and along the other end of many-to-many', async () => {
     const places = await listOf('/places?include=above.above,below&fields=code');
     expect(places.map(({ code }) => code)).toEqual(['a', 'b/ü€', 'c']);
-    expect(places[2]).toMatchObject({ above: { code: 'b/ü€', twice: 0.6000000000000001, above: { code: 'a', mark_ids: [1, 2] } } }); // prettier-ignore
+    expect(places[2]).toMatchObject({
+      above: { code: 'b/ü€', twice: 0.6000000000000001, above: { code: 'a', mark_ids: [1, 2] } },
+    });
     expect(places[0]).toMatchObject({ above: null, below: { data: [{ code: 'b/ü€' }], more: false } });
     const marks = await listOf('/marks?include=places.pages&sort=-word');
     expect(marks[0]).toMatchObject({
@@ -206,7 +244,9 @@ describe('records along relations', () => {
     expect(below.data[0]!.below.data[0]).toMatchObject({ code: 'c', above: { is_high: true, pages_there: 0 } });
     const deep = await dataOf('/places/a?include=below.below,above.above.above,pages.lines.page');
     expect(deep).toMatchObject({ below: { data: [{ below: { data: [{ code: 'c', is_high: null }] } }] } });
-    expect((deep.pages as { data: unknown[] }).data[0]).toMatchObject({ lines: { data: [{ page: { place_id: 'a' } }, { words: 'second' }] } }); // prettier-ignore
+    expect((deep.pages as { data: unknown[] }).data[0]).toMatchObject({
+      lines: { data: [{ page: { place_id: 'a' } }, { words: 'second' }] },
+    });
     const codes = await dataOf(
       '/places/a?fields=below.below.below.code,below.below.twice,above.above.above.above.code',
     );
@@ -238,13 +278,20 @@ describe('what is wrong is told', () => {
     ['include=above.above.above.above.above', 'include', 'goes too deep: three relations to many'],
     [`include=${Array.from({ length: 13 }, () => 'above').join()}`, 'include', 'names 13; 12 is the most'],
     [`fields=${Array.from({ length: 201 }, () => 'code').join()}`, 'fields', 'names 201; 200 is the most'],
-    ['include=below.below.below', 'include', 'up to 168420 records would come along, and 10000 is the most; include less, or set limit to 1 at most'], // prettier-ignore
+    [
+      'include=below.below.below',
+      'include',
+      'up to 168420 records would come along, and 10000 is the most; include less, or set limit to 1 at most',
+    ],
     ['include=below.below.below.below', 'include', 'goes too deep'],
     ['fields=below.below.below.below.code', 'fields', 'goes too deep'],
     ['fields=below.below.below.code', 'include', '10000 is the most'],
     ['view=card&view=card', 'view', 'must be given once'],
   ])('%s', async (query, parameter, detail) => {
-    expect(await errorsOf(`/places?${query}`)).toContainEqual({ parameter, detail: expect.stringContaining(detail) as unknown }); // prettier-ignore
+    expect(await errorsOf(`/places?${query}`)).toContainEqual({
+      parameter,
+      detail: expect.stringContaining(detail) as unknown,
+    });
   });
 
   test('for a record too, and not more of it than helps', async () => {
@@ -261,7 +308,11 @@ describe('ETag', () => {
   const tagOf = async (target: string): Promise<string> => (await both.reply(target)).headers.etag!;
 
   test('tells answers apart, and its first part states of the record', async () => {
-    const [whole, card, code] = [await tagOf('/places/a'), await tagOf('/places/a?view=card'), await tagOf('/places/a?fields=code')]; // prettier-ignore
+    const [whole, card, code] = [
+      await tagOf('/places/a'),
+      await tagOf('/places/a?view=card'),
+      await tagOf('/places/a?fields=code'),
+    ];
     expect(whole).toMatch(/^"[0-9a-f]{24}-[0-9a-f]{24}"$/);
     expect(new Set([whole, card, code]).size).toBe(3);
     const version = (tag: string): string => tag.slice(1, 25);

@@ -18,7 +18,10 @@ describe('new', () => {
     expect(made).toMatchObject({ code: 0, err: '' });
     expect(made.out).toContain('  cd tea-house\n  vantfell check');
     const folder = join(cwd, 'tea-house');
-    expect(await vantfell(['check'], { cwd: folder })).toMatchObject({ code: 0, out: 'sound: Tea House, 2 models, 14 endpoints\n' }); // prettier-ignore
+    expect(await vantfell(['check'], { cwd: folder })).toMatchObject({
+      code: 0,
+      out: 'sound: Tea House, 2 models, 14 endpoints\n',
+    });
     const trial = await vantfell(['trial', '--json'], { cwd: folder });
     expect(trial.code).toBe(0);
     expect(JSON.parse(trial.out)).toMatchObject({ failed: 0, skipped: [] });
@@ -41,11 +44,24 @@ describe('new', () => {
 });
 
 describe('add', () => {
-  const project = () => folderWith({ 'vantfell.yaml': 'service: { name: Tea, prefix: /v1 }\n', 'models/shelf.yaml': 'model: shelf\nfields: { name: { type: string } }\n' }); // prettier-ignore
+  const project = () =>
+    folderWith({
+      'vantfell.yaml': 'service: { name: Tea, prefix: /v1 }\n',
+      'models/shelf.yaml': 'model: shelf\nfields: { name: { type: string } }\n',
+    });
 
   test('writes a model with fields, relations and a place within another, and shows its endpoints', async () => {
     const cwd = project();
-    const words = ['--field', 'name: string, required, maxLength 60', '--field', 'kind: enum green | black, default green', '--field', 'price: decimal, minimum 0.5', '--field', 'old: shelf, onDelete clear']; // prettier-ignore
+    const words = [
+      '--field',
+      'name: string, required, maxLength 60',
+      '--field',
+      'kind: enum green | black, default green',
+      '--field',
+      'price: decimal, minimum 0.5',
+      '--field',
+      'old: shelf, onDelete clear',
+    ];
     const ran = await vantfell(['add', 'tea', '--within', 'shelf', '--description', 'A tea: hot.', ...words], { cwd });
     expect(ran).toMatchObject({ code: 0, err: '' });
     expect(readFileSync(join(cwd, 'models/tea.yaml'), 'utf8')).toBe(`model: tea
@@ -68,7 +84,9 @@ relations:
     const folder = demoFolder();
     const ran = await vantfell(['add', 'parcel', '--field', 'weight_kg: number', '--owner', 'sender', '-C', folder]);
     expect(ran).toMatchObject({ code: 0, out: expect.stringContaining('vantfell migrate draft') });
-    expect(readFileSync(join(folder, 'models/parcel.yaml'), 'utf8')).toMatch(/owner: sender\n[^]*sender: \{ to: member, required: true \}/); // prettier-ignore
+    expect(readFileSync(join(folder, 'models/parcel.yaml'), 'utf8')).toMatch(
+      /owner: sender\n[^]*sender: \{ to: member, required: true \}/,
+    );
     expect(ran.out).toMatch(/PATCH +\/v1\/parcels\/\{id\} +update +owner/);
   });
 
@@ -98,7 +116,10 @@ relations:
   test('asks for fields at a terminal, one at a time, and again where one is wrong', async () => {
     const cwd = project();
     // `script` (util-linux) is a terminal for whoever runs in it.
-    const child = spawn('script', ['-qec', `${process.execPath} ${PROGRAM} add tea`, '/dev/null'], { cwd, env: { ...process.env, NO_COLOR: '1' } }); // prettier-ignore
+    const child = spawn('script', ['-qec', `${process.execPath} ${PROGRAM} add tea`, '/dev/null'], {
+      cwd,
+      env: { ...process.env, NO_COLOR: '1' },
+    });
     const answers = ['name: strng', 'name: string, required', ''];
     let said = '';
     let seen = 0;
@@ -110,7 +131,9 @@ relations:
     });
     expect(await new Promise((resolve) => child.on('close', resolve))).toBe(0);
     expect(said).toContain('there is no type strng; did you mean string?');
-    expect(readFileSync(join(cwd, 'models/tea.yaml'), 'utf8')).toBe('model: tea\n\nfields:\n  name: { type: string, required: true }\n'); // prettier-ignore
+    expect(readFileSync(join(cwd, 'models/tea.yaml'), 'utf8')).toBe(
+      'model: tea\n\nfields:\n  name: { type: string, required: true }\n',
+    );
   });
 });
 
@@ -139,7 +162,8 @@ describe('outline --diagram', () => {
 
 describe('completion', () => {
   const folder = demoFolder();
-  const words = async (...line: string[]): Promise<string[]> => (await vantfell(['--complete', ...line])).out.trim().split('\n'); // prettier-ignore
+  const words = async (...line: string[]): Promise<string[]> =>
+    (await vantfell(['--complete', ...line])).out.trim().split('\n');
 
   test.each([
     [['s'], ['seed', 'send', 'serve']],
@@ -159,8 +183,14 @@ describe('completion', () => {
 
   test('the script for bash is one that bash takes, and completes with', async () => {
     const { out } = await vantfell(['completion', 'bash']);
-    const bin = folderWith({ vantfell: '', 'complete.sh': `${out}\nCOMP_WORDS=(vantfell migr); COMP_CWORD=1; _vantfell; echo "\${COMPREPLY[@]}"\n` }); // prettier-ignore
-    const run = spawn('bash', ['-c', `vantfell() { ${process.execPath} ${PROGRAM} "$@"; }; source ${join(bin, 'complete.sh')}`]); // prettier-ignore
+    const bin = folderWith({
+      vantfell: '',
+      'complete.sh': `${out}\nCOMP_WORDS=(vantfell migr); COMP_CWORD=1; _vantfell; echo "\${COMPREPLY[@]}"\n`,
+    });
+    const run = spawn('bash', [
+      '-c',
+      `vantfell() { ${process.execPath} ${PROGRAM} "$@"; }; source ${join(bin, 'complete.sh')}`,
+    ]);
     let said = '';
     run.stdout.on('data', (chunk: Buffer) => (said += chunk.toString()));
     await new Promise((resolve) => run.on('close', resolve));
@@ -172,11 +202,25 @@ describe('completion', () => {
 test('--json is one JSON value on standard output, for every command', async () => {
   const folder = demoFolder();
   const lines = [
-    ['check'], ['outline'], ['seed'], ['token', 'ines'], ['send', 'GET', '/v1/huts'], ['explain', 'GET', '/v1/huts'],
-    ['migrate', 'status'], ['migrate', 'draft'], ['migrate', 'run'], ['trial', '--model', 'amenity'], ['completion', 'zsh'],
-    ['export', 'openapi'], ['export', 'openapi', '--compare', join(folder, 'old.json')], ['export', 'types'], ['export', 'client'],
-    ['export', 'sql', '--store', 'sqlite'], ['export', 'schemas', '--out', join(folder, 'schemas')], ['add', 'boat', '--field', 'name: string'],
-  ]; // prettier-ignore
+    ['check'],
+    ['outline'],
+    ['seed'],
+    ['token', 'ines'],
+    ['send', 'GET', '/v1/huts'],
+    ['explain', 'GET', '/v1/huts'],
+    ['migrate', 'status'],
+    ['migrate', 'draft'],
+    ['migrate', 'run'],
+    ['trial', '--model', 'amenity'],
+    ['completion', 'zsh'],
+    ['export', 'openapi'],
+    ['export', 'openapi', '--compare', join(folder, 'old.json')],
+    ['export', 'types'],
+    ['export', 'client'],
+    ['export', 'sql', '--store', 'sqlite'],
+    ['export', 'schemas', '--out', join(folder, 'schemas')],
+    ['add', 'boat', '--field', 'name: string'],
+  ];
   expect((await vantfell(['export', 'openapi', '-C', folder, '--out', join(folder, 'old.json')])).code).toBe(0);
   expect(existsSync(join(folder, 'old.json'))).toBe(true);
   for (const line of lines) {

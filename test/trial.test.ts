@@ -87,8 +87,14 @@ describe('made-up values', () => {
       .map((pattern) => ({ type: 'string' as const, pattern })),
   );
   const field = ({ type, ...own }: { type: Field['type'] } & Partial<Rules>): Field => ({
-    member: 'x', column: 'x', type, scale: type === 'decimal' ? 2 : 0, origin: 'field', examples: [], rules: { ...noRules, ...own },
-  }); // prettier-ignore
+    member: 'x',
+    column: 'x',
+    type,
+    scale: type === 'decimal' ? 2 : 0,
+    origin: 'field',
+    examples: [],
+    rules: { ...noRules, ...own },
+  });
 
   test('keep every rule of their field, whatever the rules', () => {
     fc.assert(

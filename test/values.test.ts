@@ -48,7 +48,11 @@ const refusals = async (body: object) => {
 
 describe('nested values', () => {
   test('come back in their one form, with defaults inside', async () => {
-    const made = await make({ tags: ['  fog ', 'sun'], start: { at: '09:30:00', stops: [{ km: 1.5 }, {}] }, extra: [1, { a: null }] }); // prettier-ignore
+    const made = await make({
+      tags: ['  fog ', 'sun'],
+      start: { at: '09:30:00', stops: [{ km: 1.5 }, {}] },
+      extra: [1, { a: null }],
+    });
     expect(made).toMatchObject({
       tags: ['fog', 'sun'],
       start: { at: '09:30:00', note: 'none', stops: [{ km: '1.50' }, {}] },
@@ -60,11 +64,25 @@ describe('nested values', () => {
 
   test('every failure inside is told, with its whole pointer', async () => {
     const start = { note: 7, stops: [{ km: '-1.00' }, { km: '1.005' }, 'x'], end: 1 };
-    expect(await refusals({ tags: ['a', 'bb', 'bb', null], start })).toEqual([422,
-      '/start/at required', '/start/end unknown', '/start/note type', '/start/stops/0/km minimum', '/start/stops/1/km scale',
-      '/start/stops/2 type', '/tags maxItems', '/tags uniqueItems', '/tags/0 minLength', '/tags/3 required',
-    ]); // prettier-ignore
-    expect(await refusals({ tags: 'fog', start: [], host: 'no host!' })).toEqual([422, '/host format', '/start type', '/tags type']); // prettier-ignore
+    expect(await refusals({ tags: ['a', 'bb', 'bb', null], start })).toEqual([
+      422,
+      '/start/at required',
+      '/start/end unknown',
+      '/start/note type',
+      '/start/stops/0/km minimum',
+      '/start/stops/1/km scale',
+      '/start/stops/2 type',
+      '/tags maxItems',
+      '/tags uniqueItems',
+      '/tags/0 minLength',
+      '/tags/3 required',
+    ]);
+    expect(await refusals({ tags: 'fog', start: [], host: 'no host!' })).toEqual([
+      422,
+      '/host format',
+      '/start type',
+      '/tags type',
+    ]);
     expect(await refusals({ extra: 'a\0b' })).toEqual([422, '/extra type']);
   });
 
@@ -105,7 +123,11 @@ describe('what is never shown', () => {
     expect(bytes).not.toContain('open sesame');
     const hashes = [...new Set(bytes.match(/\$scrypt\$ln=15,r=8,p=1\$[A-Za-z0-9+/]{22}\$[A-Za-z0-9+/]{43}/g))];
     expect(hashes).toHaveLength(1);
-    expect([await isSecret('open sesame', hashes[0]!), await isSecret('open', hashes[0]!), await isSecret('x', 'y')]).toEqual([true, false, false]); // prettier-ignore
+    expect([
+      await isSecret('open sesame', hashes[0]!),
+      await isSecret('open', hashes[0]!),
+      await isSecret('x', 'y'),
+    ]).toEqual([true, false, false]);
   });
 });
 
@@ -128,7 +150,9 @@ describe('what is worked out', () => {
     expect(await refusals({ low: 4, up_id: upper.id })).toEqual([422, '/low check']);
     const lower = await make({ low: 5, up_id: upper.id });
     const refused = await ask(`${walks}/${lower.id}`, 'PATCH', { low: 1 });
-    expect(refused.body.errors).toEqual([{ pointer: '/low', rule: 'check', detail: 'must not be below that of its upper walk' }]); // prettier-ignore
+    expect(refused.body.errors).toEqual([
+      { pointer: '/low', rule: 'check', detail: 'must not be below that of its upper walk' },
+    ]);
     expect((await ask(`${walks}/${lower.id}`)).body.data.low).toBe(5);
     // What touches a null is unknown, and holds.
     expect((await ask(`${walks}/${lower.id}`, 'PATCH', { low: null })).status).toBe(200);

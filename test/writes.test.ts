@@ -67,7 +67,10 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
       expect(await sledsOf(id)).toBe(38);
       expect(rulesOf(await loan(id, 3, { note: 'wrong' }))).toEqual(['/amount type']);
       const made = (await loan(id, 3)).body.data.id as string;
-      expect((await on.ask('PATCH', `/loans/${made}`, { amount: 5, note: 'unchanged' })).body.data).toMatchObject({ amount: 3, note: 'unchanged' }); // prettier-ignore
+      expect((await on.ask('PATCH', `/loans/${made}`, { amount: 5, note: 'unchanged' })).body.data).toMatchObject({
+        amount: 3,
+        note: 'unchanged',
+      });
       expect((await on.ask('PATCH', `/loans/${made}`, { amount: 6, note: 'add' })).body.data.note).toBe('was 3');
     });
 
@@ -100,7 +103,9 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
     test('that do not await what they ask for are refused, and bring nothing down', async () => {
       const before = await on.everything();
       expect((await loan(await depot(), 1, { note: 'careless' })).status).toBe(500);
-      expect(on.defects.at(-1)).toBe('CodeError: beforeCreate of loan: ended before its calls on the scope did: await every one of them'); // prettier-ignore
+      expect(on.defects.at(-1)).toBe(
+        'CodeError: beforeCreate of loan: ended before its calls on the scope did: await every one of them',
+      );
       expect((await on.everything()).loans).toBe(before.loans);
       expect((await on.ask('GET', '/depots?slug=lost')).body.data).toEqual([]);
     });
@@ -136,7 +141,11 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
       expect(body.errors).toEqual([{ pointer: '/amount', rule: 'draw', detail, available: '3' }]);
       expect(await sledsOf(id)).toBe(5);
       expect(rulesOf(await loan(id, -1))).toEqual(['/amount draw']);
-      expect((await loan(id, 0, { wax: '1.001' })).body.errors[0]).toMatchObject({ pointer: '/wax', detail: 'only 1.000 of depot.wax_kg left', available: '1.000' }); // prettier-ignore
+      expect((await loan(id, 0, { wax: '1.001' })).body.errors[0]).toMatchObject({
+        pointer: '/wax',
+        detail: 'only 1.000 of depot.wax_kg left',
+        available: '1.000',
+      });
       expect((await loan(id, 0, { wax: '0.400' })).status).toBe(201);
       expect((await read(`/depots/${id}`)).wax_kg).toBe('0.600');
     });
@@ -156,13 +165,19 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
             const target = `/loans/${loans[which % Math.max(1, loans.length)] ?? NOBODY}`;
             const whole = { depot_id: ids[to], amount, note: null };
             const answer =
-              what === 'create' ? await on.ask('POST', '/loans', whole)
-              : what === 'many' ? await on.ask('POST', '/loans', [whole, { ...whole, depot_id: ids[1 - to] }])
-              : what === 'patch' ? await on.ask('PATCH', target, { amount })
-              : what === 'replace' ? await on.ask('PUT', target, whole)
-              : what === 'move' ? await on.ask('PATCH', target, { depot_id: amount === 0 ? null : ids[to] })
-              : what === 'back' ? await on.ask('PATCH', target, { back: to === 0 })
-              : await on.ask('DELETE', target); // prettier-ignore
+              what === 'create'
+                ? await on.ask('POST', '/loans', whole)
+                : what === 'many'
+                  ? await on.ask('POST', '/loans', [whole, { ...whole, depot_id: ids[1 - to] }])
+                  : what === 'patch'
+                    ? await on.ask('PATCH', target, { amount })
+                    : what === 'replace'
+                      ? await on.ask('PUT', target, whole)
+                      : what === 'move'
+                        ? await on.ask('PATCH', target, { depot_id: amount === 0 ? null : ids[to] })
+                        : what === 'back'
+                          ? await on.ask('PATCH', target, { back: to === 0 })
+                          : await on.ask('DELETE', target);
             expect([200, 201, 204, 404, 409]).toContain(answer.status);
             if (answer.status === 201) loans.push(...[answer.body.data].flat().map(({ id }: { id: string }) => id));
             if (answer.status === 204) loans.splice(loans.indexOf(target.slice('/loans/'.length)), 1);
@@ -196,7 +211,11 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
 
     test('give back what goes with a record above, and are journalled', async () => {
       const id = await depot();
-      await on.ask('POST', '/loans', [1, 2, 3].map((amount) => ({ depot_id: id, amount }))); // prettier-ignore
+      await on.ask(
+        'POST',
+        '/loans',
+        [1, 2, 3].map((amount) => ({ depot_id: id, amount })),
+      );
       const gone = await read(`/loans?depot_id=${id}`);
       expect((await on.ask('DELETE', `/depots/${id}`)).status).toBe(204);
       expect(await read(`/loans?depot_id=${id}`)).toEqual([]);
@@ -219,18 +238,23 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
     test('no update is lost, and of those that name one state one is done', async () => {
       const id = await depot({ spot: {} });
       await Promise.all(
-        ['x', 'y'].flatMap((member) => [1, 2].map((value) => untilHeard(() => on.ask('PATCH', `/depots/${id}`, { spot: { [member]: value } })))), // prettier-ignore
+        ['x', 'y'].flatMap((member) =>
+          [1, 2].map((value) => untilHeard(() => on.ask('PATCH', `/depots/${id}`, { spot: { [member]: value } }))),
+        ),
       );
       expect((await read(`/depots/${id}`)).spot).toEqual({ x: expect.any(Number), y: expect.any(Number) });
       const etag = (await on.ask('GET', `/depots/${id}`)).headers.etag!;
-      const answers = await Promise.all([1, 2, 3, 4].map((n) => on.ask('PATCH', `/depots/${id}`, { note: `n${n}` }, { 'if-match': etag }))); // prettier-ignore
+      const answers = await Promise.all(
+        [1, 2, 3, 4].map((n) => on.ask('PATCH', `/depots/${id}`, { note: `n${n}` }, { 'if-match': etag })),
+      );
       expect(answers.map(({ status }) => status).sort()).toEqual([200, 412, 412, 412]);
       expect(answers.find(({ status }) => status === 412)!.body.type).toBe('/problems/moved-on');
     });
 
     test('deadlocks are tried again', async () => {
       const [one, other] = [await depot(), await depot()];
-      const swap = (first: string, second: string) => untilHeard(() => on.ask('POST', '/depots/swap', { first, second })); // prettier-ignore
+      const swap = (first: string, second: string) =>
+        untilHeard(() => on.ask('POST', '/depots/swap', { first, second }));
       const answers = await Promise.all(
         Array.from({ length: 6 }, (_, at) => (at % 2 === 0 ? swap(one, other) : swap(other, one))),
       );

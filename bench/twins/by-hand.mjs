@@ -1,4 +1,5 @@
-// The same endpoints as a careful developer writes them: Express, Yup and the driver; rows become objects and then text.
+// The same endpoints as a careful developer writes them: Express, Yup and the driver; rows become objects and then
+// text.
 import express from 'express';
 import { readFileSync } from 'node:fs';
 import { v7 } from 'uuid';
@@ -98,7 +99,19 @@ const guestThere = prepare(`SELECT id FROM keepers WHERE id = ${place(1)}`);
 const take = prepare(
   `UPDATE nights SET beds_left = beds_left - ${place(1)} WHERE id = ${place(2)} AND beds_left >= ${place(3)} RETURNING beds_left`,
 );
-const stayColumns = ['id', 'party', 'kind', '"from"', 'until', 'phone', 'note', 'night_id', 'guest_id', 'created_at', 'updated_at']; // prettier-ignore
+const stayColumns = [
+  'id',
+  'party',
+  'kind',
+  '"from"',
+  'until',
+  'phone',
+  'note',
+  'night_id',
+  'guest_id',
+  'created_at',
+  'updated_at',
+];
 const places = (count) => Array.from({ length: count }, (_none, at) => place(at + 1)).join(', ');
 const insertStay = prepare(`INSERT INTO stays (${stayColumns.join(', ')}) VALUES (${places(11)})`);
 const writeJournal = prepare(

@@ -1,5 +1,5 @@
-// A rule of the linter: a table of constants is asked for an entry by `own(table, name)`, a Map, or behind Object.hasOwn.
-// By `table[name]` it would also give what every object inherits, where the name comes from outside.
+// A rule of the linter: a table of constants is asked for an entry by `own(table, name)`, a Map, or behind
+// Object.hasOwn. By `table[name]` it would also give what every object inherits, where the name comes from outside.
 import { ESLintUtils } from '@typescript-eslint/utils';
 import ts from 'typescript';
 

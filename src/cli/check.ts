@@ -41,12 +41,14 @@ export const check: Command = {
   },
 };
 
-/** What is wrong with the scenarios, as far as it can be told without their database: of samples there are handles alone. */
+/**
+ * What is wrong with the scenarios, as far as it can be told without their database: of samples there are handles
+ * alone.
+ */
 async function scenariosIn({
   folder,
   graph,
 }: SoundProject): Promise<{ problems: readonly Problem[]; sources: readonly Source[] }> {
-  // prettier-ignore
   const { readTrialFiles } = await import('../project/read.ts');
   const sources = readTrialFiles(folder);
   if (sources.length === 0) return { problems: [], sources };

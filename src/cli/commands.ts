@@ -15,7 +15,22 @@ import { token } from './token.ts';
 import { trial } from './trial.ts';
 
 /** In the order in which somebody meets them. */
-export const COMMANDS: readonly Command[] = [newCommand, demo, add, check, outline, serve, send, explain, token, migrate, seed, trial, exportCommand, completion]; // prettier-ignore
+export const COMMANDS: readonly Command[] = [
+  newCommand,
+  demo,
+  add,
+  check,
+  outline,
+  serve,
+  send,
+  explain,
+  token,
+  migrate,
+  seed,
+  trial,
+  exportCommand,
+  completion,
+];
 
 /** The options of every command: name, what it does, and its value where it takes one. */
 export const GLOBAL_OPTIONS = [

@@ -12,8 +12,8 @@ import type { Context } from './command.ts';
 import { confirm } from './terminal/ask.ts';
 
 /**
- * Opens the project's database, and says what was done to it on the way; where a young project's change needs an answer,
- * it is asked for.
+ * Opens the project's database, and says what was done to it on the way; where a young project's change needs an
+ * answer, it is asked for.
  */
 export async function openWithAnswers(context: Context, project: SoundProject, options?: StoreOptions): Promise<Store> {
   let answers: Answers = noAnswers;

@@ -83,7 +83,8 @@ const isServed = ({ scanned, asked }: Explained): boolean => scanned.length === 
 
 function verdict(one: Explained): string {
   const { scanned, sorts } = one;
-  if (scanned.length > 0) return `no index serves it: every row of ${scanned.join(', ')} is read${sorts ? ', and sorted' : ''}`; // prettier-ignore
+  if (scanned.length > 0)
+    return `no index serves it: every row of ${scanned.join(', ')} is read${sorts ? ', and sorted' : ''}`;
   if (isServed(one)) return 'an index serves it';
   if (sorts) return 'an index finds its rows, but all of them are sorted for each page';
   return 'an index leads through the rows, but they are looked at one by one';
@@ -105,7 +106,9 @@ async function show({ terminal }: Context, explained: readonly Explained[], kind
   if (explained.length === 0) terminal.show(dim('\nthe database is not asked'));
   explained.forEach((one, at) => {
     const { statement, milliseconds, rows } = one.asked;
-    terminal.show(`\n${bold(`statement ${at + 1} of ${explained.length}`)}  ${dim(`${milliseconds.toFixed(1)} ms, rows: ${rows}`)}`); // prettier-ignore
+    terminal.show(
+      `\n${bold(`statement ${at + 1} of ${explained.length}`)}  ${dim(`${milliseconds.toFixed(1)} ms, rows: ${rows}`)}`,
+    );
     terminal.show(sqlText(statement.sql, kind).replace(/^/gm, '  '));
     terminal.show(`${dim('plan')}\n${planText(one.plan.now, paint)}`);
     if (planText(one.plan.now, paint) !== planText(one.plan.large, paint)) {

@@ -30,25 +30,29 @@ export const exportCommand: Command = {
         type: 'string',
         requiresArg: true,
         describe: 'the file (of schemas, the folder) to write; left out: standard output',
-      }) // prettier-ignore
+      })
       .option('compare', {
         type: 'string',
         requiresArg: true,
         describe: 'openapi: an older document, to tell what has changed since',
-      }) // prettier-ignore
+      })
       .option('yaml', { type: 'boolean', describe: 'openapi: as YAML; a file that ends in .yaml is it anyway' })
       .option('code', { type: 'boolean', describe: 'types: of the models as code/ sees them' })
       .option('store', {
         choices: ['sqlite', 'postgres'] as const,
         describe: "sql: the kind of database; the project's own if left out",
-      }) // prettier-ignore
+      })
       .check((given) => {
         for (const [option, kind] of Object.entries(ONLY)) {
           if (given[option] === undefined || given.what === kind) continue;
           throw new Failure(EXIT.wrongCommand, `--${option} goes with export ${kind}`, 'leave it out');
         }
         if (given.compare === undefined || given.out === undefined) return true;
-        throw new Failure(EXIT.wrongCommand, '--compare only tells what has changed', 'leave out --out, and write the document afterwards'); // prettier-ignore
+        throw new Failure(
+          EXIT.wrongCommand,
+          '--compare only tells what has changed',
+          'leave out --out, and write the document afterwards',
+        );
       }),
 
   async run(context, given) {

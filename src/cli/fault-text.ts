@@ -5,6 +5,7 @@ export function faultText(error: unknown, { folder, debug, terminal }: Context):
   const { message, stack = '', cause } = error instanceof Error ? error : new Error(String(error));
   const origin = cause instanceof Error ? (cause.stack ?? stack) : stack;
   const line = origin.split('\n').find((one) => one.includes(`${folder}/`));
-  const where = line === undefined ? '' : ` (${/[^/(]+(?:\/[^/]+)?:\d+:\d+/.exec(line.replace(`${folder}/`, ''))?.[0] ?? ''})`; // prettier-ignore
+  const where =
+    line === undefined ? '' : ` (${/[^/(]+(?:\/[^/]+)?:\d+:\d+/.exec(line.replace(`${folder}/`, ''))?.[0] ?? ''})`;
   return `${terminal.tint.red('inside the service:')} ${message}${where}${debug ? `\n${stack}` : ''}`;
 }

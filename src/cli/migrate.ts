@@ -30,7 +30,7 @@ export const migrate: Command = {
         array: true,
         nargs: 1,
         describe: 'draft: old=new, of a model, a field or a relation',
-      }) // prettier-ignore
+      })
       .option('drop', {
         type: 'string',
         array: true,
@@ -42,7 +42,7 @@ export const migrate: Command = {
         array: true,
         nargs: 1,
         describe: 'draft: model.field=value, for rows without a good one',
-      }) // prettier-ignore
+      })
       .option('name', { type: 'string', requiresArg: true, describe: 'draft: the name of the migration' })
       .option('sql', { type: 'boolean', describe: 'draft: show the statements too' })
       .option('from-empty', { type: 'boolean', describe: 'run: drop all tables first, and start over' })

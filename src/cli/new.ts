@@ -52,7 +52,11 @@ export const newCommand: Command = {
 
 function makeProject(folder: string, shown: string): void {
   if (existsSync(folder) && readdirSync(folder).some((name) => name !== '.git')) {
-    throw new Failure(EXIT.surroundings, `${shown} is not empty`, 'name an empty or a new folder: vantfell new my-service'); // prettier-ignore
+    throw new Failure(
+      EXIT.surroundings,
+      `${shown} is not empty`,
+      'name an empty or a new folder: vantfell new my-service',
+    );
   }
   place(shown, () => {
     cpSync(STARTER, folder, { recursive: true });
@@ -65,7 +69,9 @@ function makeProject(folder: string, shown: string): void {
 
 /** A folder's name as a service is called: `tea-house` becomes `Tea House`; one without letters leaves it as it was. */
 function nameFrom(folder: string): string {
-  const words = basename(folder).split(/[^\p{L}\p{N}]+/u).filter((word) => word !== ''); // prettier-ignore
+  const words = basename(folder)
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter((word) => word !== '');
   const name = words.map((word) => word.replace(/^./u, (letter) => letter.toUpperCase())).join(' ');
   return /\p{L}/u.test(name) ? name : STARTER_NAME;
 }

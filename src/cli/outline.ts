@@ -21,7 +21,11 @@ export const outline: Command = {
       .option('diagram', { type: 'string', requiresArg: true, describe: 'draw the models into this SVG file instead' })
       .check(({ diagram }) => {
         if (diagram === undefined || diagram.endsWith('.svg')) return true;
-        throw new Failure(EXIT.wrongCommand, `--diagram writes SVG, and ${diagram} ends in something else`, 'end it in .svg'); // prettier-ignore
+        throw new Failure(
+          EXIT.wrongCommand,
+          `--diagram writes SVG, and ${diagram} ends in something else`,
+          'end it in .svg',
+        );
       }),
 
   async run(context, { diagram }) {
@@ -47,7 +51,11 @@ export const outline: Command = {
     for (const { model, endpoints } of models) {
       const about = model.description === undefined ? '' : `  ${paint.dim(model.description)}`;
       terminal.show(paint.bold(model.name) + about);
-      terminal.show(indent(table([...model.fields.map((field) => fieldLine(field, model, graph, paint)), ...derivedLines(model, paint)]))); // prettier-ignore
+      terminal.show(
+        indent(
+          table([...model.fields.map((field) => fieldLine(field, model, graph, paint)), ...derivedLines(model, paint)]),
+        ),
+      );
       terminal.show('');
       terminal.show(await endpointTable(endpoints, paint));
       terminal.show('');

@@ -5,6 +5,10 @@ export function place(shown: string, make: () => void): void {
   try {
     make();
   } catch (error) {
-    throw new Failure(EXIT.surroundings, `${shown} can not be made: ${(error as Error).message}`, 'name another folder'); // prettier-ignore
+    throw new Failure(
+      EXIT.surroundings,
+      `${shown} can not be made: ${(error as Error).message}`,
+      'name another folder',
+    );
   }
 }

@@ -50,7 +50,8 @@ export const send: Command = {
     const desk = await openDesk(context, { lasting: true });
     try {
       const request = await sentRequest(desk, written);
-      const answer = given.url === undefined ? await askHere(desk, request) : await askThere(given.url as string, request); // prettier-ignore
+      const answer =
+        given.url === undefined ? await askHere(desk, request) : await askThere(given.url as string, request);
       await showAnswer(context, answer, desk.store.kind);
       return answer.status < 400 ? EXIT.done : EXIT.foundWrong;
     } finally {
@@ -69,12 +70,26 @@ async function askHere(desk: Desk, request: SentRequest): Promise<Answer> {
 async function askThere(url: string, { method, target, headers, body }: SentRequest): Promise<Answer> {
   const begun = performance.now();
   try {
-    const response = await fetch(new URL(target, url), { method, headers, ...(body === undefined ? {} : { body }), redirect: 'manual' }); // prettier-ignore
+    const response = await fetch(new URL(target, url), {
+      method,
+      headers,
+      ...(body === undefined ? {} : { body }),
+      redirect: 'manual',
+    });
     const text = await response.text();
-    return { status: response.status, headers: Object.fromEntries(response.headers), body: text, milliseconds: performance.now() - begun }; // prettier-ignore
+    return {
+      status: response.status,
+      headers: Object.fromEntries(response.headers),
+      body: text,
+      milliseconds: performance.now() - begun,
+    };
   } catch (error) {
     const why = error instanceof Error && error.cause instanceof Error ? error.cause.message : String(error);
-    throw new Failure(EXIT.surroundings, `${url} does not answer: ${why}`, 'start it with vantfell serve, or leave out --url to ask without a server'); // prettier-ignore
+    throw new Failure(
+      EXIT.surroundings,
+      `${url} does not answer: ${why}`,
+      'start it with vantfell serve, or leave out --url to ask without a server',
+    );
   }
 }
 
@@ -103,7 +118,15 @@ async function showAnswer({ terminal }: Context, answer: Answer, kind: string): 
     headers,
     body: body === '' ? null : value,
     milliseconds: rounded(milliseconds),
-    ...(statements === undefined ? {} : { statements: statements.map(({ statement, milliseconds: time, rows }) => ({ sql: statement.sql, milliseconds: rounded(time), rows: rows ?? null })) }), // prettier-ignore
+    ...(statements === undefined
+      ? {}
+      : {
+          statements: statements.map(({ statement, milliseconds: time, rows }) => ({
+            sql: statement.sql,
+            milliseconds: rounded(time),
+            rows: rows ?? null,
+          })),
+        }),
   });
 }
 

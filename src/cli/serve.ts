@@ -61,7 +61,8 @@ export const serve: Command = {
     try {
       if (given.watch === true) {
         const { followChanges } = await import('./serve/watch.ts');
-        // From before the files are read, so that no change is lost; one that comes too early waits for the first service.
+        // From before the files are read, so that no change is lost; one that comes too early waits for the first
+        // service.
         following = followChanges(context, begun, async (changed) => served!.replace(await open(changed)));
       }
       const project = await loadedProject(context);
@@ -73,7 +74,13 @@ export const serve: Command = {
       // Whoever reads the greeting may stop it at once.
       const end = stopped(context, server, log);
       const { graph } = project;
-      greet(context.terminal, { graph, url: server.url, store: first.store.address, hindrance, watching: given.watch === true }); // prettier-ignore
+      greet(context.terminal, {
+        graph,
+        url: server.url,
+        store: first.store.address,
+        hindrance,
+        watching: given.watch === true,
+      });
       return await end;
     } finally {
       following?.end();
@@ -155,9 +162,9 @@ export async function listen(...given: Parameters<typeof import('../server/serve
 }
 
 /**
- * Resolves to the exit code when a signal has come and open requests are finished. An error that nothing has caught ends
- * the service in the same way, for nobody knows what it has left behind; a promise that fails while nobody waits for it, as
- * those of a project's code may, is logged and no more.
+ * Resolves to the exit code when a signal has come and open requests are finished. An error that nothing has caught
+ * ends the service in the same way, for nobody knows what it has left behind; a promise that fails while nobody waits
+ * for it, as those of a project's code may, is logged and no more.
  */
 function stopped({ terminal }: Context, server: Server, log: ServeLog): Promise<number> {
   let exit: number = EXIT.done;

@@ -18,7 +18,11 @@ export const token: Command = {
       })
       .check(({ lifetime }) => {
         if (lifetime === undefined || /^[1-9]\d*(s|min|h|d)$/.test(lifetime)) return true;
-        throw new Failure(EXIT.wrongCommand, '--lifetime must be a time like 10min or 2h', 'write a number and s, min, h or d'); // prettier-ignore
+        throw new Failure(
+          EXIT.wrongCommand,
+          '--lifetime must be a time like 10min or 2h',
+          'write a number and s, min, h or d',
+        );
       }),
 
   async run(context, given) {

@@ -20,27 +20,29 @@ export const trial: Command = {
         array: true,
         requiresArg: true,
         describe: 'a file for the result: .html, .xml (JUnit) or .json; may be given again',
-      }) // prettier-ignore
+      })
       .option('random', {
         type: 'number',
         requiresArg: true,
         describe: 'a number: the cases in another order, the same for the same number',
-      }) // prettier-ignore
+      })
       .option('against', {
         type: 'string',
         requiresArg: true,
         describe: 'the address of a running service: its scenarios alone are run',
-      }) // prettier-ignore
+      })
       .option('handles', {
         type: 'string',
         requiresArg: true,
         describe: 'with --against: a JSON file with the keys of samples',
-      }) // prettier-ignore
+      })
       .option('watch', { type: 'boolean', default: false, describe: 'again whenever a file of the project changes' })
       .option('bail', { type: 'boolean', default: false, describe: 'stop at the first failure' })
       .check(({ report = [], against, handles }) => {
-        if (handles !== undefined && against === undefined) throw new Failure(EXIT.wrongCommand, '--handles goes with --against', 'leave it out'); // prettier-ignore
-        if (against !== undefined && !/^https?:\/\//.test(against)) throw new Failure(EXIT.wrongCommand, '--against must be an address', 'write it as http://127.0.0.1:8080'); // prettier-ignore
+        if (handles !== undefined && against === undefined)
+          throw new Failure(EXIT.wrongCommand, '--handles goes with --against', 'leave it out');
+        if (against !== undefined && !/^https?:\/\//.test(against))
+          throw new Failure(EXIT.wrongCommand, '--against must be an address', 'write it as http://127.0.0.1:8080');
         const other = report.find((file) => !/\.(html|xml|json)$/.test(file));
         if (other === undefined) return true;
         throw new Failure(EXIT.wrongCommand, `--report ${other} is of no known kind`, 'end it in .html, .xml or .json');
@@ -67,7 +69,11 @@ export const trial: Command = {
     const ran =
       against === undefined
         ? await runTrial(context, project, options)
-        : await runAgainst(context, project, { ...options, url: against as string, handles: handles as string | undefined }); // prettier-ignore
+        : await runAgainst(context, project, {
+            ...options,
+            url: against as string,
+            handles: handles as string | undefined,
+          });
     if (ran === undefined) return EXIT.foundWrong;
     if (ran.result.outcomes.length === 0) {
       throw new Failure(EXIT.wrongCommand, 'no case was chosen', 'leave out --model or --only, or change them');

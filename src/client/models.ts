@@ -1,4 +1,7 @@
-/** What stands in the place of the types of a project's models, so that the types beside it can be checked by themselves. */
+/**
+ * What stands in the place of the types of a project's models, so that the types beside it can be checked by
+ * themselves.
+ */
 export interface Models {
   Thing: {
     key: string;

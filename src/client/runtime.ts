@@ -111,7 +111,9 @@ export interface Table {
 
 export interface Route {
   readonly path: string;
-  readonly operations: Readonly<Record<string, { readonly name: string; readonly reads: boolean; readonly ofRecord: boolean }>>; // prettier-ignore
+  readonly operations: Readonly<
+    Record<string, { readonly name: string; readonly reads: boolean; readonly ofRecord: boolean }>
+  >;
   /** The lists of the records within one. */
   readonly parts: Readonly<Record<string, string>>;
 }
@@ -185,7 +187,8 @@ export function connect(table: Table, options: ClientOptions): unknown {
       const isJson = response.headers.get('content-type')?.includes('json') === true && text !== '';
       const body = isJson ? (JSON.parse(text) as Body) : undefined;
       // The answer to the first of them was lost: the record is gone because of it.
-      if (method === 'DELETE' && status === 404 && tried > 0) return { status: 204, headers: response.headers, body: undefined }; // prettier-ignore
+      if (method === 'DELETE' && status === 404 && tried > 0)
+        return { status: 204, headers: response.headers, body: undefined };
       if (status >= 400) throw new Problem(status, { ...body }, after);
       return { status, headers: response.headers, body };
     }
@@ -205,18 +208,28 @@ export function connect(table: Table, options: ClientOptions): unknown {
     signal: AbortSignal | undefined,
   ): Promise<Page<unknown>> {
     const { body } = await send('GET', path, { query, signal, again: true });
-    const { data, page } = body as unknown as { data: unknown[]; page: { limit: number; total?: number; next: string | null; prev: string | null } }; // prettier-ignore
+    const { data, page } = body as unknown as {
+      data: unknown[];
+      page: { limit: number; total?: number; next: string | null; prev: string | null };
+    };
     const to =
       (link: string | null) =>
       (more: RequestOptions = {}) =>
         link === null ? Promise.resolve(null) : pageAt(link, undefined, more.signal);
-    return { data, limit: page.limit, ...(page.total === undefined ? {} : { total: page.total }), next: to(page.next), prev: to(page.prev) }; // prettier-ignore
+    return {
+      data,
+      limit: page.limit,
+      ...(page.total === undefined ? {} : { total: page.total }),
+      next: to(page.next),
+      prev: to(page.prev),
+    };
   }
 
   function lists(path: string) {
     const list = ({ signal, ...query }: Query & RequestOptions = {}) => pageAt(path, query, signal);
     async function* each(given: Query & RequestOptions = {}): AsyncGenerator {
-      for (let page: Page<unknown> | null = await list(given); page !== null; page = await page.next(given)) yield* page.data; // prettier-ignore
+      for (let page: Page<unknown> | null = await list(given); page !== null; page = await page.next(given))
+        yield* page.data;
     }
     return { list, each };
   }
@@ -229,12 +242,18 @@ export function connect(table: Table, options: ClientOptions): unknown {
 
   async function make(path: string, body: unknown, given: MakeOptions): Promise<Got> {
     const key = await keyFor(given);
-    return send('POST', path, { body, signal: given.signal, headers: { 'idempotency-key': key }, again: key !== undefined }); // prettier-ignore
+    return send('POST', path, {
+      body,
+      signal: given.signal,
+      headers: { 'idempotency-key': key },
+      again: key !== undefined,
+    });
   }
 
   const creates = (path: string) => ({
     create: async (body: unknown, given: MakeOptions = {}) => recordIn(await make(path, body, given)),
-    createMany: async (bodies: readonly unknown[], given: MakeOptions = {}) => (await make(path, bodies, given)).body?.data, // prettier-ignore
+    createMany: async (bodies: readonly unknown[], given: MakeOptions = {}) =>
+      (await make(path, bodies, given)).body?.data,
   });
 
   function collection({ path, operations, parts }: Route): Record<string, unknown> {
@@ -255,21 +274,34 @@ export function connect(table: Table, options: ClientOptions): unknown {
     const own: Record<string, unknown> = {
       ...lists(path),
       ...creates(path),
-      read: async (key: string | number, { signal, ...query }: Query & RequestOptions = {}) => recordIn(await send('GET', at(key), { query, signal, again: true })), // prettier-ignore
+      read: async (key: string | number, { signal, ...query }: Query & RequestOptions = {}) =>
+        recordIn(await send('GET', at(key), { query, signal, again: true })),
       replace: change('PUT'),
       update: change('PATCH', 'application/merge-patch+json'),
       patch: change('PATCH', 'application/json-patch+json'),
       delete: async (key: string | number, { ifMatch, signal }: WriteOptions = {}) =>
-        void (await send('DELETE', at(key), { signal, headers: { 'if-match': tagOf(ifMatch) }, again: ifMatch === undefined })), // prettier-ignore
-      clear: async ({ signal, ...query }: Query & RequestOptions) => (await send('DELETE', path, { query, signal, again: true })).body?.data, // prettier-ignore
+        void (await send('DELETE', at(key), {
+          signal,
+          headers: { 'if-match': tagOf(ifMatch) },
+          again: ifMatch === undefined,
+        })),
+      clear: async ({ signal, ...query }: Query & RequestOptions) =>
+        (await send('DELETE', path, { query, signal, again: true })).body?.data,
       journal: lists(`${path}/journal`),
       journalOf: (key: string | number) => lists(`${at(key)}/journal`),
       within: (key: string | number) =>
-        Object.fromEntries(Object.entries(parts).map(([name, part]) => [name, { ...lists(`${at(key)}/${part}`), ...creates(`${at(key)}/${part}`) }])), // prettier-ignore
+        Object.fromEntries(
+          Object.entries(parts).map(([name, part]) => [
+            name,
+            { ...lists(`${at(key)}/${part}`), ...creates(`${at(key)}/${part}`) },
+          ]),
+        ),
     };
     for (const [method, { name, reads, ofRecord }] of Object.entries(operations)) {
       const perform = async (target: string, input: unknown, given: MakeOptions = {}) => {
-        const got = reads ? await send('GET', target, { query: input as Query, signal: given.signal, again: true }) : await make(target, input ?? {}, given); // prettier-ignore
+        const got = reads
+          ? await send('GET', target, { query: input as Query, signal: given.signal, again: true })
+          : await make(target, input ?? {}, given);
         return got.body?.data;
       };
       own[method] = ofRecord
@@ -292,7 +324,8 @@ export function connect(table: Table, options: ClientOptions): unknown {
       await send('POST', `${table.me!.replace(/me$/, 'tokens')}/revoke`, { signal, again: true });
       signedIn = undefined;
     },
-    me: async ({ signal, ...query }: Query & RequestOptions = {}) => recordIn(await send('GET', table.me!, { query, signal, again: true })), // prettier-ignore
+    me: async ({ signal, ...query }: Query & RequestOptions = {}) =>
+      recordIn(await send('GET', table.me!, { query, signal, again: true })),
   };
   return {
     ...Object.fromEntries(Object.entries(table.models).map(([name, route]) => [name, collection(route)])),
@@ -338,10 +371,13 @@ function pause(tried: number, after: number | undefined, signal: AbortSignal | u
       clearTimeout(timer);
       reject(signal!.reason as Error);
     };
-    const timer = setTimeout(() => {
-      signal?.removeEventListener('abort', stop);
-      resolve();
-    }, Math.min(wanted, LONGEST_PAUSE_MS)); // prettier-ignore
+    const timer = setTimeout(
+      () => {
+        signal?.removeEventListener('abort', stop);
+        resolve();
+      },
+      Math.min(wanted, LONGEST_PAUSE_MS),
+    );
     if (signal?.aborted === true) stop();
     else signal?.addEventListener('abort', stop, { once: true });
   });

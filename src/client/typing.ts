@@ -27,9 +27,8 @@ export type IncludePath<M extends ModelName, Deep extends number = 2> =
   | (keyof Many<M> & string)
   | (Deep extends 0
       ? never
-      :
-          | { [R in keyof One<M> & string]: `${R}.${IncludePath<Of<One<M>, R>, Less[Deep]>}` }[keyof One<M> & string]
-          | { [R in keyof Many<M> & string]: `${R}.${IncludePath<Of<Many<M>, R>, Less[Deep]>}` }[keyof Many<M> & string]); // prettier-ignore
+      : | { [R in keyof One<M> & string]: `${R}.${IncludePath<Of<One<M>, R>, Less[Deep]>}` }[keyof One<M> & string]
+        | { [R in keyof Many<M> & string]: `${R}.${IncludePath<Of<Many<M>, R>, Less[Deep]>}` }[keyof Many<M> & string]);
 
 type Head<P> = P extends `${infer H}.${string}` ? H : never;
 type First<P> = P extends `${infer H}.${string}` ? H : P;
@@ -46,8 +45,16 @@ type Including<M extends ModelName, Base, P> = [P] extends [never]
   ? Base
   : Flat<
       Omit<Base, First<P> & string> & {
-        [R in Extract<First<P>, keyof One<M>> & string]: Including<Of<One<M>, R>, Whole<Of<One<M>, R>>, Rest<P, R>> | null; // prettier-ignore
-      } & { [R in Extract<First<P>, keyof Many<M>> & string]: Some<Including<Of<Many<M>, R>, Whole<Of<Many<M>, R>>, Rest<P, R>>> } // prettier-ignore
+        [R in Extract<First<P>, keyof One<M>> & string]: Including<
+          Of<One<M>, R>,
+          Whole<Of<One<M>, R>>,
+          Rest<P, R>
+        > | null;
+      } & {
+        [R in Extract<First<P>, keyof Many<M>> & string]: Some<
+          Including<Of<Many<M>, R>, Whole<Of<Many<M>, R>>, Rest<P, R>>
+        >;
+      }
     >;
 
 /** A record as it comes back for what was asked for. */

@@ -170,7 +170,11 @@ fields: { code: { type: string, required: true }, name: { type: string, unique: 
   test('that anybody may do anything is told of models that do not say who may', () => {
     const text = (may: string): string => `model: a\nfields: { name: { type: string } }\n${may}`;
     const told = (may: string): string[] =>
-      compile({ service: { file: 's', text: SERVICE }, models: [{ file: 'a', text: text(may) }], environment: {} }).problems.map(({ code }) => code); // prettier-ignore
+      compile({
+        service: { file: 's', text: SERVICE },
+        models: [{ file: 'a', text: text(may) }],
+        environment: {},
+      }).problems.map(({ code }) => code);
     expect(told('')).toEqual(['open-service']);
     expect(told('may: { read: anybody, create: anybody, update: anybody, delete: anybody }\n')).toEqual([]);
   });

@@ -59,7 +59,10 @@ export interface Surroundings extends Moment {
   readonly everybody?: boolean;
   /** How many secrets are hashed at once; left out: one. */
   readonly hashesAtOnce?: number;
-  /** Asked before every request is read; where it throws a problem, that is the answer. It makes a service worse on purpose. */
+  /**
+   * Asked before every request is read; where it throws a problem, that is the answer. It makes a service worse on
+   * purpose.
+   */
   hinder?(): Promise<void>;
   /** Told of every defect, with the number that the client was given. */
   report(error: unknown, request: string): void;
@@ -89,7 +92,15 @@ const LONGEST_TARGET = 8_000;
  * const reply = await service.handle({ method: 'GET', target: '/v1/huts?limit=5', headers: {} });
  */
 export function makeService(graph: Graph, store: Store, surroundings: Surroundings): Service {
-  const { code = noCode, log = noLog, quiet = false, olderKeys = [], outside, everybody = false, hinder } = surroundings; // prettier-ignore
+  const {
+    code = noCode,
+    log = noLog,
+    quiet = false,
+    olderKeys = [],
+    outside,
+    everybody = false,
+    hinder,
+  } = surroundings;
   const keys = [surroundings.key, ...olderKeys];
   const now = (): Date => surroundings.now();
   const report = (error: unknown): void => surroundings.report(error, surroundings.uuid());
@@ -238,7 +249,8 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
   /** Whom an answer is for, and which pages may read it. */
   function marked(reply: Reply, request: Request, note: Note): Reply {
     const headers: Record<string, string> = { ...reply.headers, ...cors.headersFor(request) };
-    if (identity !== undefined) headers.vary = headers.vary === undefined ? 'Authorization' : `Authorization, ${headers.vary}`; // prettier-ignore
+    if (identity !== undefined)
+      headers.vary = headers.vary === undefined ? 'Authorization' : `Authorization, ${headers.vary}`;
     if (note.caller) headers['cache-control'] ??= 'private';
     return { ...reply, headers };
   }
@@ -251,9 +263,11 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
       const query = at < 0 ? '' : target.slice(at + 1);
       const note: Note = { caller: false };
       const reply =
-        target.length > LONGEST_TARGET ? Promise.reject(tooLong)
-        : hinder === undefined ? answer(request, path, query, note)
-        : hinder().then(() => answer(request, path, query, note)); // prettier-ignore
+        target.length > LONGEST_TARGET
+          ? Promise.reject(tooLong)
+          : hinder === undefined
+            ? answer(request, path, query, note)
+            : hinder().then(() => answer(request, path, query, note));
       const whole = reply.catch((error: unknown) => refused(error, path.slice(0, LONGEST_TARGET), request.signal));
       return marks ? whole.then((one) => marked(one, request, note)) : whole;
     },
@@ -275,7 +289,10 @@ interface Note {
 
 const tooLong = new HttpProblem('url-too-long', `a path and its query may have ${LONGEST_TARGET} bytes at most`);
 
-/** Whoever sends a request. A class, because there is one for each request: whether its client has gone is asked by few. */
+/**
+ * Whoever sends a request. A class, because there is one for each request: whether its client has gone is asked by
+ * few.
+ */
 class Sender implements Requester {
   readonly by: string;
   private readonly request: Request;
@@ -309,9 +326,14 @@ function problemOf(error: unknown): HttpProblem {
     case 'unreachable':
       return new HttpProblem('store-unavailable', undefined, { headers: LATER });
     case 'moved':
-      return new HttpProblem('store-unavailable', 'a migration has changed the tables: this service has to start again', { headers: LATER }); // prettier-ignore
+      return new HttpProblem(
+        'store-unavailable',
+        'a migration has changed the tables: this service has to start again',
+        { headers: LATER },
+      );
     case 'uncertain': {
-      const detail = 'the connection was lost at the very end: the write may have been kept; read before you repeat it, or repeat it with its Idempotency-Key'; // prettier-ignore
+      const detail =
+        'the connection was lost at the very end: the write may have been kept; read before you repeat it, or repeat it with its Idempotency-Key';
       return new HttpProblem('store-unavailable', detail, { headers: LATER });
     }
     case 'crowded':

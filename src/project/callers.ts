@@ -14,7 +14,10 @@ export function signing({ identity }: Graph, instead: { readonly none: string; r
   throw new Failure(EXIT.foundWrong, `the tokens of this service come from ${identity.issuer.issuer}`, instead.outside);
 }
 
-/** The key of somebody who can sign in: named as a sample (`member/ines`, or `ines`), by their login, or by the key itself. */
+/**
+ * The key of somebody who can sign in: named as a sample (`member/ines`, or `ines`), by their login, or by the key
+ * itself.
+ */
 export async function callerCalled(graph: Graph, store: Store, who: string): Promise<Scalar> {
   const identity = graph.identity!;
   const model = modelOf(graph, identity.model);
@@ -48,6 +51,8 @@ export async function callerCalled(graph: Graph, store: Store, who: string): Pro
   throw new Failure(
     EXIT.foundWrong,
     `there is no ${model.name} ${who}`,
-    near === undefined ? `load samples with vantfell seed, or name the key of a ${model.name}${login}` : `did you mean ${near}? A key${login} does as well`, // prettier-ignore
+    near === undefined
+      ? `load samples with vantfell seed, or name the key of a ${model.name}${login}`
+      : `did you mean ${near}? A key${login} does as well`,
   );
 }

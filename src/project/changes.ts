@@ -5,8 +5,8 @@ import { join, sep } from 'node:path';
 const LOOK_MS = 200;
 
 /**
- * Calls back with the name of a file that has changed and was left alone since the look before: one of a project's files
- * and folders with these names, whether they are there yet or not. What it returns ends it.
+ * Calls back with the name of a file that has changed and was left alone since the look before: one of a project's
+ * files and folders with these names, whether they are there yet or not. What it returns ends it.
  *
  * It looks at the files again and again, instead of being told of changes: what tells of them begins a moment after it
  * says so, and loses what happens meanwhile. A project has few files, and looking costs a thousandth of a processor.

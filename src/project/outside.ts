@@ -7,11 +7,16 @@ import type { OutsideTokens } from '../core/identity/tokens.ts';
 import { EXIT, Failure } from './failure.ts';
 import type { SoundProject } from './project.ts';
 
-/** How the tokens of a project's outside issuer are read; undefined where it has none. Its keys are had from an address or a file. */
+/**
+ * How the tokens of a project's outside issuer are read; undefined where it has none. Its keys are had from an address
+ * or a file.
+ */
 export function outsideTokens({ graph, folder }: SoundProject): OutsideTokens | undefined {
   const issuer = graph.identity?.issuer;
   if (issuer === undefined) return undefined;
-  const keys = /^https?:/.test(issuer.jwks) ? createRemoteJWKSet(new URL(issuer.jwks)) : keysIn(resolve(folder, issuer.jwks), issuer.jwks); // prettier-ignore
+  const keys = /^https?:/.test(issuer.jwks)
+    ? createRemoteJWKSet(new URL(issuer.jwks))
+    : keysIn(resolve(folder, issuer.jwks), issuer.jwks);
   return makeOutsideTokens(issuer.issuer, issuer.audience, keys);
 }
 
@@ -29,7 +34,11 @@ function keysIn(path: string, shown: string): JWTVerifyGetKey {
     refresh();
   } catch (error) {
     const remedy = 'write a JSON Web Key Set (RFC 7517) there, or name its address';
-    throw new Failure(EXIT.foundWrong, `the keys of the issuer can not be read from ${shown}: ${(error as Error).message}`, remedy); // prettier-ignore
+    throw new Failure(
+      EXIT.foundWrong,
+      `the keys of the issuer can not be read from ${shown}: ${(error as Error).message}`,
+      remedy,
+    );
   }
   return async (header, token) => {
     try {

@@ -23,7 +23,9 @@ export function ownFolder(folder: string): string {
   return own;
 }
 
-/** The key that signs what clients hold: made once for a project that declares none, and readable by its owner alone. */
+/**
+ * The key that signs what clients hold: made once for a project that declares none, and readable by its owner alone.
+ */
 export function keptKey(folder: string): { key: string; made: boolean } {
   const file = join(ownFolder(folder), 'key');
   if (existsSync(file)) return { key: soundKey(file), made: false };

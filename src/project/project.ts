@@ -48,7 +48,9 @@ function rest(): Promise<void> | undefined {
 /** The wall clock, and keys that sort by it. */
 export const moment: Moment = { now: () => new Date(), uuid: nextKey, random: randomBytes, rest };
 
-/** The address of the project's store, its path made absolute; where none is declared, a file in the tool's own folder. */
+/**
+ * The address of the project's store, its path made absolute; where none is declared, a file in the tool's own folder.
+ */
 export function storeAddress({ folder, graph }: Pick<SoundProject, 'folder' | 'graph'>): string {
   const declared = graph.service.store;
   if (declared !== undefined && !isFile(declared)) return declared;

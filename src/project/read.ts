@@ -67,7 +67,10 @@ function filesIn(folder: string, name: string, wanted: RegExp): string[] {
   return files;
 }
 
-/** The files of `code/` that hooks and operations are in: what they share stands in folders, and type files are for editors. */
+/**
+ * The files of `code/` that hooks and operations are in: what they share stands in folders, and type files are for
+ * editors.
+ */
 function codeFiles(folder: string): string[] {
   const inside = join(folder, 'code');
   if (!existsSync(inside)) return [];

@@ -3,7 +3,9 @@ import { EXIT, Failure } from './failure.ts';
 
 const strict = new TextDecoder('utf-8', { fatal: true });
 
-/** The text of a file, without a byte order mark. Throws where it is not UTF-8: any other reading would change letters. */
+/**
+ * The text of a file, without a byte order mark. Throws where it is not UTF-8: any other reading would change letters.
+ */
 export function textOf(file: string, bytes: Uint8Array): string {
   try {
     return strict.decode(bytes);

@@ -106,8 +106,8 @@ interface State {
 
 /**
  * Requests without a body have nothing that a framework would parse, limit or look up, and those that tell its length
- * little more: they go straight to the service, which makes a read by key a fifth faster (docs/benchmarks.md). All others,
- * and all that are refused, are the framework's.
+ * little more: they go straight to the service, which makes a read by key a fifth faster (docs/benchmarks.md). All
+ * others, and all that are refused, are the framework's.
  */
 function readStraight(server: HttpServer, around: Around, largestBody: number): void {
   const [framework] = server.listeners('request') as ((request: IncomingMessage, response: ServerResponse) => void)[];
@@ -223,9 +223,11 @@ function write(response: ServerResponse, { status, headers, body = '' }: Reply, 
 function refuseNoise(error: Error & { code?: string }, socket: Socket): void {
   if (error.code === 'ECONNRESET' || !socket.writable) return;
   const status =
-    error.code === 'HPE_HEADER_OVERFLOW' ? '431 Request Header Fields Too Large'
-    : error.code === 'ERR_HTTP_REQUEST_TIMEOUT' ? '408 Request Timeout'
-    : '400 Bad Request'; // prettier-ignore
+    error.code === 'HPE_HEADER_OVERFLOW'
+      ? '431 Request Header Fields Too Large'
+      : error.code === 'ERR_HTTP_REQUEST_TIMEOUT'
+        ? '408 Request Timeout'
+        : '400 Bad Request';
   socket.end(`HTTP/1.1 ${status}\r\nContent-Length: 0\r\nConnection: close\r\n\r\n`);
 }
 

@@ -28,8 +28,8 @@ export interface ConversionSpelling {
  */
 
 /**
- * The SQL of what a value becomes. One that can not stay becomes the fill, and so does null where there must be a value;
- * without a fill it stops the statement, or becomes what `failure` says.
+ * The SQL of what a value becomes. One that can not stay becomes the fill, and so does null where there must be a
+ * value; without a fill it stops the statement, or becomes what `failure` says.
  */
 export function newValue(
   from: Column,

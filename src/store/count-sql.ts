@@ -7,8 +7,8 @@ import type { InsideSpelling } from './inside-sql.ts';
 import { quoteName as name } from './quote.ts';
 
 /**
- * A statement whose one row is the number of rows that a hazard tells of, and the least of the values that make them so,
- * as a text.
+ * A statement whose one row is the number of rows that a hazard tells of, and the least of the values that make them
+ * so, as a text.
  */
 export function countSql(hazard: Hazard, spell: ConversionSpelling, inside: InsideSpelling): string {
   const from = `FROM ${name(hazard.table)}`;

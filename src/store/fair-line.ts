@@ -6,8 +6,8 @@ import { tooSlow } from './options.ts';
 /** Slow reads, of which only some are at work at once. */
 export interface FairLine {
   /**
-   * The outcome of the work, once it has had a place; or a `StoreError` as soon as its time is up, the wait included, or
-   * its requester has gone. The work is told then by its signal, and keeps its place until it has ended.
+   * The outcome of the work, once it has had a place; or a `StoreError` as soon as its time is up, the wait included,
+   * or its requester has gone. The work is told then by its signal, and keeps its place until it has ended.
    */
   run<Result>(requester: Requester | undefined, work: (stop: AbortSignal) => Promise<Result>): Promise<Result>;
 }
@@ -18,7 +18,10 @@ const MOST_WAITING = 100;
 const crowded = (): StoreError =>
   new StoreError({ kind: 'crowded' }, `${MOST_WAITING} slow reads of one caller wait already`, 'try again in a moment');
 
-/** Somebody may have all `places` but one, so that others never wait for them alone. Each read has `longest` milliseconds. */
+/**
+ * Somebody may have all `places` but one, so that others never wait for them alone. Each read has `longest`
+ * milliseconds.
+ */
 export function makeFairLine(places: number, longest: number): FairLine {
   const turns = makeTurns({ places, share: Math.max(1, places - 1), mostWaiting: MOST_WAITING, crowded });
   return {

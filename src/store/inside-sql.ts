@@ -5,7 +5,9 @@ import type { Converted } from './converted.ts';
 /** A kind of JSON value. */
 export type JsonKind = 'null' | 'text' | 'integer' | 'number' | 'boolean' | 'array' | 'object';
 
-/** What databases spell differently of values inside JSON. An expression of JSON is null where there is no such value. */
+/**
+ * What databases spell differently of values inside JSON. An expression of JSON is null where there is no such value.
+ */
 export interface InsideSpelling {
   is(kind: JsonKind, json: string): string;
   /** What stands at a name. */
@@ -50,7 +52,10 @@ function inOldNames(before: Shape, after: Shape): Shape {
     const had = old.find(([other]) => other === was && names.get(name) === was)?.[1];
     return [was, had === undefined ? property : { ...inOldNames(had, property), required: property.required }];
   });
-  const going = goneMembers(before, after).map((name): [string, PropertyShape] => [name, { type: 'json', scale: 0, required: false }]); // prettier-ignore
+  const going = goneMembers(before, after).map((name): [string, PropertyShape] => [
+    name,
+    { type: 'json', scale: 0, required: false },
+  ]);
   return { ...after, properties: Object.fromEntries([...going, ...expected]) };
 }
 

@@ -25,7 +25,9 @@ export function moveSql(move: Move, spell: MoveSpelling): string[] {
   });
 }
 
-/** A row for each row of the source that has one of the values. A UUID that was one record's key can be its part's too. */
+/**
+ * A row for each row of the source that has one of the values. A UUID that was one record's key can be its part's too.
+ */
 function insertText({ source, target, reference, columns, fills }: Move, spell: MoveSpelling): string {
   const values = new Map<Column, string>();
   for (const column of target.columns) {

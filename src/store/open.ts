@@ -1,7 +1,10 @@
 import type { Store } from '../core/store/contract.ts';
 import type { StoreOptions } from './options.ts';
 
-/** Opens the store of an address such as `sqlite:/srv/huts.db` or `postgres://user@host/huts`; the driver is loaded only now. */
+/**
+ * Opens the store of an address such as `sqlite:/srv/huts.db` or `postgres://user@host/huts`; the driver is loaded
+ * only now.
+ */
 export async function openStore(address: string, options: StoreOptions = {}): Promise<Store> {
   if (/^postgres(ql)?:/.test(address)) {
     const { openPostgres } = await import('./postgres/open.ts');

@@ -51,7 +51,10 @@ export const tablesMoved = (address: string): StoreError =>
 export const otherHand =
   'something else has changed the database: vantfell migrate status shows every difference from what its migrations made';
 
-/** A script that ended the transaction it ran in. What does so is looked for before; this is for what was not found then. */
+/**
+ * A script that ended the transaction it ran in. What does so is looked for before; this is for what was not found
+ * then.
+ */
 export const scriptEnded = (): StoreError =>
   new StoreError(
     { kind: 'ended' },

@@ -1,8 +1,8 @@
 /** One thing that a database does to answer a statement. */
 export interface PlanStep {
   /**
-   * `index`: it goes to the rows that it needs, or through rows in an order that an index keeps. `scan`: it goes through
-   * every row of a table. `sort`: it puts rows into an order. `other`: it puts together what others found.
+   * `index`: it goes to the rows that it needs, or through rows in an order that an index keeps. `scan`: it goes
+   * through every row of a table. `sort`: it puts rows into an order. `other`: it puts together what others found.
    */
   readonly way: 'index' | 'scan' | 'sort' | 'other';
   /** The table that it reads, where it reads one. */

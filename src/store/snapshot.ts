@@ -10,8 +10,8 @@ export interface Snapshot {
 const KEPT = 'kept_';
 
 /**
- * Keeps a copy of all rows beside them, in tables of its own: only for a database that is thrown away afterwards. To come
- * back takes some milliseconds, where a database made anew would take a hundred times that.
+ * Keeps a copy of all rows beside them, in tables of its own: only for a database that is thrown away afterwards. To
+ * come back takes some milliseconds, where a database made anew would take a hundred times that.
  */
 export async function takeSnapshot(store: Store): Promise<Snapshot> {
   const tables = await store.alter(async (alteration) => {

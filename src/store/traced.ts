@@ -43,7 +43,12 @@ export function traced(store: Store, tell: (asked: Asked) => void): Store {
 
   const reader = (of: Reader): Reader => ({
     first: (statement, values, requester) =>
-      timed(statement, values, () => of.first(statement, values, requester), (row) => (row === undefined ? 0 : 1)), // prettier-ignore
+      timed(
+        statement,
+        values,
+        () => of.first(statement, values, requester),
+        (row) => (row === undefined ? 0 : 1),
+      ),
     all: (statement, values, requester) =>
       timed(
         statement,
@@ -57,7 +62,13 @@ export function traced(store: Store, tell: (asked: Asked) => void): Store {
       return of.signal;
     },
     ...reader(of),
-    run: (statement, values) => timed(statement, values, () => of.run(statement, values), (count) => count), // prettier-ignore
+    run: (statement, values) =>
+      timed(
+        statement,
+        values,
+        () => of.run(statement, values),
+        (count) => count,
+      ),
     nested: (work) => of.nested(work),
   });
 

@@ -1,5 +1,5 @@
-// Goes through every endpoint of the demo with its exported client, and tells which it has asked. Types are a part of it:
-// it is compiled strictly, and what must not compile is marked.
+// Goes through every endpoint of the demo with its exported client, and tells which it has asked. Types are a part of
+// it: it is compiled strictly, and what must not compile is marked.
 import { client, etagOf, Problem } from './client.ts';
 import type { Client, Hut, Page } from './client.ts';
 
@@ -36,7 +36,13 @@ const ines = await api.session.me({ include: ['profile'] });
 check(ines.name === 'Ines Askheim' && ines.phone === '+99 555 0142', 'who she is');
 
 // Pages, chosen members and related records, each with the type that was asked for.
-const page = await api.huts.list({ fields: ['name', 'warden.name', 'nights.date'], where: { valley: ['Askdal', 'Sulvik'] }, sort: ['-altitude_m', 'warden.name'], limit: 4, total: true }); // prettier-ignore
+const page = await api.huts.list({
+  fields: ['name', 'warden.name', 'nights.date'],
+  where: { valley: ['Askdal', 'Sulvik'] },
+  sort: ['-altitude_m', 'warden.name'],
+  limit: 4,
+  total: true,
+});
 const name: string = page.data[0]!.name;
 const date: string = page.data[0]!.nights.data[0]!.date;
 check(typeof name === 'string' && /^2026/.test(date) && page.total! > 4 && page.data.length === 4, 'a page');
@@ -67,13 +73,24 @@ await api.amenities.patch('map', [{ op: 'replace', path: '/name', value: 'Map' }
 check((await api.amenities.read('map')).name === 'Map', 'as it was patched');
 check((await api.amenities.list({ where: { slug: 'map' } })).data.length === 1, 'found');
 await api.amenities.delete('map');
-const made: Hut = await api.huts.create({ name: 'Mist Hut', valley: 'Askdal', beds: 12, altitude_m: 1204, warden_id: ines.id, amenity_ids: [amenity.slug] }); // prettier-ignore
+const made: Hut = await api.huts.create({
+  name: 'Mist Hut',
+  valley: 'Askdal',
+  beds: 12,
+  altitude_m: 1204,
+  warden_id: ines.id,
+  amenity_ids: [amenity.slug],
+});
 const moved = await api.huts.update(made.id, { beds: 13 }, { ifMatch: made });
 const late = await refused(api.huts.update(made.id, { beds: 14 }, { ifMatch: made }), 412, 'moved-on');
 check(late.request !== undefined, 'the number of the request');
 const broken = await refused(api.huts.patch(made.id, [{ op: 'add', path: '/beds', value: 0 }]), 422, 'invalid-body');
 check(broken.errors[0]!.pointer === '/beds' && broken.errors[0]!.rule === 'minimum', 'what is wrong');
-await api.huts.replace(made.id, { name: 'Mist Hut', valley: 'Askdal', beds: 12, altitude_m: 1204, warden_id: ines.id }, { ifMatch: moved }); // prettier-ignore
+await api.huts.replace(
+  made.id,
+  { name: 'Mist Hut', valley: 'Askdal', beds: 12, altitude_m: 1204, warden_id: ines.id },
+  { ifMatch: moved },
+);
 
 const within = api.huts.within(made.id);
 const night = await within.nights.create({ date: '2026-07-01', price: 48.5, beds_left: 12 });
@@ -83,11 +100,18 @@ check((await api.nights.list({ where: { hut_id: made.id } })).data.length === 2,
 check('price' in night && night.price === '48.50' && (await api.nights.read(night.id)).beds_left === 12, 'a night');
 await api.nights.replace(other!.id, { price: '50' });
 await api.nights.update(other!.id, { price: 51 });
-await api.nights.patch(other!.id, [{ op: 'test', path: '/price', value: '51.00' }, { op: 'replace', path: '/price', value: '52' }]); // prettier-ignore
+await api.nights.patch(other!.id, [
+  { op: 'test', path: '/price', value: '51.00' },
+  { op: 'replace', path: '/price', value: '52' },
+]);
 
 const stays = await api.huts.book(made.id, { first_night: '2026-07-01', nights: 2, party: 5 });
 check(stays.length === 2 && stays[0]!.status === 'booked', 'booked');
-const short = await refused(api.huts.book(made.id, { first_night: '2026-07-01', nights: 1, party: 8 }), 409, 'not-enough-left'); // prettier-ignore
+const short = await refused(
+  api.huts.book(made.id, { first_night: '2026-07-01', nights: 1, party: 8 }),
+  409,
+  'not-enough-left',
+);
 check(short.errors[0]!.available === '7', 'what is left');
 const calendar = await api.huts.calendar(made.id, { from: '2026-07-01', days: 2 });
 check(JSON.stringify(calendar).includes('2026-07-01'), 'the calendar');
@@ -130,7 +154,13 @@ await api.supplyDraws.update(draw.id, { purpose: 'A dark evening' });
 await api.supplyDraws.patch(draw.id, [{ op: 'remove', path: '/purpose' }]);
 check((await api.supplyDraws.read(draw.id)).amount === '3.0', 'a draw');
 
-const report = await api.reports.create({ hut_id: made.id, title: 'Water', seen_on: '2026-06-30', tags: ['water'], position: { latitude: 60, longitude: 8 } }); // prettier-ignore
+const report = await api.reports.create({
+  hut_id: made.id,
+  title: 'Water',
+  seen_on: '2026-06-30',
+  tags: ['water'],
+  position: { latitude: 60, longitude: 8 },
+});
 await api.reports.replace(report.id, { hut_id: made.id, title: 'Water', seen_on: '2026-06-30', severity: 'minor' });
 await api.reports.update(report.id, { position: { latitude: 61, longitude: 9 } });
 await api.reports.patch(report.id, [{ op: 'replace', path: '/position/latitude', value: 62 }]);
@@ -139,27 +169,48 @@ check((await api.reports.list({ where: { severity: 'minor' } })).data.length > 0
 await api.reports.delete(report.id);
 
 // Another caller.
-const walker = await api.members.create({ name: 'New Walker', email: 'new@fellhuts.example', passphrase: 'over the hills again' }); // prettier-ignore
+const walker = await api.members.create({
+  name: 'New Walker',
+  email: 'new@fellhuts.example',
+  passphrase: 'over the hills again',
+});
 await api.members.replace(walker.id, { name: 'New Walker', email: 'new@fellhuts.example' });
 await api.members.update(walker.id, { newsletter: true });
 await api.members.patch(walker.id, [{ op: 'replace', path: '/name', value: 'Newer Walker' }]);
 check((await api.members.read(walker.id, { view: 'default' })).name === 'Newer Walker', 'a member');
 check((await api.members.list({ sort: ['name'] })).data.length === 13, 'members');
-await refused(api.members.create({ name: 'Twin', email: 'new@fellhuts.example', passphrase: 'over the hills again' }), 409, 'taken'); // prettier-ignore
+await refused(
+  api.members.create({ name: 'Twin', email: 'new@fellhuts.example', passphrase: 'over the hills again' }),
+  409,
+  'taken',
+);
 const theirs = client({ url, fetch: telling });
-await refused(theirs.session.signIn({ email: 'new@fellhuts.example', passphrase: 'something else' }), 401, 'wrong-credentials'); // prettier-ignore
-const { access_token: token } = await theirs.session.signIn({ email: 'new@fellhuts.example', passphrase: 'over the hills again' }); // prettier-ignore
+await refused(
+  theirs.session.signIn({ email: 'new@fellhuts.example', passphrase: 'something else' }),
+  401,
+  'wrong-credentials',
+);
+const { access_token: token } = await theirs.session.signIn({
+  email: 'new@fellhuts.example',
+  passphrase: 'over the hills again',
+});
 const profile = await theirs.profiles.create({ about: 'Walks.' });
 await theirs.profiles.replace(profile.id, { about: 'Walks much.' });
 await theirs.profiles.update(profile.id, { languages: ['nn'] });
 await theirs.profiles.patch(profile.id, [{ op: 'replace', path: '/about', value: 'Walks.' }]);
-check((await theirs.profiles.read(profile.id)).id === profile.id && (await theirs.profiles.list()).data.length > 1, 'profiles'); // prettier-ignore
+check(
+  (await theirs.profiles.read(profile.id)).id === profile.id && (await theirs.profiles.list()).data.length > 1,
+  'profiles',
+);
 await theirs.profiles.delete(profile.id);
 const message = await theirs.messages.create({ recipient_id: ines.id, text: 'Is it open?' });
 await api.messages.replace(message.id, { read_at: '2026-07-01T10:00:00Z' });
 await api.messages.update(message.id, { read_at: null });
 await api.messages.patch(message.id, [{ op: 'add', path: '/read_at', value: '2026-07-01T10:00:00Z' }]);
-check((await api.messages.read(message.id)).id === message.id && (await theirs.messages.list()).data.length === 1, 'messages'); // prettier-ignore
+check(
+  (await api.messages.read(message.id)).id === message.id && (await theirs.messages.list()).data.length === 1,
+  'messages',
+);
 await refused(theirs.huts.delete(made.id), 403, 'not-allowed');
 await theirs.messages.delete(message.id);
 await theirs.session.revoke();

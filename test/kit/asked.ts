@@ -100,7 +100,11 @@ export async function askedProject(projectFolder: string, database?: string): Pr
           response.on('end', () => {
             const text = Buffer.concat(chunks).toString();
             const isJson = response.headers['content-type']?.includes('json') === true;
-            resolve({ status: response.statusCode!, headers: response.headers as Record<string, string>, body: isJson ? JSON.parse(text) : text }); // prettier-ignore
+            resolve({
+              status: response.statusCode!,
+              headers: response.headers as Record<string, string>,
+              body: isJson ? JSON.parse(text) : text,
+            });
           });
         });
         asked.on('error', reject).end(bytes);

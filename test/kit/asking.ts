@@ -6,7 +6,13 @@ import type { TestPostgres } from './postgres.mjs';
 import { demoFolder, vantfell } from './program.ts';
 
 interface Explained {
-  readonly statements: readonly { served: boolean; verdict: string; plan: { table?: string }[]; add: unknown; but: string[] }[]; // prettier-ignore
+  readonly statements: readonly {
+    served: boolean;
+    verdict: string;
+    plan: { table?: string }[];
+    add: unknown;
+    but: string[];
+  }[];
 }
 
 /** What `send` and `explain` do, in the demo on one kind of database. */
@@ -57,7 +63,14 @@ export function askingOn(kind: 'sqlite' | 'postgres'): void {
     });
 
     test('a sample in braces stands for its key in a body, too, where there is such a model', async () => {
-      const sent = await send('POST', '/v1/stays', '{"night_id": "{night/raven-hut-0611}", "party": 1, "note": "{a/b}"}', '--as', 'tor', '--json'); // prettier-ignore
+      const sent = await send(
+        'POST',
+        '/v1/stays',
+        '{"night_id": "{night/raven-hut-0611}", "party": 1, "note": "{a/b}"}',
+        '--as',
+        'tor',
+        '--json',
+      );
       expect(JSON.parse(sent.out)).toMatchObject({ status: 201, body: { data: { party: 1, note: '{a/b}' } } });
       const lost = await send('POST', '/v1/stays', '{"night_id": "{night/raven-hut-061}", "party": 1}', '--as', 'tor');
       expect([lost.code, lost.err]).toEqual([1, expect.stringContaining('did you mean night/raven-hut-061')]);

@@ -35,8 +35,8 @@ const hasWords = (spec: ValueSpec | undefined): boolean =>
   [...(spec.properties?.values() ?? [])].some(hasWords);
 
 /**
- * Sends bodies that the document allows, and such that it doesn't, to every write of a project's service. Throws where the two
- * don't agree; gives how many the document allowed, and how many not.
+ * Sends bodies that the document allows, and such that it doesn't, to every write of a project's service. Throws where
+ * the two don't agree; gives how many the document allowed, and how many not.
  */
 export async function tryBodies(folder: string, seed: number): Promise<{ taken: number; refused: number }> {
   const project = readProject(folder, false) as SoundProject;
@@ -67,7 +67,9 @@ export async function tryBodies(folder: string, seed: number): Promise<{ taken: 
     for (const kind of ['create', 'replace', 'update'] as const) {
       if (!model.endpoints.has(kind)) continue;
       const isValid = ajv.compile({ $ref: `document:/#/components/schemas/${typeName(model)}.${kind}` });
-      const bodies = valuesOf(document, { $ref: `#/components/schemas/${typeName(model)}.${kind}` }) as fc.Arbitrary<Tree>; // prettier-ignore
+      const bodies = valuesOf(document, {
+        $ref: `#/components/schemas/${typeName(model)}.${kind}`,
+      }) as fc.Arbitrary<Tree>;
       const key = kind === 'create' ? undefined : await recordOf(graph, model);
       if (kind !== 'create' && key === undefined) continue;
       const target = key === undefined ? collection : `${collection}/${encodeURIComponent(key as string)}`;
@@ -103,7 +105,9 @@ export async function tryBodies(folder: string, seed: number): Promise<{ taken: 
 
   /** The key of a record, made with the service's own authority; undefined where none can be made alone. */
   async function recordOf(of: Graph, model: Model): Promise<unknown> {
-    const body = valuesOf(document, { $ref: `#/components/schemas/${typeName(model)}.${(['create', 'replace', 'update'] as const).find((one) => model.endpoints.has(one))}` }) as fc.Arbitrary<Tree>; // prettier-ignore
+    const body = valuesOf(document, {
+      $ref: `#/components/schemas/${typeName(model)}.${(['create', 'replace', 'update'] as const).find((one) => model.endpoints.has(one))}`,
+    }) as fc.Arbitrary<Tree>;
     for (const values of fc.sample(body, { numRuns: 10, seed })) {
       for (const { field } of of.byName.get(model.name)!.relations) delete values[field.member];
       const made = await service.writes
@@ -131,7 +135,6 @@ const mutated = (bodies: fc.Arbitrary<Tree>): fc.Arbitrary<Tree> =>
       arbitrary: fc
         .tuple(bodies, fc.nat(), anything, fc.constantFrom('other', 'missing', 'more'))
         .map(([body, place, value, how]) => {
-          // prettier-ignore
           const names = Object.keys(body);
           const name = names[place % Math.max(1, names.length)];
           if (how === 'more' || name === undefined) return { ...body, stranger: value };

@@ -24,7 +24,10 @@ export interface Body {
   page: { total?: number; next: string | null; prev: string | null };
 }
 
-/** A project's service on both kinds of database, with the same samples under the same keys; everybody may do everything. */
+/**
+ * A project's service on both kinds of database, with the same samples under the same keys; everybody may do
+ * everything.
+ */
 export interface BothStores {
   readonly graph: Graph;
   readonly stores: readonly Store[];

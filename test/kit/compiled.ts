@@ -5,9 +5,20 @@ import { join } from 'node:path';
 
 const compiler = createRequire(import.meta.url).resolve('typescript/bin/tsc');
 const STRICT = {
-  target: 'es2022', module: 'nodenext', moduleResolution: 'nodenext', strict: true, noUncheckedIndexedAccess: true, exactOptionalPropertyTypes: true, noImplicitReturns: true,
-  noPropertyAccessFromIndexSignature: true, isolatedModules: true, rewriteRelativeImportExtensions: true, skipLibCheck: false, lib: ['es2022', 'dom', 'dom.iterable'], outDir: 'out',
-}; // prettier-ignore
+  target: 'es2022',
+  module: 'nodenext',
+  moduleResolution: 'nodenext',
+  strict: true,
+  noUncheckedIndexedAccess: true,
+  exactOptionalPropertyTypes: true,
+  noImplicitReturns: true,
+  noPropertyAccessFromIndexSignature: true,
+  isolatedModules: true,
+  rewriteRelativeImportExtensions: true,
+  skipLibCheck: false,
+  lib: ['es2022', 'dom', 'dom.iterable'],
+  outDir: 'out',
+};
 
 /** Compiles the TypeScript files of a folder; what the compiler says. */
 export function compiled(folder: string, options: object = {}): string {

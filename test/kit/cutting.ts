@@ -6,8 +6,8 @@ export interface Cutting {
   /** The address of the database by way of it. */
   readonly address: string;
   /**
-   * Cuts the connection that brings the n-th message from now on, counted from 1: before it gets to the database, or after,
-   * so that the answer is lost; or it stays open, and nothing comes over it any more. Other connections stay.
+   * Cuts the connection that brings the n-th message from now on, counted from 1: before it gets to the database, or
+   * after, so that the answer is lost; or it stays open, and nothing comes over it any more. Other connections stay.
    */
   cutAt(message: number, when: 'before' | 'after' | 'silence'): void;
   /** Whether it has cut one since. */

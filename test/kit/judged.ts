@@ -23,7 +23,9 @@ export function judgeAnswer(judge: DocumentJudge, method: string, target: string
   const body = answer.body === '' ? undefined : answer.body;
   const faults = judge.judge(method, path, { status: answer.status, headers, body });
   if (faults.length === 0) return;
-  throw new Error(`the document does not tell of ${method} ${target}: ${JSON.stringify(faults)} ${JSON.stringify(answer.body)}`); // prettier-ignore
+  throw new Error(
+    `the document does not tell of ${method} ${target}: ${JSON.stringify(faults)} ${JSON.stringify(answer.body)}`,
+  );
 }
 
 const judges = new Map<string, Promise<DocumentJudge | undefined>>();

@@ -33,7 +33,9 @@ export function onEachProject(what: string, tests: (matrix: Matrix) => void): vo
   let server: Awaited<ReturnType<typeof startPostgres>>;
   beforeAll(async () => void (server = await startPostgres()), 60_000);
   afterAll(() => server.stop());
-  const cases = (['sqlite', 'postgres'] as const).flatMap((kind) => PROJECTS.map(([whose, folder, name]) => [whose, kind, folder, name] as const)); // prettier-ignore
+  const cases = (['sqlite', 'postgres'] as const).flatMap((kind) =>
+    PROJECTS.map(([whose, folder, name]) => [whose, kind, folder, name] as const),
+  );
   describe.each(cases)(`${what}: %s, on %s`, (_whose, kind, folder, name) => {
     const matrix = makeMatrix();
     const database = async (): Promise<string> => newDatabase(server, `access_${name}`);
@@ -81,7 +83,10 @@ function makeMatrix() {
         }
       }
     }
-    return all.filter(({ text, model, member }) => counts.get(text) === 1 && model.key.member !== member && !/^\d{4}-\d\d-\d\d/.test(text)); // prettier-ignore
+    return all.filter(
+      ({ text, model, member }) =>
+        counts.get(text) === 1 && model.key.member !== member && !/^\d{4}-\d\d-\d\d/.test(text),
+    );
   }
 
   /** Asks, and looks into whatever comes back for what this caller may not know. */
@@ -131,8 +136,12 @@ function makeMatrix() {
   function isAsSeen(model: Model, shown: Row, row: Row, caller: Caller | null): string | undefined {
     for (const { member } of [...model.shown, ...linkedOf(model)] as { member: string }[]) {
       const wanted = oracle.seen(model, member, row, caller);
-      const got = Array.isArray(shown[member]) && linkedOf(model).some((one) => one.member === member) ? [...(shown[member] as string[])].sort() : shown[member]; // prettier-ignore
-      if (JSON.stringify(got) !== JSON.stringify(wanted)) return `${member} is ${JSON.stringify(got)}, not ${JSON.stringify(wanted)}`; // prettier-ignore
+      const got =
+        Array.isArray(shown[member]) && linkedOf(model).some((one) => one.member === member)
+          ? [...(shown[member] as string[])].sort()
+          : shown[member];
+      if (JSON.stringify(got) !== JSON.stringify(wanted))
+        return `${member} is ${JSON.stringify(got)}, not ${JSON.stringify(wanted)}`;
     }
     for (const { member } of model.computed) {
       if (Object.hasOwn(shown, member) !== oracle.sees(model, member, row, caller))

@@ -20,7 +20,9 @@ export class Growing {
       ),
       ...files,
     });
-    this.address = address.startsWith('sqlite:./') ? `sqlite:${join(this.folder, address.slice('sqlite:./'.length))}` : address; // prettier-ignore
+    this.address = address.startsWith('sqlite:./')
+      ? `sqlite:${join(this.folder, address.slice('sqlite:./'.length))}`
+      : address;
   }
 
   get kind(): string {

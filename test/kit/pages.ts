@@ -39,7 +39,8 @@ export function pageScript(page: string, { program, port, others = {} }: Typing)
   const typed = (text: string): string =>
     Object.entries({ ...others, ':8080': `:${port}` }).reduce((all, [from, to]) => all.replaceAll(from, to), text);
   const parts = blocksOf(page).flatMap((block): string[] => {
-    if (block.file !== undefined) return [`mkdir -p "$(dirname '${block.file}')"; cat > '${block.file}' <<'END_OF_FILE'\n${block.text}END_OF_FILE`]; // prettier-ignore
+    if (block.file !== undefined)
+      return [`mkdir -p "$(dirname '${block.file}')"; cat > '${block.file}' <<'END_OF_FILE'\n${block.text}END_OF_FILE`];
     if (block.language !== 'sh') return [];
     return [`printf '${MARK}'\n${typed(block.text).split('\n').map(asRun).join('\n')}`];
   });

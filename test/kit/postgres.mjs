@@ -23,7 +23,11 @@ export async function startPostgres() {
   linkLibraries(native);
   const data = join(folder, 'data');
   const options = { ...as, cwd: folder, env: { ...process.env, LC_ALL: 'C', HOME: folder } };
-  await run(join(native, 'bin/initdb'), ['-D', data, '-U', 'tests', '-A', 'trust', '-E', 'UTF8', '--no-sync', '--locale=C'], options); // prettier-ignore
+  await run(
+    join(native, 'bin/initdb'),
+    ['-D', data, '-U', 'tests', '-A', 'trust', '-E', 'UTF8', '--no-sync', '--locale=C'],
+    options,
+  );
   const port = await freePort();
   const settings = {
     port,
@@ -34,7 +38,10 @@ export async function startPostgres() {
     deadlock_timeout: '100ms',
   };
   const settingWords = Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
-  const server = spawn(join(native, 'bin/postgres'), ['-D', data, ...settingWords], { ...options, stdio: ['ignore', 'ignore', 'pipe'] }); // prettier-ignore
+  const server = spawn(join(native, 'bin/postgres'), ['-D', data, ...settingWords], {
+    ...options,
+    stdio: ['ignore', 'ignore', 'pipe'],
+  });
   await ready(server.stderr);
   const ended = new Promise((resolve) => server.once('exit', () => resolve()));
   return {

@@ -154,7 +154,11 @@ export async function ask(
   const response = await fetch(url, init);
   const text = await response.text();
   const isJson = response.headers.get('content-type')?.includes('json') === true;
-  const answer = { status: response.status, headers: response.headers, body: isJson && text !== '' ? JSON.parse(text) : text }; // prettier-ignore
+  const answer = {
+    status: response.status,
+    headers: response.headers,
+    body: isJson && text !== '' ? JSON.parse(text) : text,
+  };
   await judgeAt(url, method, answer);
   return answer;
 }

@@ -13,7 +13,8 @@ export interface Project {
 type Tree = Record<string, unknown>;
 
 const flag = fc.boolean();
-const some = <Value>(value: fc.Arbitrary<Value>): fc.Arbitrary<Value | undefined> => fc.option(value, { nil: undefined }); // prettier-ignore
+const some = <Value>(value: fc.Arbitrary<Value>): fc.Arbitrary<Value | undefined> =>
+  fc.option(value, { nil: undefined });
 
 const text = fc.record({
   type: fc.constantFrom('string', 'text'),
@@ -39,10 +40,19 @@ const single = fc.oneof(
   fc.constant({ type: 'string', format: 'ipv4' }),
 );
 const nested = fc.oneof(
-  fc.record({ type: fc.constant('array'), items: single, minItems: some(fc.constantFrom(0, 1)), maxItems: some(fc.constantFrom(2, 4)), uniqueItems: some(flag) }), // prettier-ignore
+  fc.record({
+    type: fc.constant('array'),
+    items: single,
+    minItems: some(fc.constantFrom(0, 1)),
+    maxItems: some(fc.constantFrom(2, 4)),
+    uniqueItems: some(flag),
+  }),
   fc.record({
     type: fc.constant('object'),
-    properties: fc.record({ alpha: fc.tuple(single, flag).map(([one, required]) => ({ ...one, required })), beta: single }), // prettier-ignore
+    properties: fc.record({
+      alpha: fc.tuple(single, flag).map(([one, required]) => ({ ...one, required })),
+      beta: single,
+    }),
   }),
 );
 const field = fc
@@ -54,11 +64,14 @@ const field = fc
       deprecated: some(flag),
       description: some(fc.constant('Some words')),
     }),
-  ) // prettier-ignore
+  )
   .map(([one, more]) => ({ ...one, ...more }));
 
 const GRANTS = ['anybody', 'signed-in', 'role:keeper', 'nobody', { where: '1 = 1' }];
-const grants = fc.oneof(fc.constantFrom(...GRANTS), fc.uniqueArray(fc.constantFrom(...GRANTS), { minLength: 1, maxLength: 3 })); // prettier-ignore
+const grants = fc.oneof(
+  fc.constantFrom(...GRANTS),
+  fc.uniqueArray(fc.constantFrom(...GRANTS), { minLength: 1, maxLength: 3 }),
+);
 
 const model = fc.record({
   key: some(fc.constantFrom('serial', 'uuid')),
@@ -71,7 +84,9 @@ const model = fc.record({
   }),
   journal: some(flag),
   conditional: some(fc.constant('required')),
-  endpoints: some(fc.uniqueArray(fc.constantFrom('list', 'read', 'create', 'replace', 'update', 'delete', 'clear'), { minLength: 1 })), // prettier-ignore
+  endpoints: some(
+    fc.uniqueArray(fc.constantFrom('list', 'read', 'create', 'replace', 'update', 'delete', 'clear'), { minLength: 1 }),
+  ),
   views: some(fc.constant({ card: ['id'] })),
   may: some(fc.record({ read: grants, create: grants, update: grants, delete: grants })),
   computed: some(fc.constant({ twice: { type: 'integer', value: '1 + 1' } })),
@@ -80,11 +95,20 @@ const model = fc.record({
 const MODELS = ['crate', 'grand-hall', 'person'];
 
 const identified = fc.boolean();
-const reference = fc.record({ to: fc.constantFrom(...MODELS), required: some(flag), description: some(fc.constant('Which')) }); // prettier-ignore
+const reference = fc.record({
+  to: fc.constantFrom(...MODELS),
+  required: some(flag),
+  description: some(fc.constant('Which')),
+});
 const project = fc.record({
   identified,
   models: fc.tuple(model, model, model),
-  relations: fc.tuple(fc.dictionary(fc.constantFrom('near', 'far'), reference, { maxKeys: 2 }), fc.boolean(), fc.boolean(), fc.boolean()), // prettier-ignore
+  relations: fc.tuple(
+    fc.dictionary(fc.constantFrom('near', 'far'), reference, { maxKeys: 2 }),
+    fc.boolean(),
+    fc.boolean(),
+    fc.boolean(),
+  ),
 });
 
 /** Small projects of all kinds; those that `check` has errors in are left out. */
@@ -97,7 +121,16 @@ export const projects: fc.Arbitrary<Project> = project
     [crate, hall, person].forEach(may);
     crate.relations = { ...references, ...(links ? { halls: { with: 'grand-hall' } } : {}) };
     if (isPart) hall.within = 'person';
-    if (ends) hall.relations = { crates: { from: links ? 'crate.halls' : Object.keys(references).length > 0 ? `crate.${Object.keys(references)[0]}` : 'x.y' } }; // prettier-ignore
+    if (ends)
+      hall.relations = {
+        crates: {
+          from: links
+            ? 'crate.halls'
+            : Object.keys(references).length > 0
+              ? `crate.${Object.keys(references)[0]}`
+              : 'x.y',
+        },
+      };
     const identity = {
       login: { type: 'string', required: true, unique: true, maxLength: 60 },
       secret: { type: 'secret' },
@@ -112,7 +145,9 @@ export const projects: fc.Arbitrary<Project> = project
     };
     const files = {
       'vantfell.yaml': JSON.stringify(service),
-      ...Object.fromEntries([crate, hall, person].map((one) => [`models/${String(one.model as string)}.yaml`, JSON.stringify(one)])), // prettier-ignore
+      ...Object.fromEntries(
+        [crate, hall, person].map((one) => [`models/${String(one.model as string)}.yaml`, JSON.stringify(one)]),
+      ),
     };
     const sources = Object.entries(files).map(([file, contents]) => ({ file, text: contents }));
     const { graph } = compile({ service: sources[0]!, models: sources.slice(1), environment: {} });

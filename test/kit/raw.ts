@@ -24,10 +24,12 @@ export function raw(
   url: string,
   { method = 'GET', headers = {}, body, from, agent, begun }: RawRequest = {},
 ): Promise<RawAnswer> {
-  // prettier-ignore
   const start = performance.now();
   return new Promise((resolve, reject) => {
-    const length = body === undefined ? {} : { 'content-type': 'application/json', 'content-length': String(Buffer.byteLength(body)) }; // prettier-ignore
+    const length =
+      body === undefined
+        ? {}
+        : { 'content-type': 'application/json', 'content-length': String(Buffer.byteLength(body)) };
     const sent = request(
       url,
       {
@@ -37,7 +39,6 @@ export function raw(
         ...(from === undefined ? {} : { localAddress: from }),
       },
       (response) => {
-        // prettier-ignore
         const chunks: Buffer[] = [];
         response.on('data', (chunk: Buffer) => chunks.push(chunk));
         response.on('error', reject);

@@ -61,14 +61,27 @@ export async function serviceFor(projectFolder: string, options: ServiceOptions)
   const address = options.database ?? `sqlite:${join(folder, 'service.db')}`;
   const code = await soundCode(project);
   const { store } = await openDatabase(project, address, undefined, { ...storeOptions(graph), slowReads: 0 });
-  await loadSamples(graph, store, readSamples(graph, readSampleFiles(folder, graph).sources).rows, writesOn(graph, store, code)); // prettier-ignore
+  await loadSamples(
+    graph,
+    store,
+    readSamples(graph, readSampleFiles(folder, graph).sources).rows,
+    writesOn(graph, store, code),
+  );
   let ahead = 0;
   const defects: string[] = [];
   const now = (): Date => new Date(Date.now() + ahead);
   const keys = settings.keys;
   const judge = makeDocumentJudge(openApi(graph));
   const opened = ([key, ...olderKeys]: readonly string[]): Service =>
-    makeService(graph, store, { ...moment, now, code, key: key!, olderKeys, outside: options.outside, report: (error) => defects.push(String(error)) }); // prettier-ignore
+    makeService(graph, store, {
+      ...moment,
+      now,
+      code,
+      key: key!,
+      olderKeys,
+      outside: options.outside,
+      report: (error) => defects.push(String(error)),
+    });
   const asking =
     (service: Service): Asks['ask'] =>
     async (method, target, body, headers = {}, client = '10.0.0.1') => {

@@ -1,5 +1,6 @@
-// Holds OpenAPI documents, a JSON array on standard input, against three validators and a generator of types, none of which
-// knows of the others. It is a program of its own because some of them are loaded in ways that the test runner can't follow.
+// Holds OpenAPI documents, a JSON array on standard input, against three validators and a generator of types, none of
+// which knows of the others. It is a program of its own because some of them are loaded in ways that the test runner
+// can't follow.
 import { text } from 'node:stream/consumers';
 import SwaggerParser from '@apidevtools/swagger-parser';
 import { registerSchema, validate } from '@hyperjump/json-schema/openapi-3-1';

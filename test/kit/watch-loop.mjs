@@ -1,4 +1,5 @@
-// Loaded into a program before its own code: tells over the channel of its parent how long the event loop was kept busy.
+// Loaded into a program before its own code: tells over the channel of its parent how long the event loop was kept
+// busy.
 import { monitorEventLoopDelay } from 'node:perf_hooks';
 
 const RESOLUTION_MS = 1;

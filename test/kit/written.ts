@@ -66,7 +66,10 @@ export async function written(projectFolder: string, database?: string): Promise
       const texts: Record<string, string> = {};
       for (const table of tables) {
         const rows = await store.all({ sql: `SELECT * FROM ${table}` }, []);
-        texts[table] = rows.map((row) => JSON.stringify(row)).sort().join('\n'); // prettier-ignore
+        texts[table] = rows
+          .map((row) => JSON.stringify(row))
+          .sort()
+          .join('\n');
       }
       return texts;
     },

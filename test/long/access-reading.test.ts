@@ -123,7 +123,11 @@ onEachProject('who sees what', (matrix) => {
               nameOf(who, `${model.name}?${member}=… finds ${found.length}`),
             );
             if (type === 'string') {
-              const like = await pages(who, path(model) + queryOf({ filter: `${member} LIKE '${value.slice(0, 5)}%'`, limit: '100', fields: model.key.member })); // prettier-ignore
+              const like = await pages(
+                who,
+                path(model) +
+                  queryOf({ filter: `${member} LIKE '${value.slice(0, 5)}%'`, limit: '100', fields: model.key.member }),
+              );
               const alike = seen.filter((row) => String(row[member] as string).startsWith(value.slice(0, 5)));
               tell(
                 keysOf(like).join() !== keysOf(alike).join(),
@@ -136,8 +140,18 @@ onEachProject('who sees what', (matrix) => {
             who,
             path(model) + queryOf({ sort: `-${member}`, limit: '3', fields: model.key.member }),
           );
-          const values = sorted.map((one) => matrix.oracle.seen(model, member, known.find((row) => row[model.key.member] === one[model.key.member])!, caller) ?? null); // prettier-ignore
-          const ordered = [...values].sort((one, other) => (one === null ? (other === null ? 0 : 1) : other === null ? -1 : one < other ? 1 : one > other ? -1 : 0)); // prettier-ignore
+          const values = sorted.map(
+            (one) =>
+              matrix.oracle.seen(
+                model,
+                member,
+                known.find((row) => row[model.key.member] === one[model.key.member])!,
+                caller,
+              ) ?? null,
+          );
+          const ordered = [...values].sort((one, other) =>
+            one === null ? (other === null ? 0 : 1) : other === null ? -1 : one < other ? 1 : one > other ? -1 : 0,
+          );
           tell(
             JSON.stringify(values) !== JSON.stringify(ordered),
             nameOf(who, `${model.name} sorted by ${member}: ${JSON.stringify(values)}`),

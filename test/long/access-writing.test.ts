@@ -89,11 +89,25 @@ onEachProject('who does what', (matrix) => {
               !(other && matrix.oracle.may(modelOf(matrix.on.graph, target), 'read', other, who.caller))
             );
           });
-          const links = linkedOf(model).some((one) => matrix.oracle.related(model, one, row).some((other) => !matrix.oracle.may(modelOf(matrix.on.graph, one.target), 'read', other, who.caller))); // prettier-ignore
+          const links = linkedOf(model).some((one) =>
+            matrix.oracle
+              .related(model, one, row)
+              .some((other) => !matrix.oracle.may(modelOf(matrix.on.graph, one.target), 'read', other, who.caller)),
+          );
           const may = matrix.oracle.may(model, 'create', draft, who.caller);
           const { status, body: told } = await ask(who, 'POST', path(model), body);
-          const wanted = bar !== undefined ? [bar] : hides || links ? [422] : may ? [201, 409, 422] : [isStranger(who) ? 401 : 403, 422]; // prettier-ignore
-          tell(!wanted.includes(status), nameOf(who, `POST ${path(model)} ${status} ${JSON.stringify(told)}, not ${wanted.join()}`)); // prettier-ignore
+          const wanted =
+            bar !== undefined
+              ? [bar]
+              : hides || links
+                ? [422]
+                : may
+                  ? [201, 409, 422]
+                  : [isStranger(who) ? 401 : 403, 422];
+          tell(
+            !wanted.includes(status),
+            nameOf(who, `POST ${path(model)} ${status} ${JSON.stringify(told)}, not ${wanted.join()}`),
+          );
           if (status === 201 && !matrix.oracle.may(model, 'read', { ...draft, ...told.data }, who.caller)) {
             tell(
               Object.keys(told.data as object).join() !== model.key.member,
@@ -121,7 +135,13 @@ onEachProject('who does what', (matrix) => {
             const read = row === undefined ? 200 : expected(model, 'read', row, who);
             const held = row === undefined ? !isBarred : matrix.oracle.holds(grants, model, row, who.caller);
             const helps = isStranger(who) && grants.some(({ kind }) => !['nobody', 'anybody', 'where'].includes(kind));
-            const wanted = isBarred ? [isStranger(who) ? 401 : 403] : read !== 200 ? [read === 403 ? 404 : read] : held ? [200, 201, 204, 409] : [helps ? 401 : 403]; // prettier-ignore
+            const wanted = isBarred
+              ? [isStranger(who) ? 401 : 403]
+              : read !== 200
+                ? [read === 403 ? 404 : read]
+                : held
+                  ? [200, 201, 204, 409]
+                  : [helps ? 401 : 403];
             tell(!wanted.includes(status), nameOf(who, `${target} is ${status}, not ${wanted.join()}`));
             await matrix.look();
           }

@@ -30,7 +30,10 @@ beforeAll(async () => void (postgres = await startPostgres()), 60_000);
 afterAll(() => postgres.stop());
 
 const project = (store: string, limits = '{}'): string =>
-  folderWith({ 'vantfell.yaml': `service: { name: Attacked }\nstore: "${store}"\nlimits: ${limits}\n`, 'models/item.yaml': ITEM }); // prettier-ignore
+  folderWith({
+    'vantfell.yaml': `service: { name: Attacked }\nstore: "${store}"\nlimits: ${limits}\n`,
+    'models/item.yaml': ITEM,
+  });
 const SQLITE = 'sqlite:./data.db';
 
 /** A service over a table of many rows. */
@@ -40,7 +43,9 @@ async function servingMany(kind: 'sqlite' | 'postgres', limits: string): Promise
   await (await serving(folder)).stop();
   if (kind === 'sqlite') {
     const database = new Database(join(folder, 'data.db'));
-    database.exec(`WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < ${ROWS}) INSERT INTO items (name) SELECT 'é Item ' || i FROM n`); // prettier-ignore
+    database.exec(
+      `WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < ${ROWS}) INSERT INTO items (name) SELECT 'é Item ' || i FROM n`,
+    );
     database.close();
   } else {
     const client = new pg.Client({ connectionString: store });
@@ -55,15 +60,20 @@ describe.each(['sqlite', 'postgres'] as const)('slow reads, on %s', (kind) => {
   test('that are given up are stopped, nobody has all places, and the service ends in its time', async () => {
     const { server } = await servingMany(kind, '{ read: 2s }');
     const list = `${server.url}/items?${SLOW}`;
-    // One caller asks for as many as it likes; another one for one that ends at once, and needs a place of the slow ones.
+    // One caller asks for as many as it likes; another one for one that ends at once, and needs a place of the slow
+    // ones.
     const many = Array.from({ length: 12 }, () => raw(list, { from: '127.0.0.2' }));
     await setTimeout(300);
-    const other = await raw(`${server.url}/items?filter=${encodeURIComponent("name LIKE 'é Item 1'")}&limit=1`, { from: '127.0.0.3' }); // prettier-ignore
+    const other = await raw(`${server.url}/items?filter=${encodeURIComponent("name LIKE 'é Item 1'")}&limit=1`, {
+      from: '127.0.0.3',
+    });
     expect([other.status, other.milliseconds < 1_900]).toEqual([200, true]);
     const statuses = (await Promise.all(many)).map(({ status }) => status);
     expect(new Set(statuses)).toEqual(new Set([503]));
     // Their places are free again.
-    const next = await raw(`${server.url}/items?filter=${encodeURIComponent("name LIKE 'é Item 2'")}&limit=1`, { from: '127.0.0.2' }); // prettier-ignore
+    const next = await raw(`${server.url}/items?filter=${encodeURIComponent("name LIKE 'é Item 2'")}&limit=1`, {
+      from: '127.0.0.2',
+    });
     expect(next.status).toBe(200);
     // A client that has gone leaves nothing behind, and neither does one that waits when the signal comes.
     void raw(list, { begun: (sent) => void setTimeout(100).then(() => sent.destroy()) }).catch(() => undefined);
@@ -98,7 +108,12 @@ describe('SQLite', () => {
     // One that never ends is not waited for without an end.
     other.exec('BEGIN IMMEDIATE');
     const refused = await Promise.all([1, 2].map(() => raw(items, { method: 'POST', body: item('never') })));
-    expect(refused.map(({ status, headers, milliseconds }) => [status, headers['retry-after'], milliseconds < 7_000])).toEqual([[503, '1', true], [503, '1', true]]); // prettier-ignore
+    expect(
+      refused.map(({ status, headers, milliseconds }) => [status, headers['retry-after'], milliseconds < 7_000]),
+    ).toEqual([
+      [503, '1', true],
+      [503, '1', true],
+    ]);
     other.exec('ROLLBACK');
     other.close();
     expect((await raw(items, { method: 'POST', body: item('after') })).status).toBe(201);
@@ -112,7 +127,6 @@ describe('SQLite', () => {
   ])(
     'a database that is %s while it is served is noticed, and nothing is acknowledged that is lost',
     async (_what, lose) => {
-      // prettier-ignore
       const folder = project(SQLITE);
       const server = await serving(folder);
       const items = `${server.url}/items`;
@@ -166,18 +180,36 @@ test('after a signal nothing is begun any more, and what was acknowledged is the
 
 test('secrets are not hashed for a client that has hung up', async () => {
   const folder = folderWith({
-    'vantfell.yaml': 'service: { name: X }\nkey: attacked-attacked-attacked-attacked\nidentity: { model: person, login: email, secret: passphrase }\n', // prettier-ignore
-    'models/person.yaml': 'model: person\nkey: name\nfields: { name: { type: string, required: true }, email: { type: email, required: true, unique: true }, passphrase: { type: secret, required: true } }\nmay: { read: anybody, create: anybody }\n', // prettier-ignore
+    'vantfell.yaml':
+      'service: { name: X }\nkey: attacked-attacked-attacked-attacked\nidentity: { model: person, login: email, secret: passphrase }\n',
+    'models/person.yaml':
+      'model: person\nkey: name\nfields: { name: { type: string, required: true }, email: { type: email, required: true, unique: true }, passphrase: { type: secret, required: true } }\nmay: { read: anybody, create: anybody }\n',
   });
   const server = await serving(folder);
   const url = `${server.url}/persons`;
   const plural = (await raw(`${server.url}/`)).body.includes('/people') ? `${server.url}/people` : url;
   const people = (name: string) =>
-    JSON.stringify(Array.from({ length: 10 }, (_one, at) => ({ name: `${name}${at}`, email: `${name}${at}@attacked.example`, passphrase: 'grey' }))); // prettier-ignore
+    JSON.stringify(
+      Array.from({ length: 10 }, (_one, at) => ({
+        name: `${name}${at}`,
+        email: `${name}${at}@attacked.example`,
+        passphrase: 'grey',
+      })),
+    );
   const gone = ['a', 'b', 'c', 'd', 'e', 'f'].map((name) =>
-    raw(plural, { method: 'POST', body: people(name), from: '127.0.0.2', begun: (sent) => void setTimeout(60).then(() => sent.destroy()) }).catch(() => undefined)); // prettier-ignore
+    raw(plural, {
+      method: 'POST',
+      body: people(name),
+      from: '127.0.0.2',
+      begun: (sent) => void setTimeout(60).then(() => sent.destroy()),
+    }).catch(() => undefined),
+  );
   await Promise.all(gone);
-  const other = await raw(plural, { method: 'POST', body: people('z').replace(/^\[(\{[^}]*\}).*$/, '$1'), from: '127.0.0.3' }); // prettier-ignore
+  const other = await raw(plural, {
+    method: 'POST',
+    body: people('z').replace(/^\[(\{[^}]*\}).*$/, '$1'),
+    from: '127.0.0.3',
+  });
   expect([other.status, other.milliseconds < 4_000]).toEqual([201, true]);
   expect((JSON.parse((await raw(`${plural}?limit=100`)).body) as { data: unknown[] }).data.length).toBeLessThan(22);
   expect(server.said()).not.toContain('"level":50');
@@ -196,16 +228,21 @@ describe('PostgreSQL', () => {
     const server = await serving(folder);
     const admin = new pg.Client({ connectionString: store });
     await admin.connect();
-    const made = await raw(`${server.url}/depots`, { method: 'POST', body: JSON.stringify({ slug: 'a', name: 'Depot', sleds: 40 }) }); // prettier-ignore
+    const made = await raw(`${server.url}/depots`, {
+      method: 'POST',
+      body: JSON.stringify({ slug: 'a', name: 'Depot', sleds: 40 }),
+    });
     expect(made.status).toBe(201);
     return { server, admin, depot: (JSON.parse(made.body) as { data: { id: string } }).data.id };
   }
-  const OTHERS = `SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()`; // prettier-ignore
+  const OTHERS = `SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()`;
 
   test('a connection that is lost in a transaction is a 503, and the service goes on', async () => {
     const { server, admin, depot } = await writing('attacks_lost');
     for (let round = 0; round < 15; round += 1) {
-      const waits = Array.from({ length: 4 }, () => raw(`${server.url}/depots/${depot}/wait`, { method: 'POST', body: '{"ms":100}' })); // prettier-ignore
+      const waits = Array.from({ length: 4 }, () =>
+        raw(`${server.url}/depots/${depot}/wait`, { method: 'POST', body: '{"ms":100}' }),
+      );
       const reads = Array.from({ length: 4 }, () => raw(`${server.url}/depots/${depot}`));
       await setTimeout(10 + 10 * (round % 5));
       await admin.query(OTHERS);
@@ -251,7 +288,7 @@ describe('PostgreSQL', () => {
 describe('errors that nothing catches', () => {
   const open = async (hook: string): Promise<Serving> => {
     const folder = project(SQLITE);
-    const code = `import { hooks } from 'vantfell';\nexport default hooks('item', { afterCreate(record) { if (record.name === 'bad') { ${hook} } } });\n`; // prettier-ignore
+    const code = `import { hooks } from 'vantfell';\nexport default hooks('item', { afterCreate(record) { if (record.name === 'bad') { ${hook} } } });\n`;
     mkdirSync(join(folder, 'code'));
     writeFileSync(join(folder, 'code/item.hooks.ts'), code);
     expect((await vantfell(['check', '-C', folder])).code).toBe(0);

@@ -13,7 +13,9 @@ import type { Told } from '../kit/written.ts';
 
 const ATTACKED = fileURLToPath(new URL('../attacked', import.meta.url));
 /** Every name that objects, lists and texts inherit. */
-const INHERITED = [...new Set([Object.prototype, Array.prototype, String.prototype].flatMap((one) => Object.getOwnPropertyNames(one)))]; // prettier-ignore
+const INHERITED = [
+  ...new Set([Object.prototype, Array.prototype, String.prototype].flatMap((one) => Object.getOwnPropertyNames(one))),
+];
 
 let server: Awaited<ReturnType<typeof startPostgres>>;
 beforeAll(async () => void (server = await startPostgres()), 60_000);
@@ -66,7 +68,10 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
     const reply = await on.service.handle({ method, target, headers: own, body, client: '10.0.0.1' });
     return { ...reply, body: JSON.parse(reply.body ?? 'null') as unknown };
   }
-  const rulesOf = ({ status, body }: Told): string[] => [`${status}`, ...((body.errors ?? []) as { pointer: string; rule: string }[]).map(({ pointer, rule }) => `${pointer} ${rule}`)]; // prettier-ignore
+  const rulesOf = ({ status, body }: Told): string[] => [
+    `${status}`,
+    ...((body.errors ?? []) as { pointer: string; rule: string }[]).map(({ pointer, rule }) => `${pointer} ${rule}`),
+  ];
   const noteOf = async (name: string, more = {}): Promise<string> =>
     (await ask(name, 'POST', '/notes', { title: 'A note', ...more })).body.data.id as string;
 
@@ -75,7 +80,14 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
       const id = await noteOf('ada', { tags: ['a', 'b'], place: { x: 1 }, extra: { a: [1] } });
       const before = JSON.stringify(await stored('note', id));
       const patch = { 'content-type': 'application/json-patch+json' };
-      const places = INHERITED.flatMap((name) => [`/${name}`, `/${name}/call`, `/tags/${name}`, `/title/${name}`, `/extra/a/${name}`, `/place/${name}/${name}`]); // prettier-ignore
+      const places = INHERITED.flatMap((name) => [
+        `/${name}`,
+        `/${name}/call`,
+        `/tags/${name}`,
+        `/title/${name}`,
+        `/extra/a/${name}`,
+        `/place/${name}/${name}`,
+      ]);
       const odd = ['/tags/-1', '/tags/01', '/tags/1e0', '/tags/ 1', '/tags/2', '/extra/a/-', '/title/0'];
       for (const path of [...places, ...odd]) {
         for (const step of [
@@ -83,11 +95,16 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
           { op: 'remove', path },
           { op: 'copy', from: path, path: '/text' },
         ]) {
-          // prettier-ignore
           const told = await sent('ada', 'PATCH', `/notes/${id}`, JSON.stringify([step]), patch);
           expect([step, told.status]).toEqual([step, 422]);
         }
-        const told = await sent('ada', 'PATCH', `/notes/${id}`, JSON.stringify([{ op: 'add', path: `${path}/x`, value: 1 }]), patch); // prettier-ignore
+        const told = await sent(
+          'ada',
+          'PATCH',
+          `/notes/${id}`,
+          JSON.stringify([{ op: 'add', path: `${path}/x`, value: 1 }]),
+          patch,
+        );
         expect([path, told.status]).toEqual([path, 422]);
       }
       expect(JSON.stringify(await stored('note', id))).toBe(before);
@@ -141,11 +158,18 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
         if (length > 400) continue;
         for (const change of ['CASEI', 'ACCENTI', 'lower', 'upper'] as const) {
           const made = letters[change.toLowerCase() as 'casei'](text).replaceAll("'", "''");
-          const found = await ask('ada', 'GET', `/notes?id=${body.data.id}&filter=${encodeURIComponent(`${change}(tale) = '${made}'`)}`); // prettier-ignore
+          const found = await ask(
+            'ada',
+            'GET',
+            `/notes?id=${body.data.id}&filter=${encodeURIComponent(`${change}(tale) = '${made}'`)}`,
+          );
           expect([change, length, found.status, found.body.data?.length]).toEqual([change, length, 200, 1]);
         }
       }
-      expect(rulesOf(await ask('ada', 'POST', '/notes', { title: 'x', text: textOf(10_001) }))).toEqual(['422', '/text maxLength']); // prettier-ignore
+      expect(rulesOf(await ask('ada', 'POST', '/notes', { title: 'x', text: textOf(10_001) }))).toEqual([
+        '422',
+        '/text maxLength',
+      ]);
     }, 120_000);
 
     test('cost what there are of them, and not its square', async () => {
@@ -197,14 +221,20 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
       ['extra', '{"a":[1e400]}', 'type'],
       ['title', '12345678901234567890', 'type'],
     ])('%s refuses %s', async (member, digits, rule) => {
-      const refused = await sent('ada', 'POST', '/notes', `{"title":"x","${member}":${digits}}`.replace('"title":"x","title"', '"title"')); // prettier-ignore
+      const refused = await sent(
+        'ada',
+        'POST',
+        '/notes',
+        `{"title":"x","${member}":${digits}}`.replace('"title":"x","title"', '"title"'),
+      );
       expect(rulesOf(refused)).toEqual(['422', `/${member} ${rule}`]);
       expect(JSON.stringify(refused.body)).not.toMatch(/\\u0000|[0-9a-f]{8}-[0-9a-f]{4}-4/);
     });
 
     test('in filters are exact in both encodings', async () => {
       await ask('ada', 'POST', '/notes', { title: 'exact', price: '1234567890123456.78' });
-      const json = (digits: string): string => `filter-lang=cql2-json&filter=${encodeURIComponent(`{"op":"=","args":[{"property":"price"},${digits}]}`)}`; // prettier-ignore
+      const json = (digits: string): string =>
+        `filter-lang=cql2-json&filter=${encodeURIComponent(`{"op":"=","args":[{"property":"price"},${digits}]}`)}`;
       for (const query of [
         `filter=${encodeURIComponent('price = 1234567890123456.78')}`,
         json('1234567890123456.78'),
@@ -257,7 +287,11 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
 
     test('a few secrets may stand in one request', async () => {
       const people = (count: number) =>
-        Array.from({ length: count }, (_one, at) => ({ name: `p${count}-${at}`, email: `p${count}-${at}@attacked.example`, passphrase: 'grey' })); // prettier-ignore
+        Array.from({ length: count }, (_one, at) => ({
+          name: `p${count}-${at}`,
+          email: `p${count}-${at}@attacked.example`,
+          passphrase: 'grey',
+        }));
       expect(rulesOf(await ask('nobody', 'POST', '/people', people(400)))).toEqual(['422', ' maxItems']);
       expect((await ask('nobody', 'POST', '/people', people(10))).status).toBe(201);
     }, 60_000);
@@ -280,7 +314,9 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
     test('that are encoded are refused, not misread', async () => {
       const told = await sent('ada', 'POST', '/notes', '{"title":"x"}', { 'content-encoding': 'gzip' });
       expect([told.status, told.headers['accept-encoding']]).toEqual([415, 'identity']);
-      expect((await sent('ada', 'POST', '/notes', '{"title":"x"}', { 'content-encoding': 'identity' })).status).toBe(201); // prettier-ignore
+      expect((await sent('ada', 'POST', '/notes', '{"title":"x"}', { 'content-encoding': 'identity' })).status).toBe(
+        201,
+      );
     });
   });
 
@@ -295,7 +331,6 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
         [null, 'bo'],
         [null, 'ada'],
       ] as const) {
-        // prettier-ignore
         const { id } = await make('note', { title: 'theirs', author_id: owner, open: true });
         const body = method === 'PUT' ? { title: 'theirs', open: true, author_id: value } : { author_id: value };
         // By the grant `where`, which anybody has; and for the owner's own, by that.
@@ -311,7 +346,9 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
     test('a JSON Patch is no way round it', async () => {
       const { id } = await make('note', { title: 'theirs', author_id: 'ada', open: true });
       const steps = JSON.stringify([{ op: 'replace', path: '/author_id', value: 'bo' }]);
-      const told = await sent('bo', 'PATCH', `/notes/${String(id)}`, steps, { 'content-type': 'application/json-patch+json' }); // prettier-ignore
+      const told = await sent('bo', 'PATCH', `/notes/${String(id)}`, steps, {
+        'content-type': 'application/json-patch+json',
+      });
       expect(rulesOf(told)).toEqual(['403', '/author_id may']);
     });
 
@@ -327,7 +364,12 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
 
     test('to move a record so that its owner changes is the same thing', async () => {
       const house = async (keeper: string | null) => (await make('house', { title: 'h', keeper_id: keeper })).id;
-      const [mine, other, theirs, nobodys] = [await house('ada'), await house('ada'), await house('bo'), await house(null)]; // prettier-ignore
+      const [mine, other, theirs, nobodys] = [
+        await house('ada'),
+        await house('ada'),
+        await house('bo'),
+        await house(null),
+      ];
       const { id } = await make('room', { title: 'r', house_id: mine, open: true });
       const path = `/rooms/${String(id)}`;
       for (const [name, house_id] of [
@@ -337,8 +379,10 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
         ['ada', null],
         ['bo', null],
       ] as const) {
-        // prettier-ignore
-        for (const [method, body] of [['PATCH', { house_id }], ['PUT', { title: 'r', open: true, house_id }]] as const) { // prettier-ignore
+        for (const [method, body] of [
+          ['PATCH', { house_id }],
+          ['PUT', { title: 'r', open: true, house_id }],
+        ] as const) {
           const told = await ask(name, method, path, body);
           expect([name, house_id, ...rulesOf(told)]).toEqual([name, house_id, '403', '/house_id may']);
         }
@@ -352,7 +396,9 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
     test('are of one life of a record, for those who have its key later, and for those who had it before', async () => {
       const actions = async (name: string, target: string): Promise<unknown> => {
         const { status, body } = await ask(name, 'GET', target);
-        return status === 200 ? (body.data as { action: string; by: string }[]).map(({ action, by }) => `${action} ${by}`) : status; // prettier-ignore
+        return status === 200
+          ? (body.data as { action: string; by: string }[]).map(({ action, by }) => `${action} ${by}`)
+          : status;
       };
       const ofA = '/shelves/a/journal';
       await ask('ada', 'POST', '/shelves', { code: 'a', secret_note: 'under the stone' });
@@ -376,7 +422,11 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
       await ask('ada', 'POST', '/shelves', { code: 'a' });
       expect(await actions('ada', ofA)).toEqual(['create ada']);
       expect(await actions('bo', '/shelves/journal?record=a')).toEqual(['delete bo', 'create bo']);
-      expect((await ask('bo', 'GET', '/shelves/journal?record=a')).body.data.every((line: object) => !JSON.stringify(line).includes('stone'))).toBe(true); // prettier-ignore
+      expect(
+        (await ask('bo', 'GET', '/shelves/journal?record=a')).body.data.every(
+          (line: object) => !JSON.stringify(line).includes('stone'),
+        ),
+      ).toBe(true);
     });
   });
 
@@ -385,7 +435,11 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
       const text = (scale: number) =>
         `model: tank\nfields: { level: { type: decimal, scale: 1, required: true } }\n---\nmodel: pour\nfields: { litres: { type: decimal, scale: ${scale}, required: true } }\nrelations: { tank: { to: tank, required: true } }\ndraws:\n  - { from: tank.level, amount: litres }\n`;
       const codes = (scale: number) =>
-        compile({ service: { file: 's', text: 'service: { name: X }' }, models: [{ file: 'm', text: text(scale) }], environment: {} }).problems.map(({ code, severity }) => `${severity} ${code}`); // prettier-ignore
+        compile({
+          service: { file: 's', text: 'service: { name: X }' },
+          models: [{ file: 'm', text: text(scale) }],
+          environment: {},
+        }).problems.map(({ code, severity }) => `${severity} ${code}`);
       expect(codes(2)).toContain('error inexact-amount');
       expect(codes(1)).not.toContain('error inexact-amount');
     });
@@ -398,7 +452,9 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
       const made = await pour('2.5', '4');
       expect([made.status, (await stored('tank', tank)).level]).toEqual([201, '90.0']);
       const path = `/pours/${made.body.data.id}`;
-      expect(rulesOf(await ask('nobody', 'PATCH', path, { litres: '99999999999999999.9', times: '999999999999999999' }))).toEqual(['422', '/tank_id draw']); // prettier-ignore
+      expect(
+        rulesOf(await ask('nobody', 'PATCH', path, { litres: '99999999999999999.9', times: '999999999999999999' })),
+      ).toEqual(['422', '/tank_id draw']);
       expect((await stored('tank', tank)).level).toBe('90.0');
       const itself = await ask('nobody', 'PATCH', `/tanks/${String(tank)}`, { source_id: tank, poured: 5 });
       expect(rulesOf(itself)).toEqual(['422', '/poured draw']);
@@ -436,7 +492,9 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
 
   test('a rule over other records holds, however many write at once', async () => {
     const { id } = await make('team', { most: 5 });
-    const sent = Array.from({ length: 25 }, (_one, at) => ask('nobody', 'POST', '/players', { team_id: id, name: `p${at}` })); // prettier-ignore
+    const sent = Array.from({ length: 25 }, (_one, at) =>
+      ask('nobody', 'POST', '/players', { team_id: id, name: `p${at}` }),
+    );
     const statuses = (await Promise.all(sent)).map(({ status }) => status);
     expect(statuses.filter((one) => one === 201)).toHaveLength(5);
     expect(statuses.filter((one) => one === 422)).toHaveLength(20);
@@ -457,7 +515,8 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
     await other.query('UPDATE notes SET count = 78 WHERE count = 77');
     const clearing = cleared();
     const isWaiting = `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`;
-    while (Number((await other.query<{ count: string }>(isWaiting)).rows[0]!.count) === 0) await new Promise(setImmediate); // prettier-ignore
+    while (Number((await other.query<{ count: string }>(isWaiting)).rows[0]!.count) === 0)
+      await new Promise(setImmediate);
     await other.query('COMMIT');
     await other.end();
     expect((await clearing).body.data).toEqual({ deleted: 0 });
@@ -487,7 +546,12 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
 
 describe('limits', () => {
   const people = (on: ServiceFor): Promise<unknown> =>
-    on.service.writes.run(null, (work) => on.service.writes.scopeOf(work).model('person').create({ name: 'ada', email: 'ada@attacked.example', passphrase: 'grey stones' })); // prettier-ignore
+    on.service.writes.run(null, (work) =>
+      on.service.writes
+        .scopeOf(work)
+        .model('person')
+        .create({ name: 'ada', email: 'ada@attacked.example', passphrase: 'grey stones' }),
+    );
 
   test.each<[string, string, string, Record<string, string>]>([
     ['bad tokens', 'GET', '/notes', { authorization: 'Bearer abc.def.ghi' }],
@@ -505,7 +569,9 @@ describe('limits', () => {
     expect(statuses.slice(0, 5)).not.toContain(429);
     expect(statuses.slice(5)).toEqual([429, 429]);
     expect(await statusOf('10.0.0.8')).not.toBe(429);
-    expect((await on.service.handle({ method: 'GET', target: '/health/ready', headers: {}, client: '10.0.0.9' })).status).toBe(200); // prettier-ignore
+    expect(
+      (await on.service.handle({ method: 'GET', target: '/health/ready', headers: {}, client: '10.0.0.9' })).status,
+    ).toBe(200);
     await on.close();
   });
 
@@ -524,7 +590,11 @@ describe('limits', () => {
 test('an input, a member or a computed value that everything has by nature is an error of check', () => {
   const text = (part: string) => `model: a\nfields: { b: { type: string } }\n${part}\n`;
   const codes = (part: string) =>
-    compile({ service: { file: 's', text: 'service: { name: X }' }, models: [{ file: 'm', text: text(part) }], environment: {} }).problems.map(({ code }) => code); // prettier-ignore
+    compile({
+      service: { file: 's', text: 'service: { name: X }' },
+      models: [{ file: 'm', text: text(part) }],
+      environment: {},
+    }).problems.map(({ code }) => code);
   for (const part of [
     'operations: { try: { input: { constructor: { type: string } } } }',
     'operations: { try: { output: { constructor: { type: string } } } }',

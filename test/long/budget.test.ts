@@ -9,8 +9,8 @@ import type { TestPostgres } from '../kit/postgres.mjs';
 import { folderWith, vantfell } from '../kit/program.ts';
 import { raw } from '../kit/raw.ts';
 
-// No single request keeps the serving thread for more than a tenth of a second, whatever it holds: the largest, longest,
-// deepest and most unusual of every part, to every kind of endpoint.
+// No single request keeps the serving thread for more than a tenth of a second, whatever it holds: the largest,
+// longest, deepest and most unusual of every part, to every kind of endpoint.
 
 const MOST_MS = 100;
 /** A machine that does something else now and then is given another chance: the request is what counts. */
@@ -23,7 +23,8 @@ afterAll(() => postgres.stop());
 
 const MB = 1_000_000;
 const filled = (text: string, size: number): string => text.repeat(Math.floor(size / Buffer.byteLength(text)));
-const list = (count: number, text: (at: number) => string): string => Array.from({ length: count }, (_one, n) => text(n)).join(','); // prettier-ignore
+const list = (count: number, text: (at: number) => string): string =>
+  Array.from({ length: count }, (_one, n) => text(n)).join(',');
 const filter = (text: string): string => `filter=${encodeURIComponent(text)}`;
 const note = (members: string): string => `{"title":"x",${members}}`;
 
@@ -38,10 +39,14 @@ interface Sent {
 /** `big` is the key of a note with a megabyte of text, `small` that of one with little. */
 function corpus({ big, small }: { big: string; small: string }): Sent[] {
   const get = (what: string, target: string, headers = {}): Sent => ({ what, method: 'GET', target, headers });
-  const send = (method: string, target: string) => (what: string, body: string, headers = {}): Sent => ({ what, method, target, body, headers }); // prettier-ignore
+  const send =
+    (method: string, target: string) =>
+    (what: string, body: string, headers = {}): Sent => ({ what, method, target, body, headers });
   const post = send('POST', '/notes');
-  const patch = (what: string, steps: string, key = big): Sent => send('PATCH', `/notes/${key}`)(what, steps, { 'content-type': 'application/json-patch+json' }); // prettier-ignore
-  const merge = (what: string, body: string, key = small): Sent => send('PATCH', `/notes/${key}`)(what, body, { 'content-type': 'application/merge-patch+json' }); // prettier-ignore
+  const patch = (what: string, steps: string, key = big): Sent =>
+    send('PATCH', `/notes/${key}`)(what, steps, { 'content-type': 'application/json-patch+json' });
+  const merge = (what: string, body: string, key = small): Sent =>
+    send('PATCH', `/notes/${key}`)(what, body, { 'content-type': 'application/merge-patch+json' });
   const json = (args: string): string => `filter-lang=cql2-json&${filter(args)}`;
   return [
     ...[
@@ -133,22 +138,45 @@ function corpus({ big, small }: { big: string; small: string }): Sent[] {
     patch('a patch of a thousand copies', `[${list(1_000, () => '{"op":"copy","from":"/tale","path":"/extra/a"}')}]`),
     patch('a patch that doubles', `[${list(1_000, () => '{"op":"copy","from":"/extra","path":"/extra/more"}')}]`),
     patch('a patch that tests a megabyte', `[${list(1_000, () => `{"op":"test","path":"/tale","value":"x"}`)}]`),
-    patch('a patch of a thousand insertions', `[{"op":"replace","path":"/extra","value":[${list(60_000, () => '1')}]},${list(900, () => '{"op":"add","path":"/extra/0","value":1}')}]`), // prettier-ignore
-    patch('a patch of a thousand moves', `[${list(1_000, (n) => `{"op":"move","from":"/${n % 2 === 0 ? 'tale' : 'code'}","path":"/${n % 2 === 0 ? 'code' : 'tale'}"}`)}]`), // prettier-ignore
+    patch(
+      'a patch of a thousand insertions',
+      `[{"op":"replace","path":"/extra","value":[${list(60_000, () => '1')}]},${list(900, () => '{"op":"add","path":"/extra/0","value":1}')}]`,
+    ),
+    patch(
+      'a patch of a thousand moves',
+      `[${list(1_000, (n) => `{"op":"move","from":"/${n % 2 === 0 ? 'tale' : 'code'}","path":"/${n % 2 === 0 ? 'code' : 'tale'}"}`)}]`,
+    ),
     patch('a patch of long pointers', `[${list(60, () => `{"op":"remove","path":"/extra${'/a'.repeat(7_000)}"}`)}]`),
     merge('a merge of a megabyte', `{"extra":{${list(60_000, (n) => `"m${n}":null`)}}}`),
     merge('a merge of a deep patch', `{"extra":${'{"a":'.repeat(60)}1${'}'.repeat(60)}}`),
     send('PUT', `/notes/${small}`)('a replacement of a megabyte', note(`"extra":"${filled('é', 0.9 * MB)}"`)),
-    send('POST', '/tokens')('a sign-in with a megabyte', `{"email":"ada@attacked.example","passphrase":"${filled('e\u0301', 0.9 * MB)}"}`), // prettier-ignore
+    send('POST', '/tokens')(
+      'a sign-in with a megabyte',
+      `{"email":"ada@attacked.example","passphrase":"${filled('e\u0301', 0.9 * MB)}"}`,
+    ),
     send('POST', '/tokens')(
       'a sign-in with a long login',
       `{"email":"${filled('a', 0.9 * MB)}@attacked.example","passphrase":"x"}`,
     ),
-    send('POST', '/people')('a person with a megabyte of a secret', `{"name":"m${Math.random()}","email":"m${Math.random()}@attacked.example","passphrase":"${filled('e\u0301', 0.9 * MB)}"}`), // prettier-ignore
-    send('POST', '/people')('ten secrets', `[${list(10, (n) => `{"name":"s${n}${Math.random()}","email":"s${n}${Math.random()}@attacked.example","passphrase":"x"}`)}]`), // prettier-ignore
+    send('POST', '/people')(
+      'a person with a megabyte of a secret',
+      `{"name":"m${Math.random()}","email":"m${Math.random()}@attacked.example","passphrase":"${filled('e\u0301', 0.9 * MB)}"}`,
+    ),
+    send('POST', '/people')(
+      'ten secrets',
+      `[${list(10, (n) => `{"name":"s${n}${Math.random()}","email":"s${n}${Math.random()}@attacked.example","passphrase":"x"}`)}]`,
+    ),
     send('POST', '/players')('a player of nowhere', '{"name":"x","team_id":"0198c0de-0000-7000-8000-000000000000"}'),
-    { what: 'a deletion of many by letters', method: 'DELETE', target: `/notes?${filter("CASEI(tale) LIKE CASEI('%no such é%')")}` }, // prettier-ignore
-    { what: 'a deletion of one by letters', method: 'DELETE', target: `/notes?id=${big}&${filter("CASEI(tale) LIKE CASEI('%no such é%')")}` }, // prettier-ignore
+    {
+      what: 'a deletion of many by letters',
+      method: 'DELETE',
+      target: `/notes?${filter("CASEI(tale) LIKE CASEI('%no such é%')")}`,
+    },
+    {
+      what: 'a deletion of one by letters',
+      method: 'DELETE',
+      target: `/notes?id=${big}&${filter("CASEI(tale) LIKE CASEI('%no such é%')")}`,
+    },
     { what: 'an OPTIONS', method: 'OPTIONS', target: '/notes', headers: { origin: `https://${'a'.repeat(7_000)}` } },
     { what: 'another method', method: 'PROPFIND', target: '/notes' },
   ];
@@ -170,7 +198,10 @@ describe.each(['sqlite', 'postgres'] as const)('on %s', (kind) => {
     const file = join(folder, 'vantfell.yaml');
     const store = kind === 'sqlite' ? 'sqlite:./data.db' : await newDatabase(postgres, 'budget');
     writeFileSync(file, `${readFileSync(file, 'utf8').replace('sign-in', 'sign-in')}store: "${store}"\n`);
-    service = fork(at('../../dist/cli/main.js'), ['serve', '-C', folder, '--port', '0', '--json', '--quiet'], { execArgv: ['--import', at('../kit/watch-loop.mjs')], stdio: ['ignore', 'pipe', 'inherit', 'ipc'] }); // prettier-ignore
+    service = fork(at('../../dist/cli/main.js'), ['serve', '-C', folder, '--port', '0', '--json', '--quiet'], {
+      execArgv: ['--import', at('../kit/watch-loop.mjs')],
+      stdio: ['ignore', 'pipe', 'inherit', 'ipc'],
+    });
     url = await new Promise<string>((resolve) => {
       let out = '';
       service.stdout!.on('data', (chunk: Buffer) => {
@@ -178,7 +209,10 @@ describe.each(['sqlite', 'postgres'] as const)('on %s', (kind) => {
         if (out.trimEnd().endsWith('}')) resolve((JSON.parse(out) as { url: string }).url);
       });
     });
-    await raw(`${url}/people`, { method: 'POST', body: '{"name":"ada","email":"ada@attacked.example","passphrase":"grey stones"}' }); // prettier-ignore
+    await raw(`${url}/people`, {
+      method: 'POST',
+      body: '{"name":"ada","email":"ada@attacked.example","passphrase":"grey stones"}',
+    });
     token = (await vantfell(['token', 'ada', '-C', folder, '--quiet'])).out.trim();
   }, 120_000);
   afterAll(async () => {
@@ -210,7 +244,8 @@ describe.each(['sqlite', 'postgres'] as const)('on %s', (kind) => {
       worst.push({ what, status, milliseconds });
     }
     worst.sort((one, other) => other.milliseconds - one.milliseconds);
-    if (process.env.VANTFELL_BUDGET !== undefined) writeFileSync(`${process.env.VANTFELL_BUDGET}.${kind}`, JSON.stringify(worst)); // prettier-ignore
+    if (process.env.VANTFELL_BUDGET !== undefined)
+      writeFileSync(`${process.env.VANTFELL_BUDGET}.${kind}`, JSON.stringify(worst));
     expect(worst.filter(({ milliseconds }) => milliseconds > MOST_MS)).toEqual([]);
     expect(worst.filter(({ status }) => status >= 500 && status !== 503)).toEqual([]);
   }, 900_000);

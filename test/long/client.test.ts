@@ -27,7 +27,9 @@ describe('the exported client', () => {
       if (!path.startsWith('/v1/')) return [];
       const isOf = new RegExp(`^${path.replaceAll(/\{[^}]+\}/g, '[^/]+')}$`);
       const own = asked.filter((one) => isOf.test(one.split(' ')[1]!)).map((one) => one.split(' ')[0]!.toLowerCase());
-      return Object.keys(item).filter((method) => method !== 'parameters' && !own.includes(method)).map((method) => `${method} ${path}`); // prettier-ignore
+      return Object.keys(item)
+        .filter((method) => method !== 'parameters' && !own.includes(method))
+        .map((method) => `${method} ${path}`);
     });
     expect(missed).toEqual([]);
     expect(await server.stop()).toBe(0);

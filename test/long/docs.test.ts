@@ -12,7 +12,9 @@ import { ask, asking, demoFolder, folderWith, serving, vantfell } from '../kit/p
 
 const at = (path: string): string => fileURLToPath(new URL(`../../${path}`, import.meta.url));
 const guides = readdirSync(at('docs/guides')).map((name) => `docs/guides/${name}`);
-const reference = readdirSync(at('docs')).filter((name) => name.endsWith('.md')).map((name) => `docs/${name}`); // prettier-ignore
+const reference = readdirSync(at('docs'))
+  .filter((name) => name.endsWith('.md'))
+  .map((name) => `docs/${name}`);
 
 let postgres: TestPostgres;
 beforeAll(async () => void (postgres = await startPostgres()), 60_000);
@@ -30,7 +32,11 @@ const freePort = (): Promise<number> =>
 async function typed(page: string): Promise<string[]> {
   const others = { 'postgres://walks@127.0.0.1:5432/walks': await newDatabase(postgres, 'walks') };
   const script = pageScript(page, { program: at('dist/cli/main.js'), port: await freePort(), others });
-  const shell = spawn('bash', ['-c', `exec 2>&1\n${script}`], { cwd: folderWith(), env: { ...process.env, NO_COLOR: '1' }, stdio: ['ignore', 'pipe', 'ignore'] }); // prettier-ignore
+  const shell = spawn('bash', ['-c', `exec 2>&1\n${script}`], {
+    cwd: folderWith(),
+    env: { ...process.env, NO_COLOR: '1' },
+    stdio: ['ignore', 'pipe', 'ignore'],
+  });
   let said = '';
   shell.stdout.on('data', (chunk: Buffer) => (said += chunk.toString()));
   const code = await new Promise((resolve) => shell.on('close', resolve));
@@ -72,12 +78,19 @@ test('every block of every page is typed, or is held to something else', () => {
     'docs/samples-and-trials.md': ['yaml', 'csv'],
     'docs/writes.md': ['ts', 'yaml'],
   };
-  const loose = reference.flatMap((page) => blocksOf(page)).filter(({ page, language }) => elsewhere[page]?.includes(language) !== true); // prettier-ignore
+  const loose = reference
+    .flatMap((page) => blocksOf(page))
+    .filter(({ page, language }) => elsewhere[page]?.includes(language) !== true);
   expect(loose).toEqual([]);
   const typedHere = ['README.md', ...guides].flatMap((page) => blocksOf(page));
-  expect(typedHere.filter(({ language, file }) => file === undefined && language !== 'sh' && language !== 'text')).toEqual([]); // prettier-ignore
+  expect(
+    typedHere.filter(({ language, file }) => file === undefined && language !== 'sh' && language !== 'text'),
+  ).toEqual([]);
   const scripts = (JSON.parse(readFileSync(at('package.json'), 'utf8')) as { scripts: object }).scripts;
-  const named = ['README.md', 'CONTRIBUTING.md'].flatMap((page) => blocksOf(page, 'sh')).flatMap(({ text }) => [...text.matchAll(/npm (?:run )?([\w:]+)/g)]).map(([, name]) => name!); // prettier-ignore
+  const named = ['README.md', 'CONTRIBUTING.md']
+    .flatMap((page) => blocksOf(page, 'sh'))
+    .flatMap(({ text }) => [...text.matchAll(/npm (?:run )?([\w:]+)/g)])
+    .map(([, name]) => name!);
   expect(named.filter((name) => name !== 'ci' && !(name in scripts))).toEqual([]);
 });
 
@@ -89,7 +102,13 @@ describe('examples of the reference, in the demo', () => {
     const [block] = blocksOf('docs/http.md', 'json');
     const told = JSON.parse(block!.text) as { request: string };
     const send = await asking(folder, 'ines');
-    const answer = await send(`${server.url}/v1/huts`, 'POST', { name: 'Mist Hut', valley: 'Askdal', altitude_m: 1204, beds: 0, naem: 'x' }); // prettier-ignore
+    const answer = await send(`${server.url}/v1/huts`, 'POST', {
+      name: 'Mist Hut',
+      valley: 'Askdal',
+      altitude_m: 1204,
+      beds: 0,
+      naem: 'x',
+    });
     expect({ ...answer.body, request: told.request }).toEqual(told);
     const filter = encodeURIComponent(blocksOf('docs/expressions.md', 'json')[0]!.text);
     const found = await ask(`${server.url}/v1/huts?filter-lang=cql2-json&filter=${filter}&fields=beds,about`);
@@ -140,12 +159,13 @@ describe('examples of the reference, in the demo', () => {
     expect(JSON.parse(ran.out)).toMatchObject({ passed: 2, failed: 0 });
     const small = folderWith({
       'vantfell.yaml': 'service: { name: X }\n',
-      'models/all.yaml': 'model: member\nkey: name\nfields: { name: { type: string } }\n---\nmodel: amenity\nkey: name\nfields: { name: { type: string } }\n---\nmodel: hut\nfields: { name: { type: string } }\nrelations: { warden: { to: member }, amenities: { with: amenity } }\n---\nmodel: night\nwithin: hut\nfields: { date: { type: date }, price: { type: decimal }, beds_left: { type: integer } }\n',
+      'models/all.yaml':
+        'model: member\nkey: name\nfields: { name: { type: string } }\n---\nmodel: amenity\nkey: name\nfields: { name: { type: string } }\n---\nmodel: hut\nfields: { name: { type: string } }\nrelations: { warden: { to: member }, amenities: { with: amenity } }\n---\nmodel: night\nwithin: hut\nfields: { date: { type: date }, price: { type: decimal }, beds_left: { type: integer } }\n',
       'samples/members.yaml': 'ines: { name: ines }\n',
       'samples/amenities.yaml': 'stove: { name: stove }\nradio: { name: radio }\n',
       'samples/huts.yaml': samples!,
       'samples/nights.csv': nights!,
-    }); // prettier-ignore
+    });
     expect(await vantfell(['seed', '-C', small])).toMatchObject({ code: 0 });
   });
 

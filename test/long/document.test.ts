@@ -42,7 +42,13 @@ relations: { twin: { to: part, onDelete: clear } }
 };
 
 const VALIDATORS = fileURLToPath(new URL('../kit/validate-document.mjs', import.meta.url));
-const ALL_VALID = { 'swagger-parser': 'valid', 'openapi-schema-validator': 'valid', 'json-schema': 'valid', schemas: 'valid', 'generated types': 'valid' }; // prettier-ignore
+const ALL_VALID = {
+  'swagger-parser': 'valid',
+  'openapi-schema-validator': 'valid',
+  'json-schema': 'valid',
+  schemas: 'valid',
+  'generated types': 'valid',
+};
 
 async function exported(folder: string, ...words: string[]): Promise<string> {
   const { out, code } = await vantfell(['export', ...words, '-C', folder]);
@@ -75,9 +81,12 @@ function* objectsIn(value: unknown, place = ''): Generator<[string, Tree]> {
 
 function expectWhole(document: Tree): void {
   const objects = [...objectsIn(document)];
-  const used = new Set(objects.flatMap(([, { $ref }]) => (typeof $ref === 'string' ? $ref.replace('#/components/', '') : []))); // prettier-ignore
+  const used = new Set(
+    objects.flatMap(([, { $ref }]) => (typeof $ref === 'string' ? $ref.replace('#/components/', '') : [])),
+  );
   for (const [, { security }] of objects) {
-    for (const name of ((security ?? []) as object[]).flatMap((one) => Object.keys(one))) used.add(`securitySchemes/${name}`); // prettier-ignore
+    for (const name of ((security ?? []) as object[]).flatMap((one) => Object.keys(one)))
+      used.add(`securitySchemes/${name}`);
   }
   const held = Object.entries(document.components as Record<string, Tree>).flatMap(([kind, entries]) =>
     Object.keys(entries).map((name) => `${kind}/${name}`),
@@ -86,7 +95,11 @@ function expectWhole(document: Tree): void {
   const ids = objects.flatMap(([, { operationId }]) => operationId ?? []);
   expect(new Set(ids).size).toBe(ids.length);
   // What is made of several things stands once, and is referred to.
-  const inline = objects.filter(([place, one]) => (one.properties !== undefined || one.enum !== undefined || one.content !== undefined) && !/^\/components\/[^/]+\/[^/]+$/.test(place)); // prettier-ignore
+  const inline = objects.filter(
+    ([place, one]) =>
+      (one.properties !== undefined || one.enum !== undefined || one.content !== undefined) &&
+      !/^\/components\/[^/]+\/[^/]+$/.test(place),
+  );
   const texts = inline.map(([, one]) => JSON.stringify(one)).filter((text) => text.length > 80);
   expect(texts.filter((text, at) => texts.indexOf(text) !== at)).toEqual([]);
 }
@@ -144,7 +157,8 @@ test('what is only for some is no example, and what is for all comes from the sa
   const text = await exported(demoFolder(), 'openapi');
   expect(text).toContain('Grey Hut');
   expect(text).toContain('Water under the north window');
-  for (const secret of ['fellhuts.example', 'Ines Askheim', 'kettle on the ridge', '555 0143']) expect(text).not.toContain(secret); // prettier-ignore
+  for (const secret of ['fellhuts.example', 'Ines Askheim', 'kettle on the ridge', '555 0143'])
+    expect(text).not.toContain(secret);
 });
 
 test('the document tells who may, what is growing old, where the service is, and how conditions are written', async () => {
@@ -160,14 +174,21 @@ test('the document tells who may, what is growing old, where the service is, and
     paths: { '/huts/{id}/sweep': { post: { deprecated: true } } },
     components: { schemas: { Hut: { properties: { beds: { deprecated: true } } } } },
   });
-  const { paths, components } = (await documentOf(demoFolder())) as { paths: Record<string, Record<string, Tree>>; components: Record<string, Record<string, Tree>> }; // prettier-ignore
+  const { paths, components } = (await documentOf(demoFolder())) as {
+    paths: Record<string, Record<string, Tree>>;
+    components: Record<string, Record<string, Tree>>;
+  };
   expect(paths['/v1/huts']!.get).toMatchObject({ description: 'For anybody.', security: [{}, { token: [] }] });
   expect(paths['/v1/huts']!.post).toMatchObject({
     description: 'For role:steward.',
     security: [{ token: ['role:steward'] }],
   });
-  expect(paths['/v1/stays/{id}/cancel']!.post).toMatchObject({ description: 'Give the beds back. For owner or night.hut.warden.' }); // prettier-ignore
-  expect(components.parameters!['Hut.filter']).toMatchObject({ examples: { compared: { value: expect.stringContaining('>=') } } }); // prettier-ignore
+  expect(paths['/v1/stays/{id}/cancel']!.post).toMatchObject({
+    description: 'Give the beds back. For owner or night.hut.warden.',
+  });
+  expect(components.parameters!['Hut.filter']).toMatchObject({
+    examples: { compared: { value: expect.stringContaining('>=') } },
+  });
   expect(String(components.schemas!.filter!.description as string)).toContain('comparison = value');
 });
 
@@ -233,7 +254,6 @@ describe('what else is exported', () => {
       ['client', '--store', 'sqlite'],
       ['openapi', '--compare', 'a', '--out', 'b'],
     ]) {
-      // prettier-ignore
       expect(await vantfell(['export', ...words, '-C', folder])).toMatchObject({ code: 2 });
     }
     const nowhere = await vantfell(['export', 'openapi', '-C', folder, '--compare', join(folder, 'none.json')]);

@@ -23,7 +23,11 @@ test('what the documents of projects of all kinds allow, their services take; wh
 test('of any project, the client and the types compile strictly', async () => {
   const away = folderWith();
   for (const [at, { files }] of fc.sample(projects, { numRuns: 6, seed: 3 }).entries()) {
-    const folder = folderWith({ ...files, 'code/crate.shake.ts': "import { operation } from 'vantfell';\nexport default operation('crate.shake', () => null);\n" }); // prettier-ignore
+    const folder = folderWith({
+      ...files,
+      'code/crate.shake.ts':
+        "import { operation } from 'vantfell';\nexport default operation('crate.shake', () => null);\n",
+    });
     if (!files['models/crate.yaml']!.includes('shake')) writeFileSync(join(folder, 'code/crate.shake.ts'), '');
     for (const what of ['client', 'types']) {
       const ran = await vantfell(['export', what, '-C', folder, '--out', join(away, `${what}-${at}.ts`)]);

@@ -21,14 +21,55 @@ describe('hostile requests', () => {
   }
 
   const TEXTS = [
-    "' OR 1=1 --", '"; DROP TABLE huts', '%00', '%', '%ff', '../../etc/passwd', '__proto__', 'constructor', '\u202e', '😀'.repeat(50),
-    '1e999', '-0', '9'.repeat(400), 'null', '', '*', '${1+1}', '{{7*7}}', '<script>', 'a'.repeat(6000), '%2e%2e%2f', ';', '&', '=', '[]',
-  ]; // prettier-ignore
+    "' OR 1=1 --",
+    '"; DROP TABLE huts',
+    '%00',
+    '%',
+    '%ff',
+    '../../etc/passwd',
+    '__proto__',
+    'constructor',
+    '\u202e',
+    '😀'.repeat(50),
+    '1e999',
+    '-0',
+    '9'.repeat(400),
+    'null',
+    '',
+    '*',
+    '${1+1}',
+    '{{7*7}}',
+    '<script>',
+    'a'.repeat(6000),
+    '%2e%2e%2f',
+    ';',
+    '&',
+    '=',
+    '[]',
+  ];
   const BODIES = [
-    '{', '[', '"', '{"name":', '\u0000', '{"name":"x","name":"y"}', '{"__proto__":{"a":1}}', '{"constructor":{"prototype":{}}}',
-    `${'['.repeat(5000)}`, '{"beds":1e400}', '{"beds":-1e-400}', '{"name":"\\ud800"}', '{"name":{"toString":1}}', 'null', 'true', '0',
-    `{"name":"${'x'.repeat(900_000)}"}`, '{"valley":["Askdal"]}', '{"opens_on":"9999-99-99"}', '\ufeff{}', '{"latitude":"1;--"}',
-  ]; // prettier-ignore
+    '{',
+    '[',
+    '"',
+    '{"name":',
+    '\u0000',
+    '{"name":"x","name":"y"}',
+    '{"__proto__":{"a":1}}',
+    '{"constructor":{"prototype":{}}}',
+    `${'['.repeat(5000)}`,
+    '{"beds":1e400}',
+    '{"beds":-1e-400}',
+    '{"name":"\\ud800"}',
+    '{"name":{"toString":1}}',
+    'null',
+    'true',
+    '0',
+    `{"name":"${'x'.repeat(900_000)}"}`,
+    '{"valley":["Askdal"]}',
+    '{"opens_on":"9999-99-99"}',
+    '\ufeff{}',
+    '{"latitude":"1;--"}',
+  ];
   const WHO = ['', '', 'tor', 'tor', 'ines', 'Bearer x.y.z', 'Basic eDp5', 'Bearer', `Bearer ${'a'.repeat(3000)}`];
   const METHODS = ['GET', 'POST', 'PUT', 'PATCH', 'DELETE', 'HEAD', 'OPTIONS', 'TRACE', 'PROPFIND'];
   const TYPES = [
@@ -52,7 +93,18 @@ describe('hostile requests', () => {
     const as = async (who: string) => ({ authorization: `Bearer ${await tokenFor(folder, who)}` });
     const [steward, walker] = [await as('ines'), await as('tor')];
     const everything = async (): Promise<unknown[]> => {
-      const lists = ['members', 'huts', 'stays', 'messages', 'reports', 'supplies', 'supply-draws', 'guests', 'profiles', 'amenities']; // prettier-ignore
+      const lists = [
+        'members',
+        'huts',
+        'stays',
+        'messages',
+        'reports',
+        'supplies',
+        'supply-draws',
+        'guests',
+        'profiles',
+        'amenities',
+      ];
       const answers = lists.map((list) => ask(`${server.url}/v1/${list}?limit=100`, 'GET', undefined, steward));
       return (await Promise.all(answers)).map(({ body }) => body as unknown);
     };

@@ -7,8 +7,8 @@ import { serviceFor } from '../kit/service-for.ts';
 import type { ServiceFor } from '../kit/service-for.ts';
 import type { Told } from '../kit/written.ts';
 
-// The connection to the database is lost at every message of every kind of request, before it and after it. The test runs
-// in the process of the service: whatever would end that ends the test.
+// The connection to the database is lost at every message of every kind of request, before it and after it. The test
+// runs in the process of the service: whatever would end that ends the test.
 
 const ATTACKED = fileURLToPath(new URL('../attacked', import.meta.url));
 
@@ -20,7 +20,12 @@ beforeAll(async () => {
   server = await startPostgres();
   cut = await cutting(await newDatabase(server, 'losses'));
   on = await serviceFor(ATTACKED, { database: cut.address });
-  await on.service.writes.run(null, (work) => on.service.writes.scopeOf(work).model('person').create({ name: 'ada', email: 'ada@attacked.example', passphrase: 'grey stones' })); // prettier-ignore
+  await on.service.writes.run(null, (work) =>
+    on.service.writes
+      .scopeOf(work)
+      .model('person')
+      .create({ name: 'ada', email: 'ada@attacked.example', passphrase: 'grey stones' }),
+  );
   headers.authorization = `Bearer ${await on.service.token('ada', 3600)}`;
 }, 60_000);
 afterAll(async () => {
@@ -50,14 +55,32 @@ const noteWith = async (more = {}): Promise<string> =>
 interface Case {
   readonly what: string;
   /** Makes what the request needs, and gives it. */
-  request(): Promise<{ method: string; target: string; body?: unknown; more?: Record<string, string>; whole?: () => Promise<[boolean, boolean]> }>; // prettier-ignore
+  request(): Promise<{
+    method: string;
+    target: string;
+    body?: unknown;
+    more?: Record<string, string>;
+    whole?: () => Promise<[boolean, boolean]>;
+  }>;
 }
 
 const cases: Case[] = [
   { what: 'a list', request: () => Promise.resolve({ method: 'GET', target: '/notes?sort=title' }) },
-  { what: 'a slow list', request: () => Promise.resolve({ method: 'GET', target: `/notes?filter=${encodeURIComponent("title LIKE '%x%'")}` }) }, // prettier-ignore
+  {
+    what: 'a slow list',
+    request: () =>
+      Promise.resolve({ method: 'GET', target: `/notes?filter=${encodeURIComponent("title LIKE '%x%'")}` }),
+  },
   { what: 'a record', request: () => Promise.resolve({ method: 'GET', target: '/people/ada' }) },
-  { what: 'a sign-in', request: () => Promise.resolve({ method: 'POST', target: '/tokens', body: { email: 'ada@attacked.example', passphrase: 'grey stones' } }) }, // prettier-ignore
+  {
+    what: 'a sign-in',
+    request: () =>
+      Promise.resolve({
+        method: 'POST',
+        target: '/tokens',
+        body: { email: 'ada@attacked.example', passphrase: 'grey stones' },
+      }),
+  },
   {
     what: 'a creation',
     request() {
@@ -65,7 +88,8 @@ const cases: Case[] = [
       // Either all of it is there, with its line in the journal, or none.
       const whole = async (): Promise<[boolean, boolean]> => {
         const [note] = await notes(name);
-        const lines = note === undefined ? [] : ((await surely('GET', `/notes/${String(note.id)}/journal`)).body.data as unknown[]); // prettier-ignore
+        const lines =
+          note === undefined ? [] : ((await surely('GET', `/notes/${String(note.id)}/journal`)).body.data as unknown[]);
         return [note !== undefined, lines.length === (note === undefined ? 0 : 1)];
       };
       return Promise.resolve({ method: 'POST', target: '/notes', body: { title: name, tags: ['a'] }, whole });
@@ -97,14 +121,22 @@ const cases: Case[] = [
     what: 'a deletion',
     async request() {
       const id = await noteWith();
-      return { method: 'DELETE', target: `/notes/${id}`, whole: async () => [(await surely('GET', `/notes/${id}`)).status === 404, true] }; // prettier-ignore
+      return {
+        method: 'DELETE',
+        target: `/notes/${id}`,
+        whole: async () => [(await surely('GET', `/notes/${id}`)).status === 404, true],
+      };
     },
   },
   {
     what: 'a deletion of many',
     async request() {
       const name = title();
-      await surely('POST', '/notes', [1, 2, 3].map(() => ({ title: name }))); // prettier-ignore
+      await surely(
+        'POST',
+        '/notes',
+        [1, 2, 3].map(() => ({ title: name })),
+      );
       const whole = async (): Promise<[boolean, boolean]> => {
         const { length } = await notes(name);
         return [length === 0, length === 0 || length === 3];
@@ -140,11 +172,19 @@ describe.each(['before', 'after'] as const)('the connection is lost %s a message
         cut.cutAt(Infinity, when);
         cuts += isOver ? 0 : 1;
         const isDone = told.status < 300;
-        if (!isDone) expect([method, message, told.status, told.headers['retry-after'], told.body.type]).toEqual([method, message, 503, '1', '/problems/store-unavailable']); // prettier-ignore
+        if (!isDone)
+          expect([method, message, told.status, told.headers['retry-after'], told.body.type]).toEqual([
+            method,
+            message,
+            503,
+            '1',
+            '/problems/store-unavailable',
+          ]);
         if (whole === undefined) continue;
         const [isThere, isWhole] = await whole();
         expect([method, message, isWhole]).toEqual([method, message, true]);
-        // What was acknowledged is kept; what was not may have been kept where the very last answer was lost, and says so.
+        // What was acknowledged is kept; what was not may have been kept where the very last answer was lost, and says
+        // so.
         const isUncertain = String(told.body?.detail ?? '').includes('may have been kept');
         if (!isUncertain) expect([method, message, isThere]).toEqual([method, message, isDone]);
         expect(message).toBeLessThan(100);
@@ -186,7 +226,6 @@ test('a connection over which nothing comes any more is given up, and its place 
     ['GET', '/notes', undefined, 200],
     ['GET', '/people/ada', undefined, 200],
   ] as const) {
-    // prettier-ignore
     const until = Date.now() + 20_000;
     let told = await sent(method, target, body);
     while (told.status === 503 && Date.now() < until) told = await sent(method, target, body);

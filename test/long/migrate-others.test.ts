@@ -91,7 +91,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
       {
         member:
           'stamps: false\nfields: { name: { type: string, required: true, unique: true }, pass: { type: secret } }\nmay: { read: signed-in }\n',
-        hut: 'journal: true\nstamps: false\nfields:\n  name: { type: string }\n  fee: { type: integer }\nmay: { read: anybody, create: anybody, update: anybody, delete: anybody, journal: anybody, fields: { fee: signed-in } }\n', // prettier-ignore
+        hut: 'journal: true\nstamps: false\nfields:\n  name: { type: string }\n  fee: { type: integer }\nmay: { read: anybody, create: anybody, update: anybody, delete: anybody, journal: anybody, fields: { fee: signed-in } }\n',
       },
       {
         'vantfell.yaml': '',
@@ -100,7 +100,10 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
       },
     );
     const address = kind === 'sqlite' ? 'sqlite:./o.db' : project.address;
-    writeFileSync(join(project.folder, 'vantfell.yaml'), `service: { name: Kept }\nstore: ${address}\nidentity: { model: member, login: name, secret: pass }\n`); // prettier-ignore
+    writeFileSync(
+      join(project.folder, 'vantfell.yaml'),
+      `service: { name: Kept }\nstore: ${address}\nidentity: { model: member, login: name, secret: pass }\n`,
+    );
     await project.done('seed');
     await project.done('migrate draft');
     project.file('models/hut.yaml', (text) => text.replaceAll('fee', 'price'));
@@ -115,12 +118,17 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await project.done('migrate draft --rename hut=cabin --name cabins');
     await project.done('migrate run');
     expect(await journal('cabins')).toContain('Grey Hut');
-    writeFileSync(join(project.folder, 'samples/cabins.yaml'), project.file('samples/huts.yaml').replaceAll('fee', 'price')); // prettier-ignore
+    writeFileSync(
+      join(project.folder, 'samples/cabins.yaml'),
+      project.file('samples/huts.yaml').replaceAll('fee', 'price'),
+    );
     rmSync(join(project.folder, 'samples/huts.yaml'));
     await project.done('seed');
     expect(await project.rows('SELECT count(*) FROM cabins')).toEqual([[2]]);
     // A field that goes takes its values out of sight, and so does a model; another one of that name inherits nothing.
-    project.file('models/hut.yaml', (text) => text.replace('  price: { type: integer }\n', '').replace(/, fields: .* \}\n/, ' }\n')); // prettier-ignore
+    project.file('models/hut.yaml', (text) =>
+      text.replace('  price: { type: integer }\n', '').replace(/, fields: .* \}\n/, ' }\n'),
+    );
     await project.done('migrate draft --drop cabin.price --name free');
     await project.done('migrate run');
     expect(await project.done('send GET /cabins/journal --as member/ines')).not.toMatch(/"price"|": 1[23]\}/);
@@ -151,7 +159,10 @@ test('triggers on the views of others, and those that mention a table, outlive i
   await project.done('migrate draft');
   await project.done('migrate run');
   await project.sql("INSERT INTO small (called) VALUES ('New'); INSERT INTO others VALUES (1)");
-  expect(await project.rows('SELECT name, beds FROM huts ORDER BY id')).toEqual([['Grey Hut', 1], ['New', 1]]); // prettier-ignore
+  expect(await project.rows('SELECT name, beds FROM huts ORDER BY id')).toEqual([
+    ['Grey Hut', 1],
+    ['New', 1],
+  ]);
   // What would be broken stops it, by its name.
   await project.sql('CREATE INDEX theirs ON huts (beds) WHERE beds > 1');
   project.model('hut', HUT.replace('  beds: { type: integer }\n', '').replace('string', 'string, maxLength: 60'));
@@ -181,7 +192,8 @@ test('whoever stands in the way of a migration is named, and others are let by',
   const other = new pg.Client({ connectionString: project.address });
   await other.connect();
   const waits = "SELECT count(*)::int AS n FROM pg_locks WHERE NOT granted AND relation = 'huts'::regclass";
-  while ((await other.query<{ n: number }>(waits)).rows[0]!.n === 0) await new Promise((resolve) => setImmediate(resolve)); // prettier-ignore
+  while ((await other.query<{ n: number }>(waits)).rows[0]!.n === 0)
+    await new Promise((resolve) => setImmediate(resolve));
   // It stands in the line for the table; whoever reads waits behind it, and not for long.
   const begun = performance.now();
   await other.query('SELECT * FROM huts');
@@ -189,7 +201,9 @@ test('whoever stands in the way of a migration is named, and others are let by',
   await reader.query('COMMIT');
   const ran = await running;
   expect([ran.code, ran.out]).toEqual([0, expect.stringContaining('ran 0002-add-hut-valley')]);
-  expect(ran.err).toMatch(/it waits for report of tests at 127\.0\.0\.1 \(process \d+, idle in transaction: SELECT \* FROM huts\)/); // prettier-ignore
+  expect(ran.err).toMatch(
+    /it waits for report of tests at 127\.0\.0\.1 \(process \d+, idle in transaction: SELECT \* FROM huts\)/,
+  );
   await Promise.all([reader.end(), other.end()]);
 }, 60_000);
 
@@ -208,12 +222,17 @@ test('a migration and a transaction that wait for each other both come to an end
   await one.query('BEGIN; LOCK TABLE stays IN ROW EXCLUSIVE MODE');
   const running = project.run('migrate run');
   const waits = "SELECT count(*)::int AS n FROM pg_locks WHERE NOT granted AND relation = 'stays'::regclass";
-  while ((await other.query<{ n: number }>(waits)).rows[0]!.n === 0) await new Promise((resolve) => setImmediate(resolve)); // prettier-ignore
+  while ((await other.query<{ n: number }>(waits)).rows[0]!.n === 0)
+    await new Promise((resolve) => setImmediate(resolve));
   // By now it has the huts for itself, and waits for the stays.
   await one.query('SELECT * FROM huts').catch((error: unknown) => expect(error).toMatchObject({ code: '40P01' }));
   await one.query('ROLLBACK');
   const ran = await running;
-  expect([ran.code, ran.out, ran.err]).toEqual([0, expect.stringContaining('ran 0002-'), expect.not.stringContaining('defect')]); // prettier-ignore
+  expect([ran.code, ran.out, ran.err]).toEqual([
+    0,
+    expect.stringContaining('ran 0002-'),
+    expect.not.stringContaining('defect'),
+  ]);
   await Promise.all([one.end(), other.end()]);
 }, 60_000);
 

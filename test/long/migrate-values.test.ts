@@ -8,7 +8,8 @@ import { ask, serving } from '../kit/program.ts';
 const database = testDatabases();
 let databases = 0;
 
-const field = (declared: string): string => `stamps: false\nkey: serial\nfields:\n  name: { type: string }\n  v: ${declared}\n`; // prettier-ignore
+const field = (declared: string): string =>
+  `stamps: false\nkey: serial\nfields:\n  name: { type: string }\n  v: ${declared}\n`;
 
 describe.each(['sqlite', 'postgres'])('%s', (kind) => {
   const grown = async (models: Record<string, string>, files: Record<string, string> = {}): Promise<Growing> =>
@@ -24,19 +25,31 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await project.done('seed');
     project.model('hut', field('{ type: decimal, scale: 2 }'));
     const told = await project.fails('send GET /huts');
-    expect(told).toContain("hut.v: string becomes decimal with 2 digits after the point; 3 rows have a value that can't become decimal unchanged (as \"0047\"), which stops it"); // prettier-ignore
+    expect(told).toContain(
+      'hut.v: string becomes decimal with 2 digits after the point; 3 rows have a value that can\'t become decimal unchanged (as "0047"), which stops it',
+    );
     expect(told).toContain('--fill hut.v=…');
-    expect(await project.rows('SELECT v FROM huts ORDER BY id')).toEqual([['12 '], ['12.5'], ['0047'], ['99999999999999999999']]); // prettier-ignore
+    expect(await project.rows('SELECT v FROM huts ORDER BY id')).toEqual([
+      ['12 '],
+      ['12.5'],
+      ['0047'],
+      ['99999999999999999999'],
+    ]);
     await project.sql("DELETE FROM huts WHERE v <> '12.5'");
     expect(await project.done('send GET /huts')).toContain('"v": "12.50"');
   }, 60_000);
 
   test('what a fill takes the place of is told, before and at the undo', async () => {
-    const project = await grown({ hut: field('{ type: string }') }, { 'samples/huts.yaml': 'a: { v: "2023-02-30" }\nb: { v: "2024-02-29" }\n' }); // prettier-ignore
+    const project = await grown(
+      { hut: field('{ type: string }') },
+      { 'samples/huts.yaml': 'a: { v: "2023-02-30" }\nb: { v: "2024-02-29" }\n' },
+    );
     await project.done('seed');
     await project.done('migrate draft');
     project.model('hut', field('{ type: date }'));
-    expect(await project.done('migrate draft --fill hut.v=2023-03-01')).toContain('rows that can\'t stay as they are get "2023-03-01"; 1 row has a value that can\'t become date unchanged ("2023-02-30")'); // prettier-ignore
+    expect(await project.done('migrate draft --fill hut.v=2023-03-01')).toContain(
+      'rows that can\'t stay as they are get "2023-03-01"; 1 row has a value that can\'t become date unchanged ("2023-02-30")',
+    );
     await project.done('migrate run');
     expect(await project.done('send GET /huts')).toMatch(/"v": "2023-03-01"[^]*"v": "2024-02-29"/);
     expect(await project.done('migrate undo')).toContain('hut.v: what got a fill does not come back as it was');
@@ -44,7 +57,10 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
   }, 60_000);
 
   test('a scale with no room left is counted', async () => {
-    const project = await grown({ hut: field('{ type: decimal, scale: 2 }') }, { 'samples/huts.yaml': 'a: { v: "9999999999999999.99" }\nb: { v: "1.25" }\n' }); // prettier-ignore
+    const project = await grown(
+      { hut: field('{ type: decimal, scale: 2 }') },
+      { 'samples/huts.yaml': 'a: { v: "9999999999999999.99" }\nb: { v: "1.25" }\n' },
+    );
     await project.done('seed');
     await project.done('migrate draft');
     project.model('hut', field('{ type: decimal, scale: 4 }'));
@@ -62,7 +78,8 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await project.done('seed');
     await project.done('migrate draft');
     project.model('hut', price);
-    const fee = (type: string): string => `${price.replace('string }', `string }, v: ${type}`)}relations: { hut: { to: hut } }\n`; // prettier-ignore
+    const fee = (type: string): string =>
+      `${price.replace('string }', `string }, v: ${type}`)}relations: { hut: { to: hut } }\n`;
     project.model('fee', fee('{ type: decimal, scale: 4 }'));
     await project.done('migrate draft --rename hut.v=fee.v');
     await project.done('migrate run');
@@ -99,12 +116,15 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await project.done('migrate run');
     expect(await project.done('migrate status')).not.toContain('drifted');
     project.model('hut', member.replaceAll('hut', 'member'));
-    expect(await project.fails('migrate draft --rename hut.nick=hut.nick --rename hut.nick=hut.id', 2)).toContain('another new name already'); // prettier-ignore
+    expect(await project.fails('migrate draft --rename hut.nick=hut.nick --rename hut.nick=hut.id', 2)).toContain(
+      'another new name already',
+    );
   }, 90_000);
 
   test('a relation to records with another kind of key counts those that lead nowhere', async () => {
     const shop = 'stamps: false\nfields: { code: { type: string, required: true } }\nkey: code\n';
-    const note = (to: string): string => `stamps: false\nfields: { t: { type: string } }\nrelations: { at: { to: ${to} } }\n`; // prettier-ignore
+    const note = (to: string): string =>
+      `stamps: false\nfields: { t: { type: string } }\nrelations: { at: { to: ${to} } }\n`;
     const project = await grown(
       { hut: 'stamps: false\n', shop, note: note('hut') },
       { 'samples/huts.yaml': 'one: {}\n', 'samples/notes.yaml': 'n: { at: one }\nm: {}\n' },
@@ -113,13 +133,19 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await project.done('migrate draft');
     project.model('note', note('shop'));
     const told = await project.run('migrate draft');
-    expect([told.code, told.out]).toEqual([0, expect.stringMatching(/refers to shops now; 1 row refers to a record that is not there/)]); // prettier-ignore
+    expect([told.code, told.out]).toEqual([
+      0,
+      expect.stringMatching(/refers to shops now; 1 row refers to a record that is not there/),
+    ]);
     expect(told.err).not.toContain('--fill');
     expect(await project.fails('migrate run')).toContain('1 row refers to a record that is not there');
   }, 60_000);
 
   test('an old service answers no more once the tables have moved on; one that watches loads them anew', async () => {
-    const project = await grown({ hut: field('{ type: decimal, scale: 2 }') }, { 'samples/huts.yaml': 'a: { v: "12.30" }\n' }); // prettier-ignore
+    const project = await grown(
+      { hut: field('{ type: decimal, scale: 2 }') },
+      { 'samples/huts.yaml': 'a: { v: "12.30" }\n' },
+    );
     await project.done('seed');
     await project.done('migrate draft');
     const [old, watching] = await Promise.all([serving(project.folder), serving(project.folder, ['--watch'])]);
@@ -162,7 +188,11 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     const write = async (): Promise<void> => {
       while (!isOver) {
         const body = JSON.stringify({ v: '12.30' });
-        const answer = await fetch(`${old.url}/huts`, { method: 'POST', headers: { 'content-type': 'application/json' }, body }); // prettier-ignore
+        const answer = await fetch(`${old.url}/huts`, {
+          method: 'POST',
+          headers: { 'content-type': 'application/json' },
+          body,
+        });
         const text = await answer.text();
         if (answer.status === 201) {
           expect(text).toContain('"v":"12.30"');
@@ -208,16 +238,23 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
 
   test('what is inside of values gets its name in words that can not be misheard', async () => {
     const place = (inner: string): string => field(`{ type: object, properties: { ${inner} } }`);
-    const project = await grown({ hut: place('street: { type: string }, zip: { type: string }') }, { 'samples/huts.yaml': 'a: { v: { street: A, zip: "1" } }\n' }); // prettier-ignore
+    const project = await grown(
+      { hut: place('street: { type: string }, zip: { type: string }') },
+      { 'samples/huts.yaml': 'a: { v: { street: A, zip: "1" } }\n' },
+    );
     await project.done('seed');
     await project.done('migrate draft');
     project.model('hut', place('road: { type: string }'));
     expect(await project.fails('migrate draft', 2)).toContain('hut.v.street is gone and hut.v.road is new');
     expect(await project.fails('migrate draft --rename hut.v.street=hut.road', 2)).toContain('there is no hut.road');
     expect(await project.fails('migrate draft --rename hut.v.street=hut.name', 2)).toContain('where it stands');
-    expect(await project.fails('migrate draft --rename hut.v.stret=hut.v.road', 2)).toContain('did you mean hut.v.street'); // prettier-ignore
+    expect(await project.fails('migrate draft --rename hut.v.stret=hut.v.road', 2)).toContain(
+      'did you mean hut.v.street',
+    );
     expect(await project.fails('migrate draft --fill hut.v.road=x', 2)).toContain('only whole fields');
-    expect(await project.fails('migrate draft --fill hut.name=x --rename hut.v.street=hut.v.road --drop hut.v.zip', 2)).toContain('nothing about it changes'); // prettier-ignore
+    expect(
+      await project.fails('migrate draft --fill hut.name=x --rename hut.v.street=hut.v.road --drop hut.v.zip', 2),
+    ).toContain('nothing about it changes');
     const told = await project.done('migrate draft --rename hut.v.street=hut.v.road --drop hut.v.zip');
     expect(told).toMatch(/hut\.v\.zip +goes; loses 1 value/);
     await project.done('migrate run');

@@ -39,7 +39,12 @@ let stage: Stage;
 beforeAll(async () => {
   code = await soundCode(project);
   const { store } = await openDatabase(project, `sqlite:${join(place, 'sound.db')}`);
-  await loadSamples(graph, store, readSamples(graph, readSampleFiles(project.folder, graph).sources).rows, writesOn(graph, store, code)); // prettier-ignore
+  await loadSamples(
+    graph,
+    store,
+    readSamples(graph, readSampleFiles(project.folder, graph).sources).rows,
+    writesOn(graph, store, code),
+  );
   stage = await stageOf(
     project,
     serviceOn(graph, store, KEY, () => undefined),
@@ -53,14 +58,17 @@ afterAll(() => rmSync(place, { recursive: true }));
 async function noticedBy(mutant: Mutant): Promise<Case | undefined> {
   const file = join(place, 'mutant.db');
   for (const end of ['', '-wal', '-shm']) rmSync(file + end, { force: true });
-  for (const end of ['', '-wal']) if (existsSync(join(place, 'sound.db') + end)) copyFileSync(join(place, 'sound.db') + end, file + end); // prettier-ignore
+  for (const end of ['', '-wal'])
+    if (existsSync(join(place, 'sound.db') + end)) copyFileSync(join(place, 'sound.db') + end, file + end);
   const { store } = await openDatabase(project, `sqlite:${file}`);
   for (const statement of mutant.sql ?? []) await store.alter((alteration) => alteration.script(statement));
-  const opened = (by: Graph, everybody: boolean, its = code): Service => serviceOn(by, store, KEY, () => undefined, { code: its, quiet: true, everybody }); // prettier-ignore
+  const opened = (by: Graph, everybody: boolean, its = code): Service =>
+    serviceOn(by, store, KEY, () => undefined, { code: its, quiet: true, everybody });
   const broken = (everybody: boolean): Service => {
     const sound = opened(graph, everybody);
     const other = opened(mutant.graph?.(graph) ?? graph, everybody, mutant.code?.(code) ?? code);
-    const chosen: Service['handle'] = (request) => (mutant.only === undefined || mutant.only(request) ? other : sound).handle(request); // prettier-ignore
+    const chosen: Service['handle'] = (request) =>
+      (mutant.only === undefined || mutant.only(request) ? other : sound).handle(request);
     return { ...sound, handle: mutant.wrap === undefined ? chosen : mutant.wrap(chosen) };
   };
   const snapshot = await takeSnapshot(store);
@@ -91,9 +99,12 @@ test('derived cases alone notice nearly every service that is broken', async () 
   const found: [Mutant, Case | undefined][] = [];
   for (const mutant of MUTANTS) found.push([mutant, await noticedBy(mutant)]);
   const noticed = found.filter(([, one]) => one !== undefined).length;
-  const rows = found.map(([{ what, model }, one]) => `| ${what} | ${one === undefined ? '**nothing**' : `${model}, ${one.endpoint}: ${one.title.replaceAll('|', '\\|')}`} |`); // prettier-ignore
+  const rows = found.map(
+    ([{ what, model }, one]) =>
+      `| ${what} | ${one === undefined ? '**nothing**' : `${model}, ${one.endpoint}: ${one.title.replaceAll('|', '\\|')}`} |`,
+  );
   const table = ['| what is broken | what notices it first |', '| --- | --- |', ...rows].join('\n');
-  const page = `# What derived cases notice\n\nThe service of the demo with one thing broken each, tried with the cases that follow from its declarations alone: ${noticed} of ${found.length} are noticed. \`npm run test:long\` does it again and holds this page to it.\n\n${table}\n`; // prettier-ignore
+  const page = `# What derived cases notice\n\nThe service of the demo with one thing broken each, tried with the cases that follow from its declarations alone: ${noticed} of ${found.length} are noticed. \`npm run test:long\` does it again and holds this page to it.\n\n${table}\n`;
   if (process.env.WRITE_MUTANTS !== undefined) writeFileSync(PAGE, page);
   expect(found.length).toBeGreaterThanOrEqual(40);
   expect(noticed / found.length).toBeGreaterThanOrEqual(0.95);
@@ -101,4 +112,5 @@ test('derived cases alone notice nearly every service that is broken', async () 
 });
 
 /** Without what a formatter does to tables, and keys that are others each time. */
-const plain = (text: string): string => text.replaceAll(/[ -]+/g, ' ').replaceAll(/[0-9a-f]{8} [0-9a-f]{4} [0-9a-f ]+/g, 'key'); // prettier-ignore
+const plain = (text: string): string =>
+  text.replaceAll(/[ -]+/g, ' ').replaceAll(/[0-9a-f]{8} [0-9a-f]{4} [0-9a-f ]+/g, 'key');

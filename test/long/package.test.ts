@@ -10,7 +10,11 @@ const root = fileURLToPath(new URL('../..', import.meta.url));
 /** Runs a command to its end. */
 function run(command: string, words: readonly string[], cwd: string): Promise<{ code: number | null; out: string }> {
   return new Promise((resolve) => {
-    const child = spawn(command, words, { cwd, env: { ...process.env, NO_COLOR: '1' }, stdio: ['ignore', 'pipe', 'pipe'] }); // prettier-ignore
+    const child = spawn(command, words, {
+      cwd,
+      env: { ...process.env, NO_COLOR: '1' },
+      stdio: ['ignore', 'pipe', 'pipe'],
+    });
     let out = '';
     for (const stream of [child.stdout, child.stderr]) stream.on('data', (chunk: Buffer) => (out += chunk.toString()));
     child.on('close', (code) => resolve({ code, out }));
@@ -54,7 +58,16 @@ await service.close();
 export type { RecordOf, ScopeOf };
 `;
   writeFileSync(join(folder, 'main.ts'), program);
-  const options = { module: 'nodenext', target: 'es2022', strict: true, noEmit: false, outDir: 'out', skipLibCheck: false, types: ['node'], typeRoots: [join(root, 'node_modules/@types')] }; // prettier-ignore
+  const options = {
+    module: 'nodenext',
+    target: 'es2022',
+    strict: true,
+    noEmit: false,
+    outDir: 'out',
+    skipLibCheck: false,
+    types: ['node'],
+    typeRoots: [join(root, 'node_modules/@types')],
+  };
   writeFileSync(join(folder, 'tsconfig.json'), JSON.stringify({ compilerOptions: options, files: ['main.ts'] }));
   expect(await run(process.execPath, [join(root, 'node_modules/typescript/bin/tsc')], folder)).toEqual({
     code: 0,
@@ -65,11 +78,21 @@ export type { RecordOf, ScopeOf };
 }, 300_000);
 
 test('is clean for publint, small, and holds nothing but what it needs', () => {
-  const linted = spawnSync(process.execPath, [join(root, 'node_modules/publint/src/cli.js'), tarball, '--strict'], { encoding: 'utf8' }); // prettier-ignore
+  const linted = spawnSync(process.execPath, [join(root, 'node_modules/publint/src/cli.js'), tarball, '--strict'], {
+    encoding: 'utf8',
+  });
   expect([linted.status, linted.stdout]).toEqual([0, expect.stringContaining('All good!')]);
   expect(statSync(tarball).size).toBeLessThan(1_800_000);
   const inside = join(folder, 'node_modules/vantfell');
-  expect(readdirSync(inside).sort()).toEqual(['CHANGELOG.md', 'LICENSE', 'README.md', 'demo', 'dist', 'package.json', 'starter']); // prettier-ignore
+  expect(readdirSync(inside).sort()).toEqual([
+    'CHANGELOG.md',
+    'LICENSE',
+    'README.md',
+    'demo',
+    'dist',
+    'package.json',
+    'starter',
+  ]);
   const { dependencies } = JSON.parse(readFileSync(join(inside, 'package.json'), 'utf8')) as { dependencies: object };
   // One has a binary, the other looks for its own files: all others are in the bundle, with their licences.
   expect(Object.keys(dependencies)).toEqual(['jiti', 'libsql']);

@@ -26,9 +26,13 @@ describe('the demo on PostgreSQL, by one changed line', () => {
     const { folder } = await demoOn('demo');
     expect((await vantfell(['check', '-C', folder])).code).toBe(0);
     const seeded = await vantfell(['seed', '-C', folder, '--json']);
-    expect(JSON.parse(seeded.out)).toMatchObject({ models: expect.arrayContaining([expect.objectContaining({ model: 'night', made: 252 })]) as unknown }); // prettier-ignore
+    expect(JSON.parse(seeded.out)).toMatchObject({
+      models: expect.arrayContaining([expect.objectContaining({ model: 'night', made: 252 })]) as unknown,
+    });
     const again = await vantfell(['seed', '-C', folder, '--json']);
-    expect(JSON.parse(again.out)).toMatchObject({ models: expect.arrayContaining([expect.objectContaining({ model: 'night', made: 0, unchanged: 252 })]) as unknown }); // prettier-ignore
+    expect(JSON.parse(again.out)).toMatchObject({
+      models: expect.arrayContaining([expect.objectContaining({ model: 'night', made: 0, unchanged: 252 })]) as unknown,
+    });
 
     const server = await serving(folder);
     const ask = await asking(folder, 'ines');
@@ -41,7 +45,10 @@ describe('the demo on PostgreSQL, by one changed line', () => {
     const onward = await ask(server.url + list.body.page.next);
     expect(onward.body.data[0].name).not.toBe('Raven Hut');
     const made = await ask(huts, 'POST', { name: 'Mist Hut', valley: 'Askdal', beds: 12, altitude_m: 1204 });
-    expect(made).toMatchObject({ status: 201, body: { data: { slug: 'mist-hut', created_at: expect.stringMatching(/^\d{4}-.*\.\d{3}Z$/) } } }); // prettier-ignore
+    expect(made).toMatchObject({
+      status: 201,
+      body: { data: { slug: 'mist-hut', created_at: expect.stringMatching(/^\d{4}-.*\.\d{3}Z$/) } },
+    });
     expect((await ask(`${huts}/${made.body.data.id}`)).body).toEqual(made.body);
     const twin = await ask(huts, 'POST', { name: 'Mist Hut', valley: 'Askdal', beds: 12, altitude_m: 1204 });
     expect(twin).toMatchObject({ status: 409, body: { errors: [{ pointer: '/name', rule: 'unique' }] } });
@@ -51,7 +58,9 @@ describe('the demo on PostgreSQL, by one changed line', () => {
 
     // Many change one record at once: each change counts.
     const url = `${huts}/${made.body.data.id}`;
-    const answers = await Promise.all([...Array(20).keys()].map((n) => ask(url, 'PATCH', n % 2 === 0 ? { beds: n + 1 } : { about: `${n}` }))); // prettier-ignore
+    const answers = await Promise.all(
+      [...Array(20).keys()].map((n) => ask(url, 'PATCH', n % 2 === 0 ? { beds: n + 1 } : { about: `${n}` })),
+    );
     expect(answers.map(({ status }) => status)).toEqual(Array(20).fill(200));
     await server.stop();
   }, 60_000);

@@ -22,7 +22,10 @@ test('clients that send their requests slowly are not waited for, and hold nobod
     return socket;
   };
   // A letter of a header each second, and a byte of a body.
-  const [headers, body] = [sending('GET /v1/huts HTTP/1.1\r\nHost: x\r\nX-Slow: '), sending('POST /v1/tokens HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 5000\r\n\r\n{')]; // prettier-ignore
+  const [headers, body] = [
+    sending('GET /v1/huts HTTP/1.1\r\nHost: x\r\nX-Slow: '),
+    sending('POST /v1/tokens HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 5000\r\n\r\n{'),
+  ];
   const crowd = Array.from({ length: 200 }, () => sending('GET / HTTP/1.1\r\n'));
   const drip = setInterval(() => [headers, body].forEach((socket) => socket.writable && socket.write('x')), 1_000);
   const ends = [headers, body, ...crowd].map(untilClosed);

@@ -41,7 +41,9 @@ async function servingMany(kind: string, read: string): Promise<Serving> {
   } else {
     const client = new pg.Client({ connectionString: store });
     await client.connect();
-    await client.query(`INSERT INTO items (name, size) SELECT 'Item ' || i, nullif(i % 7, 0) * i FROM generate_series(1, ${ROWS}) AS i`); // prettier-ignore
+    await client.query(
+      `INSERT INTO items (name, size) SELECT 'Item ' || i, nullif(i % 7, 0) * i FROM generate_series(1, ${ROWS}) AS i`,
+    );
     await client.end();
   }
   return serving(folder);

@@ -21,11 +21,29 @@ import { isBeyondSqlite, says } from '../kit/tables/says.ts';
 
 const database = testDatabases();
 
-const column = (name: string, { type, scale }: Kind, rest: Partial<Column> = {}): Column => ({ name, member: name, type, scale, nullable: true, serial: false, checks: [], ...rest }); // prettier-ignore
+const column = (name: string, { type, scale }: Kind, rest: Partial<Column> = {}): Column => ({
+  name,
+  member: name,
+  type,
+  scale,
+  nullable: true,
+  serial: false,
+  checks: [],
+  ...rest,
+});
 const KEY = column('id', { type: 'integer', scale: 0 }, { nullable: false });
 
 function table(name: string, columns: readonly Column[], more: Partial<Table> = {}): Table {
-  return { name, of: name, columns: [KEY, ...columns], primaryKey: 'id', unique: [], indexes: [], references: [], ...more }; // prettier-ignore
+  return {
+    name,
+    of: name,
+    columns: [KEY, ...columns],
+    primaryKey: 'id',
+    unique: [],
+    indexes: [],
+    references: [],
+    ...more,
+  };
 }
 
 const shown = ({ type, scale }: Kind): string => (type === 'decimal' ? `decimal(${scale})` : type);
@@ -71,13 +89,16 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
     const { dialect } = store;
     const spec = { type, scale, rules: { required: false } } as never;
     const json = dialect.text(dialect.array([dialect.name('id'), dialect.value(spec, dialect.name(member))]));
-    const rows = await store.all({ sql: `SELECT ${json} FROM ${dialect.name(name)} WHERE ${dialect.name(member)} IS NOT NULL` }, []); // prettier-ignore
+    const rows = await store.all(
+      { sql: `SELECT ${json} FROM ${dialect.name(name)} WHERE ${dialect.name(member)} IS NOT NULL` },
+      [],
+    );
     return new Map(rows.map(([text]) => JSON.parse(String(text)) as [number, unknown]));
   }
 
   async function fill(name: string, from: Kind, values: readonly (string | number | boolean)[]): Promise<void> {
     const { dialect } = store;
-    const sql = `INSERT INTO ${dialect.name(name)} (id, v) VALUES (${dialect.placeholder(1)}, ${dialect.placeholder(2)})`; // prettier-ignore
+    const sql = `INSERT INTO ${dialect.name(name)} (id, v) VALUES (${dialect.placeholder(1)}, ${dialect.placeholder(2)})`;
     await store.transaction(async (transaction) => {
       for (const [at, value] of values.entries()) {
         await transaction.run({ sql }, [at, dialect.bind(from as never, value)]);

@@ -100,9 +100,11 @@ describe.each(['sqlite', 'postgres'] as const)('the built program writing, on %s
           const next = turn % 3 === 0 ? undefined : turn % 3 === 1 ? `${party + 1} booked` : `${party} cancelled`;
           known.set(id, [first, next]);
           const { status } =
-            next === undefined ? await sent(path, 'DELETE')
-            : turn % 3 === 1 ? await sent(path, 'PATCH', { party: party + 1, night_id: nights[(turn + 1) % 3] })
-            : await sent(`${path}/cancel`, 'POST', { because: 'Rain' }); // prettier-ignore
+            next === undefined
+              ? await sent(path, 'DELETE')
+              : turn % 3 === 1
+                ? await sent(path, 'PATCH', { party: party + 1, night_id: nights[(turn + 1) % 3] })
+                : await sent(`${path}/cancel`, 'POST', { because: 'Rain' });
           expect([200, 204]).toContain(status);
           known.set(id, [next]);
         }

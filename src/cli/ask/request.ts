@@ -17,7 +17,11 @@ export function readMethod(text: string): string {
 
 export function readPath(text: string): string {
   if (text.startsWith('/')) return text;
-  throw new Failure(EXIT.wrongCommand, `a path begins with a slash: ${text}`, `write it as /${text.replace(/^[a-z]+:\/\/[^/]+\/?/, '')}`); // prettier-ignore
+  throw new Failure(
+    EXIT.wrongCommand,
+    `a path begins with a slash: ${text}`,
+    `write it as /${text.replace(/^[a-z]+:\/\/[^/]+\/?/, '')}`,
+  );
 }
 
 /** The text of a body: as it was given, or what comes on standard input for `-`. */
@@ -79,7 +83,15 @@ export async function withAnyKey(graph: Graph, store: Store, path: string): Prom
   }
   const model: Model = endpoint.under ?? endpoint.model;
   const { dialect } = store;
-  const row = await store.first({ sql: `SELECT ${dialect.name(model.key.column)} FROM ${dialect.name(model.table)} LIMIT 1` }, []); // prettier-ignore
-  if (row === undefined) throw new Failure(EXIT.foundWrong, `there is no ${model.name} to take the place of ${place[0]}`, 'load samples with vantfell seed, or write a key'); // prettier-ignore
+  const row = await store.first(
+    { sql: `SELECT ${dialect.name(model.key.column)} FROM ${dialect.name(model.table)} LIMIT 1` },
+    [],
+  );
+  if (row === undefined)
+    throw new Failure(
+      EXIT.foundWrong,
+      `there is no ${model.name} to take the place of ${place[0]}`,
+      'load samples with vantfell seed, or write a key',
+    );
   return path.replace(place[0], encodeURIComponent(String(row[0])));
 }

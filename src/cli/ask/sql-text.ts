@@ -17,7 +17,10 @@ export function sqlText(sql: string, kind: string): string {
   }
 }
 
-/** Statements one below the other, each with its time and rows. Their values are not shown: there may be secrets in them. */
+/**
+ * Statements one below the other, each with its time and rows. Their values are not shown: there may be secrets in
+ * them.
+ */
 export function statementsText(asked: readonly Asked[], kind: string, paint: Terminal['paint']): string {
   return asked
     .map((one) => {

@@ -3,7 +3,9 @@ import type { Argv } from 'yargs';
 import type { Graph } from '../../core/model/graph.ts';
 import { COMMANDS, GLOBAL_OPTIONS } from '../commands.ts';
 
-/** What a word may be, where neither the command line nor the project says more: left to the shell, which knows files. */
+/**
+ * What a word may be, where neither the command line nor the project says more: left to the shell, which knows files.
+ */
 const NOTHING: readonly string[] = [];
 
 const commandNames = COMMANDS.map(({ usage }) => usage.split(' ')[0]!);
@@ -68,7 +70,13 @@ async function paths(words: readonly string[], graph: Graph | undefined): Promis
   if (graph === undefined) return NOTHING;
   const { allEndpoints } = await import('../../core/http/endpoints.ts');
   const method = words.find((word) => METHODS.includes(word.toUpperCase()))?.toUpperCase();
-  return [...new Set(allEndpoints(graph).filter((one) => one.method === method).map(({ path }) => path))]; // prettier-ignore
+  return [
+    ...new Set(
+      allEndpoints(graph)
+        .filter((one) => one.method === method)
+        .map(({ path }) => path),
+    ),
+  ];
 }
 
 /** The samples of those who sign in. */
@@ -77,5 +85,5 @@ async function people(words: readonly string[], graph: Graph | undefined): Promi
   const { readSampleFiles } = await import('../../project/samples.ts');
   const { readSamples } = await import('../../core/samples/read.ts');
   const { rows } = readSamples(graph, readSampleFiles(folderAt(words), graph).sources);
-  return rows.flatMap(({ model, handle }) => (model.name === graph.identity!.model ? [`${model.name}/${handle}`] : [])); // prettier-ignore
+  return rows.flatMap(({ model, handle }) => (model.name === graph.identity!.model ? [`${model.name}/${handle}`] : []));
 }

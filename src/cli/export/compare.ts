@@ -45,7 +45,11 @@ function readDocument(file: string): Tree {
     // JSON is YAML.
     document = text.trimStart().startsWith('{') ? JSON.parse(text) : parse(text);
   } catch (error) {
-    throw new Failure(EXIT.foundWrong, `${file} is neither JSON nor YAML: ${(error as Error).message.split('\n')[0]}`, 'name a file that export openapi wrote'); // prettier-ignore
+    throw new Failure(
+      EXIT.foundWrong,
+      `${file} is neither JSON nor YAML: ${(error as Error).message.split('\n')[0]}`,
+      'name a file that export openapi wrote',
+    );
   }
   if (isRecord(document) && String(document.openapi).startsWith('3.1.') && isRecord(document.paths)) return document;
   throw new Failure(EXIT.foundWrong, `${file} is no OpenAPI 3.1 document`, 'name a file that export openapi wrote');

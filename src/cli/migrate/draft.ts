@@ -173,8 +173,15 @@ function refuseNeedless(plan: Redesign, { fills }: Decisions, migrations: readon
   const needless = [...fills.keys()].find((name) => !needed.has(name));
   if (needless === undefined) return;
   const last = migrations.at(-1);
-  const remedy = last === undefined ? 'leave it out' : `leave it out; or, where it is meant for ${last.name}, delete that before it runs and draft it again`; // prettier-ignore
-  throw new Failure(EXIT.wrongCommand, `--fill ${needless}: nothing about it changes that rows would need a value for`, remedy); // prettier-ignore
+  const remedy =
+    last === undefined
+      ? 'leave it out'
+      : `leave it out; or, where it is meant for ${last.name}, delete that before it runs and draft it again`;
+  throw new Failure(
+    EXIT.wrongCommand,
+    `--fill ${needless}: nothing about it changes that rows would need a value for`,
+    remedy,
+  );
 }
 
 interface Shown {

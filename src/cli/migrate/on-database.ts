@@ -5,7 +5,10 @@ import { readMigrations } from '../../project/migrations.ts';
 import { kindOf, storeAddress } from '../../project/project.ts';
 import type { SoundProject } from '../../project/project.ts';
 
-/** Works on a project's database as it stands, beside its migrations; what goes wrong with it is told as people need it. */
+/**
+ * Works on a project's database as it stands, beside its migrations; what goes wrong with it is told as people need
+ * it.
+ */
 export async function onDatabase<Result>(
   project: SoundProject,
   work: (store: Store, migrations: readonly Migration[]) => Promise<Result>,

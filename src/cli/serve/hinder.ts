@@ -10,7 +10,9 @@ export interface Hindrance {
   readonly fail: number;
 }
 
-/** Makes requests wait and fail as asked; undefined where neither was. What fails is not even read: it changes nothing. */
+/**
+ * Makes requests wait and fail as asked; undefined where neither was. What fails is not even read: it changes nothing.
+ */
 export function hindering({ slow, fail }: Hindrance): (() => Promise<void>) | undefined {
   if (slow === 0 && fail === 0) return undefined;
   return async () => {

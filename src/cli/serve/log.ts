@@ -13,7 +13,9 @@ export interface ServeLog {
   request(exchange: Exchange): void;
 }
 
-/** Lines for a person at a terminal; elsewhere, lines of JSON for those who collect them. A trace is for people anyway. */
+/**
+ * Lines for a person at a terminal; elsewhere, lines of JSON for those who collect them. A trace is for people anyway.
+ */
 export function serveLog(context: Context, trace: boolean): ServeLog {
   const { terminal } = context;
   const isTerminal = process.stderr.isTTY;
@@ -22,7 +24,9 @@ export function serveLog(context: Context, trace: boolean): ServeLog {
   const spoken =
     (level: string): Log['info'] =>
     (message, details) =>
-      write(`${terminal.tint.cyan(level)} ${message}${details === undefined ? '' : ` ${terminal.tint.dim(JSON.stringify(details))}`}`); // prettier-ignore
+      write(
+        `${terminal.tint.cyan(level)} ${message}${details === undefined ? '' : ` ${terminal.tint.dim(JSON.stringify(details))}`}`,
+      );
   return {
     code: json === undefined ? { info: spoken('info'), warn: spoken('warn'), error: spoken('error') } : codeLog(json),
     defect(error, request) {

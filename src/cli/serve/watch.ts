@@ -18,8 +18,8 @@ export interface Following {
 }
 
 /**
- * Serves a project anew whenever one of its files has changed, or a migration its tables. Where that can't be, it says why,
- * and the service goes on as it was. Nothing is served before `begun`.
+ * Serves a project anew whenever one of its files has changed, or a migration its tables. Where that can't be, it says
+ * why, and the service goes on as it was. Nothing is served before `begun`.
  */
 export function followChanges(
   context: Context,

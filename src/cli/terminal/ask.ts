@@ -20,8 +20,8 @@ export async function confirm({ yes, terminal }: Context, question: string, othe
 }
 
 /**
- * Asks for lines, one after the other, until an empty one. `take` keeps a line, or tells what is wrong with it, and it is
- * asked for again. Where nobody can be asked, `otherwise` tells the way out.
+ * Asks for lines, one after the other, until an empty one. `take` keeps a line, or tells what is wrong with it, and it
+ * is asked for again. Where nobody can be asked, `otherwise` tells the way out.
  */
 export async function askLines(
   { terminal }: Context,

@@ -2,11 +2,22 @@ import Table from 'cli-table3';
 
 const NOTHING = '';
 const CHARS = {
-  top: NOTHING, 'top-mid': NOTHING, 'top-left': NOTHING, 'top-right': NOTHING,
-  bottom: NOTHING, 'bottom-mid': NOTHING, 'bottom-left': NOTHING, 'bottom-right': NOTHING,
-  left: NOTHING, 'left-mid': NOTHING, mid: NOTHING, 'mid-mid': NOTHING,
-  right: NOTHING, 'right-mid': NOTHING, middle: '  ',
-}; // prettier-ignore
+  top: NOTHING,
+  'top-mid': NOTHING,
+  'top-left': NOTHING,
+  'top-right': NOTHING,
+  bottom: NOTHING,
+  'bottom-mid': NOTHING,
+  'bottom-left': NOTHING,
+  'bottom-right': NOTHING,
+  left: NOTHING,
+  'left-mid': NOTHING,
+  mid: NOTHING,
+  'mid-mid': NOTHING,
+  right: NOTHING,
+  'right-mid': NOTHING,
+  middle: '  ',
+};
 
 /** Aligned columns without lines; cells may be painted. `right` names the columns whose cells stand to the right. */
 export function table(rows: readonly (readonly (string | number)[])[], right: readonly number[] = []): string {

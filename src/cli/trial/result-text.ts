@@ -29,8 +29,19 @@ export function resultText(
   const rows = models.map((model) => [model, ...used.map((endpoint) => cell(model, endpoint, derived, paint))]);
   const head = ['', ...used].map((word) => paint.dim(word));
   return [
-    ...(rows.length === 0 ? [] : [table([head, ...rows], used.map((_name, at) => at + 1)), '']), // prettier-ignore
-    ...scenarios.map(({ case: { title, model }, failure }) => `${failure === undefined ? paint.green('passed') : paint.red('failed')} ${title} ${paint.dim(model)}`), // prettier-ignore
+    ...(rows.length === 0
+      ? []
+      : [
+          table(
+            [head, ...rows],
+            used.map((_name, at) => at + 1),
+          ),
+          '',
+        ]),
+    ...scenarios.map(
+      ({ case: { title, model }, failure }) =>
+        `${failure === undefined ? paint.green('passed') : paint.red('failed')} ${title} ${paint.dim(model)}`,
+    ),
     ...(scenarios.length > 0 ? [''] : []),
     ...failed.flatMap((outcome) => [...failureLines(outcome, url, paint), '']),
     ...skipped.map(({ model, title, why }) => `${paint.yellow('skipped')} ${model}: ${title} (${why})`),
@@ -62,7 +73,14 @@ function failureLines({ case: tried, failure }: Outcome, url: string, paint: Ter
 function coverageLines(coverage: Coverage, paint: Terminal['paint']): string[] {
   const parts = Object.entries(coverage).map(([what, { all, missing }]) => `${all - missing.length} of ${all} ${what}`);
   const named = [...coverage.endpoints.missing, ...coverage.rules.missing, ...coverage.grants.missing];
-  const few = named.length === 0 ? [] : [paint.dim(`not met: ${named.slice(0, MOST_NAMED).join('; ')}${named.length > MOST_NAMED ? `; and ${named.length - MOST_NAMED} more` : ''}`)]; // prettier-ignore
+  const few =
+    named.length === 0
+      ? []
+      : [
+          paint.dim(
+            `not met: ${named.slice(0, MOST_NAMED).join('; ')}${named.length > MOST_NAMED ? `; and ${named.length - MOST_NAMED} more` : ''}`,
+          ),
+        ];
   return [paint.dim(`met: ${parts.join(', ')}`), ...few];
 }
 

@@ -25,7 +25,10 @@ export interface AgainstOptions {
   readonly bail: boolean;
 }
 
-/** Runs the scenarios of a project on a service that runs already. Nothing looks into its database, or puts back what they do. */
+/**
+ * Runs the scenarios of a project on a service that runs already. Nothing looks into its database, or puts back what
+ * they do.
+ */
 export async function runAgainst(
   context: Context,
   project: SoundProject,
@@ -44,9 +47,18 @@ export async function runAgainst(
   }
   const chosen = cases.filter(wanted);
   const tokens = await tokensOf(graph, base, rows, chosen);
-  const tried = { own: base, open: base, limited: base, tokenOf: (name: string) => tokens.get(name), document: makeDocumentJudge(openApi(graph)) }; // prettier-ignore
+  const tried = {
+    own: base,
+    open: base,
+    limited: base,
+    tokenOf: (name: string) => tokens.get(name),
+    document: makeDocumentJudge(openApi(graph)),
+  };
   const outcomes = await runCases(chosen, tried, bail);
-  return { result: { service: graph.service.name, outcomes, skipped: [], milliseconds: performance.now() - begun }, url: base }; // prettier-ignore
+  return {
+    result: { service: graph.service.name, outcomes, skipped: [], milliseconds: performance.now() - begun },
+    url: base,
+  };
 }
 
 /** The samples, with the keys that they give themselves. */
@@ -58,7 +70,11 @@ function givenKeys(file: string): [string, unknown][] {
     const given = JSON.parse(readFileSync(file, 'utf8')) as unknown;
     if (isRecord(given)) return Object.entries(given);
   } catch (error) {
-    throw new Failure(EXIT.surroundings, `${file} can not be read: ${(error as Error).message}`, 'name a JSON file with --handles'); // prettier-ignore
+    throw new Failure(
+      EXIT.surroundings,
+      `${file} can not be read: ${(error as Error).message}`,
+      'name a JSON file with --handles',
+    );
   }
   throw new Failure(EXIT.foundWrong, `${file} is no map of handles`, 'write { "hut/grey-hut": "its key" }');
 }
@@ -70,16 +86,26 @@ async function tokensOf(
   rows: readonly SampleRow[],
   cases: readonly Case[],
 ): Promise<Map<string, string>> {
-  const names = new Set(cases.flatMap(({ steps }) => steps.flatMap(({ as, together = [] }) => [as, ...together.map((one) => one.as)]))); // prettier-ignore
+  const names = new Set(
+    cases.flatMap(({ steps }) => steps.flatMap(({ as, together = [] }) => [as, ...together.map((one) => one.as)])),
+  );
   const tokens = new Map<string, string>();
   const { identity } = graph;
   for (const name of names) {
-    if (name === undefined || name === 'nobody' || identity?.login === undefined || identity.secret === undefined) continue; // prettier-ignore
+    if (name === undefined || name === 'nobody' || identity?.login === undefined || identity.secret === undefined)
+      continue;
     const row = rows.find(({ model, handle }) => model.name === identity.model && handle === name);
-    const body = { [identity.login.member]: row?.values[identity.login.member], [identity.secret.member]: row?.values[identity.secret.member] }; // prettier-ignore
+    const body = {
+      [identity.login.member]: row?.values[identity.login.member],
+      [identity.secret.member]: row?.values[identity.secret.member],
+    };
     const answer = await signIn(`${url}${graph.service.prefix}/tokens`, body);
     if (answer === undefined) {
-      throw new Failure(EXIT.foundWrong, `${identity.model}/${name} can not sign in at ${url} with what the samples say`, 'load the samples there, or let somebody else ask'); // prettier-ignore
+      throw new Failure(
+        EXIT.foundWrong,
+        `${identity.model}/${name} can not sign in at ${url} with what the samples say`,
+        'load the samples there, or let somebody else ask',
+      );
     }
     tokens.set(name, answer);
   }
@@ -89,9 +115,17 @@ async function tokensOf(
 async function signIn(url: string, body: object): Promise<string | undefined> {
   let answer: Response;
   try {
-    answer = await fetch(url, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }); // prettier-ignore
+    answer = await fetch(url, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify(body),
+    });
   } catch {
-    throw new Failure(EXIT.surroundings, `nothing answers at ${url}`, 'start the service, or name another address with --against'); // prettier-ignore
+    throw new Failure(
+      EXIT.surroundings,
+      `nothing answers at ${url}`,
+      'start the service, or name another address with --against',
+    );
   }
   return answer.ok ? ((await answer.json()) as { access_token: string }).access_token : undefined;
 }

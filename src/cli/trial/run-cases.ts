@@ -46,13 +46,26 @@ export async function runCase(one: Case, tried: Tried): Promise<Outcome> {
   const begun = performance.now();
   const kept = new Map<string, unknown>();
   const answered: Answered[] = [];
-  const done = (failure?: Outcome['failure']): Outcome => ({ case: one, milliseconds: performance.now() - begun, answered, ...(failure === undefined ? {} : { failure }) }); // prettier-ignore
+  const done = (failure?: Outcome['failure']): Outcome => ({
+    case: one,
+    milliseconds: performance.now() - begun,
+    answered,
+    ...(failure === undefined ? {} : { failure }),
+  });
   for (const step of one.steps) {
     const all = (step.together ?? Array.from({ length: step.times ?? 1 }, () => step)).map((one) => sentOf(one, kept));
     const [sent] = all as [Sent];
-    const spent = step.exhausts === undefined ? undefined : await exhaust(tried, sent, step.exhausts, step.expect.status); // prettier-ignore
+    const spent =
+      step.exhausts === undefined ? undefined : await exhaust(tried, sent, step.exhausts, step.expect.status);
     const answers = spent === undefined ? await Promise.all(all.map((one) => ask(tried, one))) : [spent.answer];
-    answered.push(...answers.map(({ status }, at) => ({ method: all[at]!.method, path: pathIn(all[at]!), status, as: all[at]!.as }))); // prettier-ignore
+    answered.push(
+      ...answers.map(({ status }, at) => ({
+        method: all[at]!.method,
+        path: pathIn(all[at]!),
+        status,
+        as: all[at]!.as,
+      })),
+    );
     const faults = answers.flatMap((answer, at) => documentFaults(tried, all[at]!, answer, one));
     const [first] = answers as [Answer];
     const answer = step.pages === true && first.status === 200 ? await thereAndBack(tried, sent, first) : first;
@@ -111,7 +124,8 @@ const MOST_PAGES = 2_000;
 
 /** All records of a list from its first page on, and all again from its last page back. */
 async function thereAndBack(tried: Tried, sent: Sent, first: Answer): Promise<Answer> {
-  type Page = { data: unknown[]; page: { next: string | null; prev: string | null } }; // eslint-disable-line @typescript-eslint/consistent-type-definitions
+  // eslint-disable-line @typescript-eslint/consistent-type-definitions
+  type Page = { data: unknown[]; page: { next: string | null; prev: string | null } };
   const pageAt = async (path: string): Promise<Answer> => ask(tried, { ...sent, path });
   let [last, pages] = [first, 1];
   const data = [...(first.body as Page).data];
@@ -141,7 +155,10 @@ function headersOf(
   { method, body, type, ifMatch, headers = {} }: Step,
   kept: ReadonlyMap<string, unknown>,
 ): Record<string, string> {
-  const given = Object.entries(headers).map(([name, value]) => [name, value.replace(/\{([^}]+)\}/g, (_all, one: string) => String(kept.get(one)))]); // prettier-ignore
+  const given = Object.entries(headers).map(([name, value]) => [
+    name,
+    value.replace(/\{([^}]+)\}/g, (_all, one: string) => String(kept.get(one))),
+  ]);
   return {
     ...(body === undefined ? {} : { 'content-type': type ?? usualType(method) }),
     ...(ifMatch === undefined ? {} : { 'if-match': ifMatch }),

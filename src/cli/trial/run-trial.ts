@@ -50,7 +50,8 @@ export async function runTrial(
       // Without limits of requests, which would only count the trial's own.
       const limits = { ...graph.service.limits, rate: undefined, signIn: 1_000_000 };
       const unlimited = { ...graph, service: { ...graph.service, limits: limits as Graph['service']['limits'] } };
-      const opened = (everybody: boolean, of = unlimited): Service => serviceOn(of, store, [key], (error) => defects.push(error), { code: project.loaded, quiet: true, everybody }); // prettier-ignore
+      const opened = (everybody: boolean, of = unlimited): Service =>
+        serviceOn(of, store, [key], (error) => defects.push(error), { code: project.loaded, quiet: true, everybody });
       const [own, open, limited] = [opened(false), opened(true), opened(false, graph)];
       const { derived, tokens, keys } = await stageOf(project, own, store);
       const sources = readTrialFiles(project.folder);
@@ -85,7 +86,9 @@ export async function runTrial(
             outcomes,
             skipped: derived.skipped,
             milliseconds: performance.now() - begun,
-            ...(chosen.length === derived.cases.length + scenarios.cases.length ? { coverage: coverageOf(graph, document, outcomes) } : {}), // prettier-ignore
+            ...(chosen.length === derived.cases.length + scenarios.cases.length
+              ? { coverage: coverageOf(graph, document, outcomes) }
+              : {}),
           },
           url: servers[0]!.url,
         };

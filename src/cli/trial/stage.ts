@@ -27,7 +27,8 @@ export async function stageOf(project: SoundProject, service: Service, store: St
   const { graph } = project;
   const { world, tokens } = await worldIn(graph, service, store);
   const known = knownValues(project);
-  const derived = world === undefined ? tooMany(deriveCases(graph, known, new Date())) : deriveCases(graph, known, world.now, world); // prettier-ignore
+  const derived =
+    world === undefined ? tooMany(deriveCases(graph, known, new Date())) : deriveCases(graph, known, world.now, world);
   return { derived, tokens, keys: await handlesIn(graph, store) };
 }
 
@@ -36,7 +37,14 @@ const MOST_ROWS = 2_000;
 
 const tooMany = ({ cases, skipped }: Derived): Derived => ({
   cases,
-  skipped: [...skipped, { model: 'all models', title: 'filters, orders, pages and callers', why: `the samples have more than ${MOST_ROWS} records of one model` }], // prettier-ignore
+  skipped: [
+    ...skipped,
+    {
+      model: 'all models',
+      title: 'filters, orders, pages and callers',
+      why: `the samples have more than ${MOST_ROWS} records of one model`,
+    },
+  ],
 });
 
 /** The sample data as it stands, and a token for everybody in it; no world where there are too many records. */
@@ -48,7 +56,8 @@ async function worldIn(
   const rows = new Map<string, readonly Row[]>();
   await service.writes.run(null, async (work) => {
     const scope = service.writes.scopeOf(work);
-    for (const { name } of graph.models) rows.set(name, await scope.model(name).find(undefined, { limit: MOST_ROWS + 1 })); // prettier-ignore
+    for (const { name } of graph.models)
+      rows.set(name, await scope.model(name).find(undefined, { limit: MOST_ROWS + 1 }));
   });
   const tokens = new Map<string, string>();
   const people: Person[] = [NOBODY];

@@ -12,7 +12,9 @@ export async function watchTrial({ folder, terminal }: Context, words: readonly 
   for (;;) {
     const changed = nextChange(folder);
     const child = spawn(process.execPath, [process.argv[1]!, ...again], { stdio: 'inherit' });
-    const ended = await new Promise<NodeJS.Signals | null>((resolve) => child.on('exit', (_code, signal) => resolve(signal))); // prettier-ignore
+    const ended = await new Promise<NodeJS.Signals | null>((resolve) =>
+      child.on('exit', (_code, signal) => resolve(signal)),
+    );
     if (ended === 'SIGINT') return EXIT.done;
     terminal.say('waiting for a change; Ctrl+C ends it');
     const file = await changed;

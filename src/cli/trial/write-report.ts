@@ -18,6 +18,12 @@ export function writeReport(
 function textFor(file: string, result: TrialResult, url: string): string {
   if (file.endsWith('.html')) return htmlReport(result, url);
   if (file.endsWith('.xml')) return junitXml(result, url);
-  const cases = result.outcomes.map(({ case: { model, endpoint, title }, milliseconds, failure }) => ({ model, endpoint, title, milliseconds, passed: failure === undefined })); // prettier-ignore
+  const cases = result.outcomes.map(({ case: { model, endpoint, title }, milliseconds, failure }) => ({
+    model,
+    endpoint,
+    title,
+    milliseconds,
+    passed: failure === undefined,
+  }));
   return `${JSON.stringify({ ...resultValue(result), cases }, null, 2)}\n`;
 }

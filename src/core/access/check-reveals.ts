@@ -46,7 +46,8 @@ export function checkReveals(graph: Graph, models: readonly DeclaredModel[]): Pr
     const sound = (declaration.rules ?? []).filter(({ check }) => check !== undefined);
     if (sound.length === model.rules.length) {
       model.rules.forEach(({ check }, index) => {
-        if (sound[index]?.reveals !== true) judge('this rule', check, ['rules', (declaration.rules ?? []).indexOf(sound[index]!), 'check']); // prettier-ignore
+        if (sound[index]?.reveals !== true)
+          judge('this rule', check, ['rules', (declaration.rules ?? []).indexOf(sound[index]!), 'check']);
       });
     }
     for (const set of model.unique) {
@@ -54,7 +55,13 @@ export function checkReveals(graph: Graph, models: readonly DeclaredModel[]): Pr
       const declared = hidden && declaration.fields?.[hidden.member];
       if (declared === undefined || declared.reveals === true) continue;
       const message = `that a value of \`${hidden!.member}\` is taken shows to callers who can not see it`;
-      report.warn('unique-hidden', message, 'say so with reveals: true, or let every reader see it', ['fields', hidden!.member], 'key'); // prettier-ignore
+      report.warn(
+        'unique-hidden',
+        message,
+        'say so with reveals: true, or let every reader see it',
+        ['fields', hidden!.member],
+        'key',
+      );
     }
     for (const { field } of declaration.sort === undefined ? [] : model.sort) {
       judge('the order of lists', orderedBy(graph, model, field), ['sort'], undefined, false);

@@ -67,7 +67,7 @@ const follows: Readonly<Partial<Record<Verb, Verb>>> = { replace: 'update', clea
 function declaredVerbs(may: MayDeclaration, model: Skeleton, context: GrantContext, report: Reporter): Access['verbs'] {
   const grants = new Map<Verb, Grants>();
   for (const verb of verbs) {
-    if (Object.hasOwn(may, verb)) grants.set(verb, readGrants(may[verb], [verb], model, context, report)); // prettier-ignore
+    if (Object.hasOwn(may, verb)) grants.set(verb, readGrants(may[verb], [verb], model, context, report));
   }
   const of = (verb: Verb): Grants => grants.get(verb) ?? (follows[verb] === undefined ? NOBODY : of(follows[verb]));
   return Object.fromEntries(verbs.map((verb) => [verb, of(verb)])) as Record<Verb, Grants>;
@@ -124,7 +124,14 @@ function memberGrants(
 ): Map<string, Grants> {
   const grants = new Map<string, Grants>();
   const relations = model.relations.map(({ name, field }): [string, string] => [name, field.member]);
-  const links = model.links.flatMap(({ name, member }): [string, string][] => (member === undefined ? [] : [[name, member], [member, member]])); // prettier-ignore
+  const links = model.links.flatMap(({ name, member }): [string, string][] =>
+    member === undefined
+      ? []
+      : [
+          [name, member],
+          [member, member],
+        ],
+  );
   const computed = key === 'set' ? [] : [...context.scope.computedNames(model.name)];
   const members = new Map([
     ...[...model.byMember.keys(), ...computed].map((member): [string, string] => [member, member]),
@@ -219,7 +226,11 @@ function pathGrant(
   let told = false;
   const found = relationPath(model, declared, skeletons, (_code, message) => {
     told = true;
-    const known = [...WORDS, ...model.relations.map(({ name }) => name), ...(identity?.roleNames ?? []).map((role) => `role:${role}`)]; // prettier-ignore
+    const known = [
+      ...WORDS,
+      ...model.relations.map(({ name }) => name),
+      ...(identity?.roleNames ?? []).map((role) => `role:${role}`),
+    ];
     report.error('unknown-grant', `\`${declared}\` is no grant: ${message}`, didYouMean(declared, known), path);
   });
   if (found === undefined || told) return undefined;

@@ -59,7 +59,9 @@ export function sightOf(graph: Graph, viewer: Viewer): Sight {
 
 /** The member of a record that says where a relation leads; what is none is itself. */
 function memberBehind({ relations, links }: Model, name: string): string {
-  const found = relations.find((relation) => relation.name === name)?.field.member ?? links.find((one) => one.name === name)?.member; // prettier-ignore
+  const found =
+    relations.find((relation) => relation.name === name)?.field.member ??
+    links.find((one) => one.name === name)?.member;
   return found ?? name;
 }
 

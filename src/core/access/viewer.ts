@@ -44,7 +44,10 @@ export function asksForLinks(expression: Expression): boolean {
   let found = false;
   walk(expression, (node) => {
     const lists = 'left' in node ? [node.left, node.right] : [];
-    const many = 'many' in node ? [node.many] : lists.flatMap((list) => ('kind' in list && list.kind === 'many' ? [list.many] : [])); // prettier-ignore
+    const many =
+      'many' in node
+        ? [node.many]
+        : lists.flatMap((list) => ('kind' in list && list.kind === 'many' ? [list.many] : []));
     found ||= many.some(({ of, via }) => of.op !== 'at' && 'table' in via);
   });
   return found;

@@ -70,7 +70,9 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       (given[member] ?? null) !== null && given[member] !== before[member];
     if (model.relations.some(isNew)) {
       // Whether the records of all relations are there, in one look.
-      const bound = model.relations.map((relation) => bind(relation.field, isNew(relation) ? given[relation.field.member] : null)); // prettier-ignore
+      const bound = model.relations.map((relation) =>
+        bind(relation.field, isNew(relation) ? given[relation.field.member] : null),
+      );
       const there = (await work.transaction.first(look.exist, [...bound, ...look.exist.values(occasion)]))!;
       for (const [at, relation] of model.relations.entries()) {
         if (!isNew(relation) || Number(there[at]) !== 0) continue;
@@ -204,7 +206,9 @@ export function makeChanges(model: Model, writing: Writing): Changes {
   function refuseMissing(values: Values): void {
     const missing = required.filter(({ member }) => (values[member] ?? null) === null);
     if (missing.length === 0) return;
-    throw brokenRules(missing.map(({ member }) => ({ pointer: pointerTo(member), rule: 'required', detail: 'must be given' }))); // prettier-ignore
+    throw brokenRules(
+      missing.map(({ member }) => ({ pointer: pointerTo(member), rule: 'required', detail: 'must be given' })),
+    );
   }
 
   /** Names and counts what whoever asked may know of; that something else is there is all that they are told of it. */
@@ -240,13 +244,16 @@ export function makeChanges(model: Model, writing: Writing): Changes {
   /** What a client's body asks for, without what it repeats of members that they may not set. */
   function wantedOf(asked: Values, { seen, sets }: Held, sight: Sight): Values {
     const closed = Object.keys(asked).filter((member) => !sets(member));
-    refuseSetting(sight, closed.filter((member) => !Object.hasOwn(seen, member) || !isSame(asked[member], seen[member]))); // prettier-ignore
+    refuseSetting(
+      sight,
+      closed.filter((member) => !Object.hasOwn(seen, member) || !isSame(asked[member], seen[member])),
+    );
     return Object.fromEntries(Object.entries(asked).filter(([member]) => !closed.includes(member)));
   }
 
   /**
-   * What is to be set, but for what a client can't have meant because they don't see it: hidden members that they give no
-   * value, relations that are null to them alone, links to records that they may not read.
+   * What is to be set, but for what a client can't have meant because they don't see it: hidden members that they give
+   * no value, relations that are null to them alone, links to records that they may not read.
    */
   function keepingHidden(set: Values, wanted: Values, { record, seen, sets }: Held): Values {
     const kept: Values = {};
@@ -319,7 +326,8 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       const sight = client?.sight;
       const terms = sight && termsFor(sight);
       const look = lookFor(sight ?? service);
-      const held = client === undefined ? wholly(await current(work, key)) : await terms!.hold(work, key, how, client.guard); // prettier-ignore
+      const held =
+        client === undefined ? wholly(await current(work, key)) : await terms!.hold(work, key, how, client.guard);
       const { record, seen } = held;
       const body = typeof given === 'function' ? await given(seen) : given;
       const now = work.now();
@@ -369,7 +377,8 @@ export function makeChanges(model: Model, writing: Writing): Changes {
     },
 
     async delete(work, key, client) {
-      const record = client === undefined ? await current(work, key) : (await changes.hold(work, key, 'delete', client)).record; // prettier-ignore
+      const record =
+        client === undefined ? await current(work, key) : (await changes.hold(work, key, 'delete', client)).record;
       if (!(await cascade.delete(work, key))) await changes.remove(work, key, record);
     },
 

@@ -16,13 +16,18 @@ export interface Moment {
   uuid(): string;
   /** So many bytes that nobody can guess. */
   random(bytes: number): Uint8Array;
-  /** Lets others go on where there was long work; undefined where nobody had to wait. To be called between its parts. */
+  /**
+   * Lets others go on where there was long work; undefined where nobody had to wait. To be called between its parts.
+   */
   rest?(): Promise<void> | undefined;
 }
 
 export interface Written {
   readonly key: Scalar;
-  /** What answers show of the record, and all that is stored of it where that is more; undefined where it takes a look at them. */
+  /**
+   * What answers show of the record, and all that is stored of it where that is more; undefined where it takes a look
+   * at them.
+   */
   readonly texts?: Texts;
 }
 
@@ -53,8 +58,8 @@ export interface Changes {
   /** How many secrets there are to be hashed among some values. */
   countSecrets(values: Values): number;
   /**
-   * Where `sight` is given it is a client who writes, and every grant is asked for; else it is the service itself. So it
-   * is with all that follow.
+   * Where `sight` is given it is a client who writes, and every grant is asked for; else it is the service itself. So
+   * it is with all that follow.
    */
   create(work: Work, values: Values, sight?: Sight): Promise<Written>;
   /** `replace` gives members that the body leaves out their defaults; `update` leaves them as they are. */
@@ -71,7 +76,10 @@ export interface Changes {
   lock(work: Work, key: Scalar): Promise<Values>;
   /** The same for a client who is about to do something with it. */
   hold(work: Work, key: Scalar, act: Act, client: Client): Promise<Held>;
-  /** What answers show of a record, and all that is stored of it where that is more; undefined where it may not be read. */
+  /**
+   * What answers show of a record, and all that is stored of it where that is more; undefined where it may not be
+   * read.
+   */
   shown(work: Work, key: Scalar, sight?: Sight): Promise<Texts | undefined>;
   /** Deletes a record that nothing goes along with any more. For `cascade.ts`. */
   remove(work: Work, key: Scalar, record: Values): Promise<void>;

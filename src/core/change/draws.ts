@@ -192,7 +192,9 @@ function unitsIn(json: unknown, field: Field, otherwise: bigint): bigint {
   return value === null ? otherwise : unitsOf(value, field);
 }
 
-/** Taking is one statement that changes nothing where too little is left: however many ask at once, nobody gets more. */
+/**
+ * Taking is one statement that changes nothing where too little is left: however many ask at once, nobody gets more.
+ */
 function stockStatements(
   model: Model,
   field: Field,

@@ -19,8 +19,8 @@ export interface Hooked {
   /** Runs a hook that only looks, and writes through its scope. */
   run(name: HookName, work: Work, ...records: Values[]): Promise<void>;
   /**
-   * Runs a hook that may change a draft, of which it gets its own copy. Gives the members that it set, with the rules of
-   * their fields kept; those that it took out are undefined.
+   * Runs a hook that may change a draft, of which it gets its own copy. Gives the members that it set, with the rules
+   * of their fields kept; those that it took out are undefined.
    */
   draft(
     name: 'beforeCreate' | 'beforeUpdate',

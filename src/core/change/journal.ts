@@ -26,7 +26,10 @@ export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string):
     sql: `SELECT max(${name('id')}) FROM ${name(journalTable.name)} WHERE ${name('model')} = ${placeholder(1)} AND ${name('record')} = ${placeholder(2)}`,
   };
 
-  /** Lines of one record follow each other, whatever clock wrote them: their order tells which of its lives they are of. */
+  /**
+   * Lines of one record follow each other, whatever clock wrote them: their order tells which of its lives they are
+   * of.
+   */
   async function idFor(transaction: Transaction, model: string, key: string): Promise<string> {
     const id = uuid();
     if (!hasLives(graph.byName.get(model)!)) return id;
@@ -73,7 +76,8 @@ export function changesIn(model: Model): (before: Values | undefined, after: Val
     for (const member of before !== undefined && after !== undefined ? changing : members) {
       const [was, is] = [before?.[member] ?? null, after?.[member] ?? null];
       if (isSame(was, is)) continue;
-      changes[member] = before === undefined ? { after: is } : after === undefined ? { before: was } : { before: was, after: is }; // prettier-ignore
+      changes[member] =
+        before === undefined ? { after: is } : after === undefined ? { before: was } : { before: was, after: is };
     }
     return changes;
   };

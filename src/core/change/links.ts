@@ -74,7 +74,9 @@ export function linkWriter(graph: Graph, model: Model, dialect: Dialect): LinkWr
     ],
 
     isSame: (values, before) =>
-      all.every(({ links: { member } }) => [missing(values, before, member), missing(before, values, member)].every((keys) => keys.length === 0)), // prettier-ignore
+      all.every(({ links: { member } }) =>
+        [missing(values, before, member), missing(before, values, member)].every((keys) => keys.length === 0),
+      ),
 
     async write(transaction, key, values, before) {
       const near = dialect.bind(model.key, key);

@@ -67,7 +67,8 @@ function reachedBy(
   within: (of: Expression) => Expression = (of) => of,
 ): Reached[] {
   if (expression.op !== 'at') return childrenOf(expression).flatMap((child) => reachedBy(graph, child, within));
-  const inside = (of: Expression): Expression => within({ op: 'at', step: expression.step, target: expression.target, of, type: of.type }); // prettier-ignore
+  const inside = (of: Expression): Expression =>
+    within({ op: 'at', step: expression.step, target: expression.target, of, type: of.type });
   const key = inside(fieldExpression(modelOf(graph, expression.target).key));
   return [{ target: expression.target, key }, ...reachedBy(graph, expression.of, inside)];
 }

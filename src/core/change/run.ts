@@ -20,7 +20,10 @@ export interface Writes {
   /** What each kind of viewer may do and see. */
   readonly sights: Sights;
   changesOf(model: Model): Changes;
-  /** Does some work in one transaction, with its journal. What is to be told of it is told once it is kept. `null` is the service itself. */
+  /**
+   * Does some work in one transaction, with its journal. What is to be told of it is told once it is kept. `null` is
+   * the service itself.
+   */
   run<Result>(
     asker: Asker | null,
     work: (work: Work) => Promise<Result>,

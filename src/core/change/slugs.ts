@@ -57,7 +57,9 @@ export function slugsOf(model: Model, dialect: Dialect): Slugs {
   return {
     fill,
     async write(transaction, values, filled, write) {
-      const unique = filled.filter((field) => sources.some((source) => source.field === field && source.set !== undefined)); // prettier-ignore
+      const unique = filled.filter((field) =>
+        sources.some((source) => source.field === field && source.set !== undefined),
+      );
       if (unique.length === 0) return write();
       for (let tried = 1; ; tried += 1) {
         try {
@@ -77,8 +79,9 @@ export function slugsOf(model: Model, dialect: Dialect): Slugs {
 const AT_ONCE = 16;
 
 /**
- * A number that is free, of which the one before is taken. Those that are taken mostly stand side by side: it looks twice
- * as far each time until one is free, and then between the two, so that thousands of one name cost little more than one.
+ * A number that is free, of which the one before is taken. Those that are taken mostly stand side by side: it looks
+ * twice as far each time until one is free, and then between the two, so that thousands of one name cost little more
+ * than one.
  */
 async function firstFree(takenOf: (numbers: readonly number[]) => Promise<boolean[]>): Promise<number> {
   let [taken, free] = [1, Infinity];
@@ -110,7 +113,10 @@ const isTaken = (error: unknown, { table }: Model, { column }: Field): boolean =
 interface Source {
   readonly field: Field;
   readonly source: string;
-  /** Among the records that have the same values of these; the slug itself comes last. Undefined where it need not be unique. */
+  /**
+   * Among the records that have the same values of these; the slug itself comes last. Undefined where it need not be
+   * unique.
+   */
   readonly set?: {
     readonly fields: readonly Field[];
     readonly statement: Statement;
@@ -130,7 +136,9 @@ function sourcesOf(model: Model, { name, placeholder }: Dialect): Source[] {
     const others = fields.slice(0, -1).map((other, index) => `${name(other.column)} = ${placeholder(index + 1)} AND `);
     const places = Array.from({ length: AT_ONCE }, (_one, at) => placeholder(fields.length + at));
     const column = name(field.column);
-    const among = { sql: `SELECT ${column} FROM ${name(model.table)} WHERE ${others.join('')}${column} IN (${places.join(', ')})` }; // prettier-ignore
+    const among = {
+      sql: `SELECT ${column} FROM ${name(model.table)} WHERE ${others.join('')}${column} IN (${places.join(', ')})`,
+    };
     return [{ field, source: field.derivedFrom, set: { fields, statement, among } }];
   });
 }

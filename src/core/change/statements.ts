@@ -31,7 +31,10 @@ export interface ChangeStatements {
   /** One row: the record's key, what answers show of it, and all that is stored of it. */
   readonly insert: Statement;
   readonly inserted: readonly Field[];
-  /** One row with all that is stored of a record, as JSON; locked, so that nobody else changes it until the transaction ends. */
+  /**
+   * One row with all that is stored of a record, as JSON; locked, so that nobody else changes it until the transaction
+   * ends.
+   */
   readonly readLocked: Statement;
   /** Sets `updated`, in that order, and takes the key last. One row, like that of `insert`. */
   readonly update: Statement;
@@ -95,7 +98,12 @@ export function lookUps(model: Model, sight: Sight, dialect: Dialect): LookUps {
     readShown: shownStatement(graph, model, seen, dialect, { whole: !isOpen(graph, model), guard }),
     readDerived: derived.length === 0 ? undefined : shownStatement(graph, model, derived, dialect),
     exist: existStatement(model, sight, dialect),
-    linked: new Map(linkedOf(model).map((links) => [links.member, thereStatement(graph, modelOf(graph, links.target), dialect, sight.reaches(model, links))])), // prettier-ignore
+    linked: new Map(
+      linkedOf(model).map((links) => [
+        links.member,
+        thereStatement(graph, modelOf(graph, links.target), dialect, sight.reaches(model, links)),
+      ]),
+    ),
     referrers: referrersOf(model, sight, dialect),
   };
 }

@@ -44,8 +44,8 @@ export interface Terms {
   /** Refuses members of a new record that are not for this viewer to set. */
   judgeGiven(work: Work, given: Values, draft: Values, defaults: Values): Promise<void>;
   /**
-   * Refuses another owner, but for roles that may: a new record is its maker's, and one that stands has the owner that it
-   * has, whoever would like to be it, and however long the path to it is.
+   * Refuses another owner, but for roles that may: a new record is its maker's, and one that stands has the owner that
+   * it has, whoever would like to be it, and however long the path to it is.
    */
   judgeOwner(work: Work, act: Act, draft: Values, before: Values): Promise<void>;
 }
@@ -55,7 +55,8 @@ export function termsOf(model: Model, sight: Sight, dialect: Dialect): Terms {
   const bindKey = (key: Scalar) => dialect.bind(model.key, key);
   const owner = ownerField(model);
   const first = model.owner?.[0];
-  const ownerBehind = model.owner === undefined || model.owner.length < 2 ? undefined : ownerStatement(graph, model.owner, dialect); // prettier-ignore
+  const ownerBehind =
+    model.owner === undefined || model.owner.length < 2 ? undefined : ownerStatement(graph, model.owner, dialect);
   const settable = settersOf(model, sight);
   const held = keptBy((act: Act) => heldStatement(graph, model, sight, act, settable.open, dialect));
   const drafts = keptBy((act: Act) => {
@@ -69,7 +70,8 @@ export function termsOf(model: Model, sight: Sight, dialect: Dialect): Terms {
     const { sql, values } = guardSql(graph, model, condition, dialect, 1);
     return { sql: `SELECT 1 ${fromKey(model, dialect)}${sql}`, values };
   });
-  const isMaker = (member: string): boolean => model.access.set.get(member)?.some(({ kind }) => kind === 'maker') === true; // prettier-ignore
+  const isMaker = (member: string): boolean =>
+    model.access.set.get(member)?.some(({ kind }) => kind === 'maker') === true;
 
   return {
     async hold(work, key, act, guard) {
@@ -104,7 +106,15 @@ export function termsOf(model: Model, sight: Sight, dialect: Dialect): Terms {
       const named = Object.keys(given).filter((member) => !isMaker(member) && !isSame(given[member], defaults[member]));
       const closed = named.filter((member) => settable.closed.has(member));
       const open = settable.open.filter(([member]) => named.includes(member));
-      const judged = open.length === 0 ? [] : await draftStatement(graph, model, open.map(([, condition]) => condition), dialect).judge(work, draft); // prettier-ignore
+      const judged =
+        open.length === 0
+          ? []
+          : await draftStatement(
+              graph,
+              model,
+              open.map(([, condition]) => condition),
+              dialect,
+            ).judge(work, draft);
       refuseSetting(sight, [...closed, ...open.filter((_one, at) => judged[at] !== true).map(([member]) => member)]);
     },
 
@@ -150,7 +160,8 @@ function ownerStatement(graph: Graph, [first, ...rest]: readonly Relation[], dia
 export function refuseSetting({ viewer, graph }: Sight, members: readonly string[]): void {
   const [first] = members;
   if (first === undefined) return;
-  if (viewer.kind === 'anonymous' && graph.identity !== undefined) throw signInRequired(`${members.join(', ')} may not be set without signing in`); // prettier-ignore
+  if (viewer.kind === 'anonymous' && graph.identity !== undefined)
+    throw signInRequired(`${members.join(', ')} may not be set without signing in`);
   throw notAllowed(`not for you to set${members.length > 1 ? `: ${members.join(', ')}` : ''}`, pointerTo(first));
 }
 
@@ -169,7 +180,10 @@ function settersOf(
   };
 }
 
-/** One row: all that is stored, the same as it is seen where that is less, whether it is read and done, and who sets what. */
+/**
+ * One row: all that is stored, the same as it is seen where that is less, whether it is read and done, and who sets
+ * what.
+ */
 function heldStatement(
   graph: Graph,
   model: Model,
@@ -193,7 +207,9 @@ function heldStatement(
     compiled.push(one);
     return `CASE WHEN ${one.sql} THEN 1 ELSE 0 END`;
   };
-  const flags = [sight.may(model, 'read'), sight.may(model, act), ...setters.map(([, condition]) => condition)].map(flag); // prettier-ignore
+  const flags = [sight.may(model, 'read'), sight.may(model, act), ...setters.map(([, condition]) => condition)].map(
+    flag,
+  );
   const texts = [storedText(graph, model, dialect), shown === undefined ? 'NULL' : dialect.text(shown.json)];
   return {
     sql: `SELECT ${[...texts, ...flags].join(', ')} ${fromKey(model, dialect)}${dialect.lock}`,

@@ -44,7 +44,10 @@ export interface Entry {
   readonly key: Scalar;
   readonly at: Date;
   readonly action: Action;
-  /** What each member was, and what it became: without `before` where the record was made, without `after` where it went. */
+  /**
+   * What each member was, and what it became: without `before` where the record was made, without `after` where it
+   * went.
+   */
   readonly changes: Readonly<Record<string, { readonly before?: unknown; readonly after?: unknown }>>;
 }
 

@@ -88,8 +88,8 @@ const namesIn = (text: string): string[] =>
 type Complain = (code: string, message: string, remedy: string, from: number, to: number) => void;
 
 /**
- * The plain value of a document, in one walk. Anchors, merges and tags let a few lines stand for millions, or for code: a
- * declaration needs none of them. Undefined where what is left can't be read on.
+ * The plain value of a document, in one walk. Anchors, merges and tags let a few lines stand for millions, or for
+ * code: a declaration needs none of them. Undefined where what is left can't be read on.
  */
 function plainValue(document: Document.Parsed, text: string, complain: Complain): { value: unknown } | undefined {
   let readable = true;

@@ -26,8 +26,9 @@ const FORM = 'write it as "name: type, rule, rule value", like "beds: integer, r
 const CHOICE = /^enum\s+(.+)$/;
 
 /**
- * Reads `beds: integer, required, minimum 1`, `kind: enum green | black, default green`, or, with the name of a model for
- * the type, `warden: member, required`. Whether the values suit the type is the checker's to say. Throws `BadLine`.
+ * Reads `beds: integer, required, minimum 1`, `kind: enum green | black, default green`, or, with the name of a model
+ * for the type, `warden: member, required`. Whether the values suit the type is the checker's to say. Throws
+ * `BadLine`.
  */
 export function readFieldLine(line: string, models: readonly string[]): FieldLine {
   const [, name, rest] = /^\s*([^:\s]+)\s*:\s*(\S.*?)\s*$/.exec(line) ?? [];
@@ -36,7 +37,8 @@ export function readFieldLine(line: string, models: readonly string[]): FieldLin
   const given = Object.fromEntries(rules.map(ruleOf));
   if (models.includes(type)) return { name, relation: { to: type, ...given } };
   const choices = CHOICE.exec(type)?.[1];
-  if (choices !== undefined) return { name, field: { enum: choices.split('|').map((choice) => valueOf(choice.trim())), ...given } }; // prettier-ignore
+  if (choices !== undefined)
+    return { name, field: { enum: choices.split('|').map((choice) => valueOf(choice.trim())), ...given } };
   if ((typeNames as readonly string[]).includes(type)) return { name, field: { type, ...given } };
   throw new BadLine(`there is no type ${type}`, didYouMean(type, [...typeNames, 'enum', ...models]));
 }
@@ -44,10 +46,15 @@ export function readFieldLine(line: string, models: readonly string[]): FieldLin
 function ruleOf(text: string): [string, unknown] {
   const [, rule, value] = /^([A-Za-z]+)(?:\s*[\s=:]\s*(.+))?$/.exec(text) ?? [];
   if (rule === undefined) throw new BadLine(`"${text}" is no rule`, FORM);
-  if (!Object.hasOwn(fieldEntries, rule) && rule !== 'onDelete') throw new BadLine(`there is no rule ${rule}`, didYouMean(rule, Object.keys(fieldEntries))); // prettier-ignore
+  if (!Object.hasOwn(fieldEntries, rule) && rule !== 'onDelete')
+    throw new BadLine(`there is no rule ${rule}`, didYouMean(rule, Object.keys(fieldEntries)));
   return [rule, value === undefined ? true : valueOf(value)];
 }
 
 /** A number, true or false where it looks like one; else the text itself. */
 const valueOf = (text: string): string | number | boolean =>
-  /^-?(0|[1-9]\d*)(\.\d+)?$/.test(text) ? Number(text) : text === 'true' || text === 'false' ? text === 'true' : text.replace(/^(['"])(.*)\1$/, '$2'); // prettier-ignore
+  /^-?(0|[1-9]\d*)(\.\d+)?$/.test(text)
+    ? Number(text)
+    : text === 'true' || text === 'false'
+      ? text === 'true'
+      : text.replace(/^(['"])(.*)\1$/, '$2');

@@ -19,16 +19,25 @@ const request: Entries = {
     about: 'the request: a method and a path; {name} stands for what was kept, {hut/grey-hut} for the key of a sample',
   },
   as: who,
-  body: { shape: constant, about: 'what is sent; { sample: hut/grey-hut } is the key of a sample, { kept: name } what was kept' }, // prettier-ignore
+  body: {
+    shape: constant,
+    about: 'what is sent; { sample: hut/grey-hut } is the key of a sample, { kept: name } what was kept',
+  },
   headers: { shape: map(text(), /^[A-Za-z0-9-]+$/, 'the name of a header'), about: 'headers of the request' },
   expect: { shape: expectation, about: 'what must come back' },
-  keep: { shape: map(text(/^(\/.*)?$/, 'a JSON Pointer into the body'), keptName, keptHint), about: 'what to keep of the answer, under a name' }, // prettier-ignore
+  keep: {
+    shape: map(text(/^(\/.*)?$/, 'a JSON Pointer into the body'), keptName, keptHint),
+    about: 'what to keep of the answer, under a name',
+  },
 };
 
 const step = entries('a step', {
   ...request,
   together: { shape: list(entries('a request', request), 1), about: 'requests that are sent at the same time' },
-  record: { shape: text(/^[a-z][a-z0-9-]*\/.+$/, 'a sample, as night/grey-hut-0612'), about: 'a sample whose record is looked at' }, // prettier-ignore
+  record: {
+    shape: text(/^[a-z][a-z0-9-]*\/.+$/, 'a sample, as night/grey-hut-0612'),
+    about: 'a sample whose record is looked at',
+  },
   expect: { shape: map(constant, /./, 'a member'), about: 'what must come back, or what the record must hold' },
 });
 

@@ -40,10 +40,23 @@ const HEAD =
 /** The declarations of one model's types. */
 export function modelTypes(graph: Graph, model: Model): string[] {
   const name = tsName(model);
-  const views = [...model.views.keys()].map((view) => declared(viewName(model, view), recordMembers(graph, model, viewOf(graph, model, view)), view === 'default' ? model.description : `${capitalized(withArticle(model.name))} in the view ${view}.`, model.deprecated)); // prettier-ignore
+  const views = [...model.views.keys()].map((view) =>
+    declared(
+      viewName(model, view),
+      recordMembers(graph, model, viewOf(graph, model, view)),
+      view === 'default' ? model.description : `${capitalized(withArticle(model.name))} in the view ${view}.`,
+      model.deprecated,
+    ),
+  );
   const inputs = (['create', 'replace', 'update'] as const)
     .filter((kind) => model.endpoints.has(kind))
-    .map((kind) => declared(`${name}_${kind}`, inputMembers(graph, model, kind), `What it takes to ${kind} ${withArticle(model.name)}.`)); // prettier-ignore
+    .map((kind) =>
+      declared(
+        `${name}_${kind}`,
+        inputMembers(graph, model, kind),
+        `What it takes to ${kind} ${withArticle(model.name)}.`,
+      ),
+    );
   const operations = model.operations.flatMap((operation) => {
     const called = `${name}_${underscored(operation.name)}`;
     const { input, output } = operation;
@@ -55,7 +68,8 @@ export function modelTypes(graph: Graph, model: Model): string[] {
   return [...views, ...inputs, ...operations];
 }
 
-export const viewName = (model: Model, view: string): string => (view === 'default' ? tsName(model) : `${tsName(model)}_view_${view}`); // prettier-ignore
+export const viewName = (model: Model, view: string): string =>
+  view === 'default' ? tsName(model) : `${tsName(model)}_view_${view}`;
 
 export function declared(name: string, members: readonly Member[], about?: string, deprecated?: boolean): string {
   const head = remark(about, deprecated);
@@ -65,7 +79,11 @@ export function declared(name: string, members: readonly Member[], about?: strin
 
 /** Every member of a record that is no other record. */
 export const ownMembers = (graph: Graph, model: Model): Member[] =>
-  recordMembers(graph, model, ownNames(model).map((name) => ownMember(model, name)!)); // prettier-ignore
+  recordMembers(
+    graph,
+    model,
+    ownNames(model).map((name) => ownMember(model, name)!),
+  );
 
 const recordMembers = (graph: Graph, model: Model, shown: Shown): Member[] =>
   shown.map((member) => ({
@@ -76,7 +94,14 @@ const recordMembers = (graph: Graph, model: Model, shown: Shown): Member[] =>
   }));
 
 const notesOf = (member: ShownMember): Pick<Member, 'about' | 'deprecated'> => {
-  const { description, deprecated } = member.kind === 'field' ? member.field : member.kind === 'computed' ? member.computed : member.kind === 'keys' ? member.links : {}; // prettier-ignore
+  const { description, deprecated } =
+    member.kind === 'field'
+      ? member.field
+      : member.kind === 'computed'
+        ? member.computed
+        : member.kind === 'keys'
+          ? member.links
+          : {};
   return { about: description, deprecated };
 };
 
@@ -92,7 +117,9 @@ function shownType(graph: Graph, model: Model, member: ShownMember): string {
     case 'one':
     case 'many': {
       const target = modelOf(graph, member.target);
-      return `{ ${memberLines(recordMembers(graph, target, member.shown)).filter((line) => !line.startsWith('/**')).join(' ')} } | null`; // prettier-ignore
+      return `{ ${memberLines(recordMembers(graph, target, member.shown))
+        .filter((line) => !line.startsWith('/**'))
+        .join(' ')} } | null`;
     }
     case 'field': {
       const { field, inside } = member;
@@ -108,7 +135,10 @@ function inputMembers(graph: Graph, model: Model, kind: 'create' | 'replace' | '
   return [
     ...given.map((field) => ({
       name: field.member,
-      type: kind !== 'create' && mayBeHidden(graph, model, field) ? `${typeOf(field, 'request')} | null` : memberType(field, 'request'), // prettier-ignore
+      type:
+        kind !== 'create' && mayBeHidden(graph, model, field)
+          ? `${typeOf(field, 'request')} | null`
+          : memberType(field, 'request'),
       // A part that is made within its whole has its key from the path.
       optional: !isAsked(graph, model, field, kind, kind === 'create'),
       about: field.description,
@@ -146,7 +176,12 @@ export function modelEntry(graph: Graph, model: Model): string[] {
     return { name: field.member, type: `${type} | readonly ${listed(type)}[]`, optional: true };
   });
   const sorts = sortable(model).flatMap((member) => [`'${member}'`, `'-${member}'`]);
-  const object = (members: readonly Member[]): string => (members.length === 0 ? 'Record<never, never>' : `{ ${memberLines(members).filter((line) => !line.startsWith('/**')).join(' ')} }`); // prettier-ignore
+  const object = (members: readonly Member[]): string =>
+    members.length === 0
+      ? 'Record<never, never>'
+      : `{ ${memberLines(members)
+          .filter((line) => !line.startsWith('/**'))
+          .join(' ')} }`;
   return [
     `${name}: {`,
     `  key: ${typeOf(model.key, 'response')};`,

@@ -34,7 +34,9 @@ const manyRef = (doc: Documented, model: Model, within: boolean, one: Ref): Ref 
   }));
 
 const bodyRef = (doc: Documented, model: Model, kind: ClientKind, within: boolean): Ref =>
-  doc.components.ref('schemas', `${typeName(model)}.${kind}${within ? '.within' : ''}`, () => bodySchema(doc, model, kind, within)); // prettier-ignore
+  doc.components.ref('schemas', `${typeName(model)}.${kind}${within ? '.within' : ''}`, () =>
+    bodySchema(doc, model, kind, within),
+  );
 
 /** A body of one kind of write. Members that can only be sent back as they were read have their plain type. */
 export function bodySchema(doc: Documented, model: Model, kind: ClientKind, within = false): JsonSchema {
@@ -46,7 +48,14 @@ export function bodySchema(doc: Documented, model: Model, kind: ClientKind, with
   const properties = members.map((field): [string, JsonSchema] => [field.member, bodyMember(doc, model, field, kind)]);
   const given = [...settable.map(({ member }) => member), ...linkedOf(model).map(({ member }) => member)];
   const hidden = (member: string): boolean => model.access.fields.has(member) || model.access.set.has(member);
-  const example = kind === 'update' ? undefined : bodyExample(doc, model, given.filter((member) => !hidden(member) || required.includes(member))); // prettier-ignore
+  const example =
+    kind === 'update'
+      ? undefined
+      : bodyExample(
+          doc,
+          model,
+          given.filter((member) => !hidden(member) || required.includes(member)),
+        );
   const isPart = (member: string): boolean => within && member === model.parent?.field.member;
   const shown = example && Object.fromEntries(Object.entries(example).filter(([member]) => !isPart(member)));
   return {
@@ -66,16 +75,24 @@ export function bodySchema(doc: Documented, model: Model, kind: ClientKind, with
 /** What holds of the whole body, which JSON Schema has no word for. */
 function bodyText(model: Model, kind: ClientKind, within: boolean): string {
   const rules = model.rules.map(({ message, at }) => (at === undefined ? message : `${at} ${message}`));
-  const sets = model.unique.filter((set) => set.length > 1).map((set) => `no two records have the same ${set.map(({ member }) => member).join(' and ')}`); // prettier-ignore
+  const sets = model.unique
+    .filter((set) => set.length > 1)
+    .map((set) => `no two records have the same ${set.map(({ member }) => member).join(' and ')}`);
   const held = [...rules, ...sets];
-  const what = `What it takes to ${kind} ${withArticle(model.name)}${within ? ', within the record that the path names' : ''}.`; // prettier-ignore
+  const what = `What it takes to ${kind} ${withArticle(model.name)}${within ? ', within the record that the path names' : ''}.`;
   return held.length === 0 ? what : `${what} Besides: ${held.join('; ')}.`;
 }
 
 function bodyMember(doc: Documented, model: Model, field: Field, kind: ClientKind): JsonSchema {
   const isNull = !field.rules.required || (kind !== 'create' && mayBeHidden(doc.graph, model, field));
   if (kind === 'update' && field.type === 'object' && isSettable(field, kind)) return mergedSchema(doc, model, field);
-  const { default: standing, ...schema } = memberSchema(doc.components, field, model, isSettable(field, kind) ? 'request' : 'response', isNull); // prettier-ignore
+  const { default: standing, ...schema } = memberSchema(
+    doc.components,
+    field,
+    model,
+    isSettable(field, kind) ? 'request' : 'response',
+    isNull,
+  );
   // A patch leaves alone what it doesn't name: a default would say otherwise.
   return kind === 'update' || standing === undefined ? schema : { ...schema, default: standing };
 }
@@ -85,7 +102,11 @@ export function isAsked(graph: Graph, model: Model, field: Field, kind: ClientKi
   if (!isNeeded(field, kind, model)) return false;
   if (within && field === model.parent?.field) return false;
   if (kind === 'create') return true;
-  return !(model.access.fields.has(field.member) || model.access.set.has(field.member) || mayBeHidden(graph, model, field)); // prettier-ignore
+  return !(
+    model.access.fields.has(field.member) ||
+    model.access.set.has(field.member) ||
+    mayBeHidden(graph, model, field)
+  );
 }
 
 /** A part of an object, merged into the one that stands: members left out stay, and null takes one away. */

@@ -18,8 +18,12 @@ export interface CallersOf {
 export function callersOf(doc: Documented, model: Model, act: Act): CallersOf {
   const { graph } = doc;
   const grants = grantsOf(model, act);
-  const open = couldBeAnonymous(graph, model, grants) && (act === 'create' || couldBeAnonymous(graph, model, grantsOf(model, 'read'))); // prettier-ignore
-  const ways = grants.filter(({ kind }) => !['anybody', 'where', 'maker'].includes(kind)).map((grant) => (grant.kind === 'signed-in' ? SIGNED_IN : requirement(grantsText(model, [grant])))); // prettier-ignore
+  const open =
+    couldBeAnonymous(graph, model, grants) &&
+    (act === 'create' || couldBeAnonymous(graph, model, grantsOf(model, 'read')));
+  const ways = grants
+    .filter(({ kind }) => !['anybody', 'where', 'maker'].includes(kind))
+    .map((grant) => (grant.kind === 'signed-in' ? SIGNED_IN : requirement(grantsText(model, [grant]))));
   // Whoever has signed in may do what everybody may.
   const all = open ? [OPEN, SIGNED_IN] : ways.length > 0 ? ways : [SIGNED_IN];
   return { words: `For ${mayText(model, act)}.`, security: securityOf(doc, all) };

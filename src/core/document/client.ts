@@ -27,20 +27,34 @@ export function clientText(graph: Graph, { runtime, typing }: ClientParts): stri
           `All that ${withArticle(model.name)} may show of itself.`,
         ),
       ]),
-      ['export interface Models {', ...graph.models.flatMap((model) => indented(modelEntry(graph, model), 2)), '}'].join('\n'), // prettier-ignore
+      [
+        'export interface Models {',
+        ...graph.models.flatMap((model) => indented(modelEntry(graph, model), 2)),
+        '}',
+      ].join('\n'),
       `/** The problems that the service answers with. */\nexport type ProblemKind = ${Object.keys(problemTypes).map(literal).join(' | ')};`,
       withoutImports(typing),
       withoutImports(runtime),
       [
         '/** Everything that the service offers. */',
         'export interface Client {',
-        ...graph.models.flatMap((model) => indented([...remark(model.description, model.deprecated), `${propertyName(model)}: ${collectionType(graph, model)};`], 2)), // prettier-ignore
+        ...graph.models.flatMap((model) =>
+          indented(
+            [
+              ...remark(model.description, model.deprecated),
+              `${propertyName(model)}: ${collectionType(graph, model)};`,
+            ],
+            2,
+          ),
+        ),
         ...(graph.identity === undefined ? [] : indented(['session: {', ...indented(sessionLines(graph), 2), '};'], 2)),
         '}',
       ].join('\n'),
       [
         'const TABLE: Table = {',
-        ...(graph.identity === undefined ? [] : [`  tokens: ${literal(`${prefix}/tokens`)},`, `  me: ${literal(`${prefix}/me`)},`]), // prettier-ignore
+        ...(graph.identity === undefined
+          ? []
+          : [`  tokens: ${literal(`${prefix}/tokens`)},`, `  me: ${literal(`${prefix}/me`)},`]),
         `  keysAreCallers: ${graph.identity !== undefined},`,
         '  models: {',
         ...graph.models.map((model) => `    ${propertyName(model)}: ${JSON.stringify(routeOf(graph, model))},`),
@@ -61,14 +75,30 @@ const propertyName = (model: Model): string => {
 };
 
 /** Methods that a collection has by itself. */
-const METHODS = ['list', 'each', 'create', 'createMany', 'read', 'replace', 'update', 'patch', 'delete', 'clear', 'journal', 'journalOf', 'within']; // prettier-ignore
+const METHODS = [
+  'list',
+  'each',
+  'create',
+  'createMany',
+  'read',
+  'replace',
+  'update',
+  'patch',
+  'delete',
+  'clear',
+  'journal',
+  'journalOf',
+  'within',
+];
 
-const methodName = (operation: string): string => (METHODS.includes(camelCase(operation)) ? `${camelCase(operation)}_` : camelCase(operation)); // prettier-ignore
+const methodName = (operation: string): string =>
+  METHODS.includes(camelCase(operation)) ? `${camelCase(operation)}_` : camelCase(operation);
 
 function collectionType(graph: Graph, model: Model): string {
   const name = tsName(model);
   const quoted = literal(name);
-  const has = (endpoint: 'list' | 'read' | 'create' | 'replace' | 'update' | 'delete' | 'clear'): boolean => model.endpoints.has(endpoint); // prettier-ignore
+  const has = (endpoint: 'list' | 'read' | 'create' | 'replace' | 'update' | 'delete' | 'clear'): boolean =>
+    model.endpoints.has(endpoint);
   const members = [
     ...model.operations.map((operation) => operationLine(graph, model, operation)),
     ...(model.journal
@@ -91,7 +121,9 @@ function collectionType(graph: Graph, model: Model): string {
 
 /** Not within its whole, a part says in its body what it is a part of. */
 const createType = (model: Model): string =>
-  model.parent === undefined ? `${tsName(model)}_create` : `${tsName(model)}_create & { ${model.parent.field.member}: ${typeOf(model.parent.field, 'request')} }`; // prettier-ignore
+  model.parent === undefined
+    ? `${tsName(model)}_create`
+    : `${tsName(model)}_create & { ${model.parent.field.member}: ${typeOf(model.parent.field, 'request')} }`;
 
 function operationLine(graph: Graph, model: Model, operation: Model['operations'][number]): string {
   const { name, input, output, target } = operation;
@@ -103,8 +135,18 @@ function operationLine(graph: Graph, model: Model, operation: Model['operations'
     'options?: MakeOptions',
   ];
   const record = output === undefined || output.kind === 'fields' ? undefined : tsName(modelOf(graph, output.model));
-  const result = output === undefined ? 'void' : output.kind === 'fields' ? `${called}_output` : output.kind === 'many' ? `readonly ${record}[]` : `${record} | null`; // prettier-ignore
-  return [...remark(operation.description, operation.deprecated), `${memberName(methodName(name))}(${given.join(', ')}): Promise<${result}>;`].join('\n    '); // prettier-ignore
+  const result =
+    output === undefined
+      ? 'void'
+      : output.kind === 'fields'
+        ? `${called}_output`
+        : output.kind === 'many'
+          ? `readonly ${record}[]`
+          : `${record} | null`;
+  return [
+    ...remark(operation.description, operation.deprecated),
+    `${memberName(methodName(name))}(${given.join(', ')}): Promise<${result}>;`,
+  ].join('\n    ');
 }
 
 function partsLine(graph: Graph, model: Model): string[] {
@@ -128,12 +170,15 @@ const partsOf = (graph: Graph, model: Model) =>
 function sessionLines({ identity, byName }: Graph): string[] {
   const model = byName.get(identity!.model)!;
   const { login, secret } = identity!;
-  const signIn = login === undefined || secret === undefined ? [] : [
-    '/** Signs in; requests carry the token from then on. */',
-    `signIn(credentials: { ${login.member}: string; ${secret.member}: string }, options?: RequestOptions): Promise<{ readonly access_token: string; readonly token_type: 'Bearer'; readonly expires_in: number }>;`,
-    '/** Forgets the token, which is still good. */',
-    'signOut(): void;',
-  ]; // prettier-ignore
+  const signIn =
+    login === undefined || secret === undefined
+      ? []
+      : [
+          '/** Signs in; requests carry the token from then on. */',
+          `signIn(credentials: { ${login.member}: string; ${secret.member}: string }, options?: RequestOptions): Promise<{ readonly access_token: string; readonly token_type: 'Bearer'; readonly expires_in: number }>;`,
+          '/** Forgets the token, which is still good. */',
+          'signOut(): void;',
+        ];
   const name = literal(tsName(model));
   return [
     ...signIn,
@@ -148,7 +193,9 @@ function routeOf(graph: Graph, model: Model): object {
   const operations = endpointsOf(graph, model).flatMap(({ operation }) => operation ?? []);
   return {
     path: collectionPath(graph, model),
-    operations: Object.fromEntries(operations.map(({ name, reads, target }) => [methodName(name), { name, reads, ofRecord: target === 'record' }])), // prettier-ignore
+    operations: Object.fromEntries(
+      operations.map(({ name, reads, target }) => [methodName(name), { name, reads, ofRecord: target === 'record' }]),
+    ),
     parts: Object.fromEntries(partsOf(graph, model).map(({ part }) => [propertyName(part), part.plural])),
   };
 }

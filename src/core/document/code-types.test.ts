@@ -61,6 +61,8 @@ fields: { name: { type: string } }
 });
 
 test('values of a condition stand as literals, whatever they hold', () => {
-  expect(cql`name = ${"it's'; --"} AND beds > ${3} OR open = ${true}`).toBe("name = 'it''s''; --' AND beds > 3 OR open = true"); // prettier-ignore
+  expect(cql`name = ${"it's'; --"} AND beds > ${3} OR open = ${true}`).toBe(
+    "name = 'it''s''; --' AND beds > 3 OR open = true",
+  );
   expect(() => cql`beds > ${NaN}`).toThrow('NaN is no value');
 });

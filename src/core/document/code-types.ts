@@ -44,8 +44,16 @@ function modelLines(model: Model): string[] {
     name: member,
     type: `${listed(typeOf(key, 'response'))}[]`,
   }));
-  const record = shown.map((field): Member => ({ name: field.member, type: memberType(field, 'response'), about: field.description })); // prettier-ignore
-  const values = model.fields.map((field): Member => ({ name: field.member, type: memberType(field, 'response'), optional: !isGiven(field, model) })); // prettier-ignore
+  const record = shown.map((field): Member => ({
+    name: field.member,
+    type: memberType(field, 'response'),
+    about: field.description,
+  }));
+  const values = model.fields.map((field): Member => ({
+    name: field.member,
+    type: memberType(field, 'response'),
+    optional: !isGiven(field, model),
+  }));
   return [
     ...(model.description === undefined ? [] : [`/** ${model.description} */`]),
     `${memberName(model.name)}: {`,

@@ -7,7 +7,9 @@ type Schema = Record<string, unknown>;
 
 const DIALECT = 'https://json-schema.org/draft/2020-12/schema';
 
-/** JSON Schemas of the files that people write, by the names of their own files, for editors that complete and check. */
+/**
+ * JSON Schemas of the files that people write, by the names of their own files, for editors that complete and check.
+ */
 export const editorSchemas = (): Record<string, Schema> => ({
   'service.schema.json': documentSchema(serviceShape, 'vantfell.yaml'),
   'model.schema.json': documentSchema(modelShape, 'A model of a Vantfell project'),
@@ -28,7 +30,10 @@ function schemaOf(shape: Shape, named: Map<string, Schema>): Schema {
     case 'flag':
       return { type: 'boolean' };
     case 'number':
-      return { type: shape.integer === true ? 'integer' : 'number', ...(shape.least === undefined ? {} : { minimum: shape.least }) }; // prettier-ignore
+      return {
+        type: shape.integer === true ? 'integer' : 'number',
+        ...(shape.least === undefined ? {} : { minimum: shape.least }),
+      };
     case 'text':
       return { type: 'string', ...(shape.pattern === undefined ? {} : { pattern: shape.pattern.source }) };
     case 'word':

@@ -35,8 +35,17 @@ const VERBS: Readonly<Record<DeclaredName, string>> = {
 /** What the document says of an endpoint of a model. */
 export function endpointItem(doc: Documented, endpoint: Endpoint): JsonSchema {
   const { name, model, operation } = endpoint;
-  const { words, security } = callersOf(doc, model, operation === undefined ? (actOf(name) as Act) : operationAct(operation.name)); // prettier-ignore
-  const { description, ...item } = name === 'operation' ? operationItem(doc, endpoint) : name === 'journal' ? journalItem(doc, endpoint) : modelItem(doc, endpoint, name); // prettier-ignore
+  const { words, security } = callersOf(
+    doc,
+    model,
+    operation === undefined ? (actOf(name) as Act) : operationAct(operation.name),
+  );
+  const { description, ...item } =
+    name === 'operation'
+      ? operationItem(doc, endpoint)
+      : name === 'journal'
+        ? journalItem(doc, endpoint)
+        : modelItem(doc, endpoint, name);
   const isDeprecated = model.deprecated === true || operation?.deprecated === true;
   const { operationId, summary, ...rest } = item;
   return {
@@ -104,11 +113,13 @@ function operationItem(doc: Documented, endpoint: Endpoint): JsonSchema {
   const called = `${typeName(model)}.${name}.input`;
   const inputs = doc.components.ref.bind(null, 'schemas', called, () => propertiesSchema(input, 'request'));
   return {
-    operationId: `${camelCase(name)}${pascalCase(target === 'record' ? model.name : model.plural)}_operation`, // prettier-ignore
+    operationId: `${camelCase(name)}${pascalCase(target === 'record' ? model.name : model.plural)}_operation`,
     summary: `${capitalized(spoken(name))}, of ${whom}`,
     ...(description === undefined ? {} : { description: ended(description) }),
     ...(parameters.length > 0 ? { parameters } : {}),
-    ...(reads || input.size === 0 ? {} : { requestBody: { required: [...input.values()].some(mustBeGiven), content: json(inputs()) } }), // prettier-ignore
+    ...(reads || input.size === 0
+      ? {}
+      : { requestBody: { required: [...input.values()].some(mustBeGiven), content: json(inputs()) } }),
     responses: { ...operationSuccess(doc, model, operation), ...problemsOf(doc, endpoint) },
   };
 }
@@ -133,7 +144,10 @@ function operationSuccess(doc: Documented, model: Model, { name, output, status,
   });
   if (output.kind === 'fields') {
     const called = `${typeName(model)}.${name}.output`;
-    return answered('What came of it.', doc.components.ref('schemas', called, () => propertiesSchema(output.fields, 'response'))); // prettier-ignore
+    return answered(
+      'What came of it.',
+      doc.components.ref('schemas', called, () => propertiesSchema(output.fields, 'response')),
+    );
   }
   const of = modelOf(doc.graph, output.model);
   const whole = wholeRef(doc, of);

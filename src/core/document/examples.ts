@@ -22,7 +22,14 @@ export function recordExample({ graph, samples }: Documented, model: Model): Rec
   if (stored === undefined) return undefined;
   const shown = viewOf(graph, model, 'default').map((member): [string, FieldValue | undefined] => {
     if (member.kind === 'computed') return [member.name, worked(member.computed.value, stored)];
-    return [member.name, member.kind === 'field' && member.inside === undefined ? stored[member.name] : member.kind === 'keys' ? keysExample(graph, model, member.name, samples) : null]; // prettier-ignore
+    return [
+      member.name,
+      member.kind === 'field' && member.inside === undefined
+        ? stored[member.name]
+        : member.kind === 'keys'
+          ? keysExample(graph, model, member.name, samples)
+          : null,
+    ];
   });
   return Object.fromEntries(shown.filter((one): one is [string, FieldValue] => one[1] !== undefined));
 }
@@ -35,7 +42,13 @@ export function bodyExample(
 ): Record<string, FieldValue> | undefined {
   const stored = storedExample(graph, model, samples);
   if (stored === undefined) return undefined;
-  const given = members.map((name) => [name, linkedOf(model).some(({ member }) => member === name) ? keysExample(graph, model, name, samples) : stored[name]] as const); // prettier-ignore
+  const given = members.map(
+    (name) =>
+      [
+        name,
+        linkedOf(model).some(({ member }) => member === name) ? keysExample(graph, model, name, samples) : stored[name],
+      ] as const,
+  );
   return Object.fromEntries(
     given.filter((one): one is [string, FieldValue] => one[1] !== undefined && one[1] !== null),
   );
@@ -80,7 +93,10 @@ function sampleOf(model: Model, field: Field, samples: Samples): FieldValue | un
 }
 
 function madeUp(field: Field): FieldValue | undefined {
-  const isPlain = (field.type === 'string' || field.type === 'text') && field.rules.enum === undefined && field.rules.const === undefined; // prettier-ignore
+  const isPlain =
+    (field.type === 'string' || field.type === 'text') &&
+    field.rules.enum === undefined &&
+    field.rules.const === undefined;
   const words = inCase(field, capitalized(spoken(field.member)));
   if (isPlain && isSound(field, words)) return words;
   return exampleValue(field, 1, []);

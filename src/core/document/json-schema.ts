@@ -2,7 +2,8 @@
 export type JsonSchema = Record<string, unknown>;
 
 /** Whether two are the same to the last member. */
-export const isSameSchema = (one: JsonSchema, other: JsonSchema): boolean => JSON.stringify(one) === JSON.stringify(other); // prettier-ignore
+export const isSameSchema = (one: JsonSchema, other: JsonSchema): boolean =>
+  JSON.stringify(one) === JSON.stringify(other);
 
 /** What an object is: its members, which of them must be there, and none beside them. */
 export function objectOf(

@@ -35,11 +35,15 @@ function modelSchema(model: Model, all: Readonly<Record<string, JsonSchema>>): J
     title: model.name,
     ...(description === undefined ? {} : { description }),
     ...record,
-    ...(defs.size === 0 ? {} : { $defs: Object.fromEntries([...defs].sort(([one], [other]) => (one < other ? -1 : 1))) }), // prettier-ignore
+    ...(defs.size === 0
+      ? {}
+      : { $defs: Object.fromEntries([...defs].sort(([one], [other]) => (one < other ? -1 : 1))) }),
   };
 }
 
-/** A schema without the records that only come along where they are asked for, and with what it refers to in `$defs`. */
+/**
+ * A schema without the records that only come along where they are asked for, and with what it refers to in `$defs`.
+ */
 function alone(schema: JsonSchema, model: Model, take: (name: string) => void): JsonSchema {
   const properties = schema.properties as Record<string, JsonSchema> | undefined;
   const required = (schema.required ?? []) as readonly string[];

@@ -28,7 +28,10 @@ export function openApi(graph: Graph, samples: ReadonlyMap<string, Sample> = new
     servers:
       servers.length > 0 ? servers : [{ url: '/', description: 'The address that this document was read from.' }],
     tags: [
-      ...graph.models.map((model) => ({ name: model.plural, description: model.description ?? `Each is a ${model.name}.` })), // prettier-ignore
+      ...graph.models.map((model) => ({
+        name: model.plural,
+        description: model.description ?? `Each is a ${model.name}.`,
+      })),
       ...(graph.identity === undefined ? [] : [CALLERS_TAG]),
       SERVICE_TAG,
     ],

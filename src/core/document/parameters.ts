@@ -26,7 +26,12 @@ const inQuery = (name: string, description: string, schema: JsonSchema | Ref, mo
 export function textualSchema(field: Field): JsonSchema {
   const { enum: choices } = field.rules;
   const rules = { ...noRules, required: true, ...(choices === undefined ? {} : { enum: choices }) };
-  const { readOnly: _readOnly, description: _about, minLength: _least, ...schema } = valueSchema({ ...field, rules }, 'request'); // prettier-ignore
+  const {
+    readOnly: _readOnly,
+    description: _about,
+    minLength: _least,
+    ...schema
+  } = valueSchema({ ...field, rules }, 'request');
   return field.type === 'decimal' ? { ...schema, type: 'string' } : schema;
 }
 
@@ -96,11 +101,17 @@ export const filterRefs = ({ components }: Documented, model: Model): Ref[] => [
 function filterExamples(model: Model): JsonSchema {
   const open = model.shown.filter(({ member, origin }) => origin !== 'stamp' && !model.access.fields.has(member));
   const found = (types: readonly string[], choice = false): [string, string] | undefined => {
-    const field = open.find(({ type, rules, origin }) => types.includes(type) && (rules.enum !== undefined) === choice && origin === 'field'); // prettier-ignore
+    const field = open.find(
+      ({ type, rules, origin }) => types.includes(type) && (rules.enum !== undefined) === choice && origin === 'field',
+    );
     const value = field && exampleValue(field, 1, []);
     return value === undefined || value === null ? undefined : [field!.member, literal(value)];
   };
-  const [number, choice, text] = [found(['integer', 'number', 'decimal']), found(['string', 'text'], true), found(['string', 'text'])]; // prettier-ignore
+  const [number, choice, text] = [
+    found(['integer', 'number', 'decimal']),
+    found(['string', 'text'], true),
+    found(['string', 'text']),
+  ];
   const conditions: (readonly [string, string])[] = [
     ...(number === undefined ? [] : [['compared', `${number[0]} >= ${number[1]}`] as const]),
     ...(choice === undefined ? [] : [['one-of', `${choice[0]} IN (${choice[1]})`] as const]),
@@ -111,7 +122,10 @@ function filterExamples(model: Model): JsonSchema {
   return Object.fromEntries(all.map(([name, value]) => [name, { value }]));
 }
 
-const literal = (value: FieldValue): string => (typeof value === 'string' && !/^-?\d+(\.\d+)?$/.test(value) ? `'${value.replaceAll("'", "''")}'` : JSON.stringify(value).replaceAll('"', '')); // prettier-ignore
+const literal = (value: FieldValue): string =>
+  typeof value === 'string' && !/^-?\d+(\.\d+)?$/.test(value)
+    ? `'${value.replaceAll("'", "''")}'`
+    : JSON.stringify(value).replaceAll('"', '');
 
 /** What pages a list. */
 export function pageRefs({ components, graph }: Documented): Ref[] {
@@ -120,7 +134,11 @@ export function pageRefs({ components, graph }: Documented): Ref[] {
     ['limit', 'How many records to show.', { type: 'integer', minimum: 1, maximum: most, default: usual }],
     ['after', 'A cursor of `page.next`: the records after it.', { type: 'string' }],
     ['before', 'A cursor of `page.prev`: the records before it.', { type: 'string' }],
-    ['offset', 'So many records are passed over, for jumping to a page by its number.', { type: 'integer', minimum: 0 }], // prettier-ignore
+    [
+      'offset',
+      'So many records are passed over, for jumping to a page by its number.',
+      { type: 'integer', minimum: 0 },
+    ],
     ['total', 'Whether to count all records, as `page.total`.', { type: 'boolean', default: false }],
   ];
   return parameters.map(([name, about, schema]) =>
@@ -154,14 +172,16 @@ export function shownRefs({ components }: Documented, model: Model, usual = 'def
   const along = { pattern: `^(${related.join('|')})\\..+$`, description: 'A member of related records.' };
   // Where there is one view alone, models don't differ.
   const named = model.views.size === 1 ? 'view' : `${typeName(model)}.view${usual === 'default' ? '' : '.listed'}`;
-  const view = components.ref(
-    'parameters',
-    named,
-    () =>
-    inQuery('view', 'Which view of the records to show.', { type: 'string', enum: [...model.views.keys()], default: usual }), // prettier-ignore
+  const view = components.ref('parameters', named, () =>
+    inQuery('view', 'Which view of the records to show.', {
+      type: 'string',
+      enum: [...model.views.keys()],
+      default: usual,
+    }),
   );
   const objects = model.shown.filter(({ type }) => type === 'object').map(({ member }) => member);
-  const inside = objects.length === 0 ? [] : [{ pattern: `^(${objects.join('|')})\\..+$`, description: 'A part of an object.' }]; // prettier-ignore
+  const inside =
+    objects.length === 0 ? [] : [{ pattern: `^(${objects.join('|')})\\..+$`, description: 'A part of an object.' }];
   const ways = [...inside, ...(related.length === 0 ? [] : [along])];
   const fields = listed(
     'fields',
@@ -178,9 +198,15 @@ export function shownRefs({ components }: Documented, model: Model, usual = 'def
 }
 
 const HEADERS = {
-  'if-match': ['If-Match', 'The ETag of the record as it was read: where it has changed since, the answer is 412 (RFC 9110).'], // prettier-ignore
+  'if-match': [
+    'If-Match',
+    'The ETag of the record as it was read: where it has changed since, the answer is 412 (RFC 9110).',
+  ],
   'if-none-match': ['If-None-Match', 'The ETag of an answer: where it still holds, the answer is 304 (RFC 9110).'],
-  'idempotency-key': ['Idempotency-Key', 'Sent again with the same key, the same request is answered as before, and done once. It belongs to the caller, and is for those who are signed in.'], // prettier-ignore
+  'idempotency-key': [
+    'Idempotency-Key',
+    'Sent again with the same key, the same request is answered as before, and done once. It belongs to the caller, and is for those who are signed in.',
+  ],
   prefer: ['Prefer', '`return=minimal` for an answer without a body, or `return=representation` (RFC 7240).'],
 } as const;
 
@@ -189,6 +215,9 @@ export type HeaderName = keyof typeof HEADERS;
 export const headerRef = ({ components, graph }: Documented, name: HeaderName, required = false): Ref =>
   components.ref('parameters', required ? `${name}.required` : name, () => {
     const [header, about] = HEADERS[name];
-    const description = graph.identity === undefined ? about.replace(' It belongs to the caller, and is for those who are signed in.', '') : about; // prettier-ignore
+    const description =
+      graph.identity === undefined
+        ? about.replace(' It belongs to the caller, and is for those who are signed in.', '')
+        : about;
     return { name: header, in: 'header', ...(required ? { required } : {}), description, schema: { type: 'string' } };
   });

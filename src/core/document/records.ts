@@ -84,7 +84,9 @@ function shownSchema(doc: Documented, model: Model, shown: Shown): JsonSchema {
 
 /** Whether a member, or what stands behind a relation, is kept from some of those who read the record. */
 function isKept({ access, relations, links }: Model, name: string): boolean {
-  const behind = relations.find((relation) => relation.name === name)?.field.member ?? links.find((one) => one.name === name)?.member; // prettier-ignore
+  const behind =
+    relations.find((relation) => relation.name === name)?.field.member ??
+    links.find((one) => one.name === name)?.member;
   return access.fields.has(behind ?? name);
 }
 
@@ -162,7 +164,11 @@ const relationCalled = (
   name: string,
 ): { description?: string; deprecated?: boolean | undefined } => {
   const relation = relations.find((one) => one.name === name);
-  if (relation !== undefined) return { ...(relation.description === undefined ? {} : { description: relation.description }), deprecated: relation.field.deprecated }; // prettier-ignore
+  if (relation !== undefined)
+    return {
+      ...(relation.description === undefined ? {} : { description: relation.description }),
+      deprecated: relation.field.deprecated,
+    };
   return [...links, ...reverses].find((one) => one.name === name)!;
 };
 
@@ -178,4 +184,5 @@ const some = (doc: Documented, model: Model, suffix: string, one: RecordRef): Re
     description: `The first ${MOST_RELATED} ${spoken(model.plural)} of a relation, and whether there are more.`,
   }));
 
-export const examplesOf = (example: object | undefined): JsonSchema => (example === undefined ? {} : { examples: [example] }); // prettier-ignore
+export const examplesOf = (example: object | undefined): JsonSchema =>
+  example === undefined ? {} : { examples: [example] };

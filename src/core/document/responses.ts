@@ -13,28 +13,73 @@ import { typeName } from './type-name.ts';
 import { envelope, inData, json, pageRef, problemRef } from './shared.ts';
 
 const BODY: readonly ProblemName[] = ['malformed-request', 'too-large', 'unsupported-media-type', 'invalid-body'];
-const CHANGE: readonly ProblemName[] = [...BODY, 'invalid-parameter', 'not-found', 'not-acceptable', 'taken', 'moved-on', 'condition-required', 'refused', 'not-enough-left', 'too-busy']; // prettier-ignore
+const CHANGE: readonly ProblemName[] = [
+  ...BODY,
+  'invalid-parameter',
+  'not-found',
+  'not-acceptable',
+  'taken',
+  'moved-on',
+  'condition-required',
+  'refused',
+  'not-enough-left',
+  'too-busy',
+];
 /** Which problems each endpoint may answer with, beside those that any may. */
 const PROBLEMS: Readonly<Record<EndpointName, readonly ProblemName[]>> = {
   list: ['invalid-parameter', 'not-acceptable'],
   read: ['invalid-parameter', 'not-found', 'not-acceptable'],
-  create: [...BODY, 'invalid-parameter', 'not-acceptable', 'taken', 'refused', 'not-enough-left', 'still-running', 'other-request', 'too-busy'], // prettier-ignore
+  create: [
+    ...BODY,
+    'invalid-parameter',
+    'not-acceptable',
+    'taken',
+    'refused',
+    'not-enough-left',
+    'still-running',
+    'other-request',
+    'too-busy',
+  ],
   replace: CHANGE,
   update: [...CHANGE, 'test-failed'],
   delete: [
-    'invalid-parameter', 'not-found', 'not-acceptable', 'still-referred-to', 'too-many-at-once', 'moved-on', 'condition-required', 'refused', 'too-busy',
-  ], // prettier-ignore
+    'invalid-parameter',
+    'not-found',
+    'not-acceptable',
+    'still-referred-to',
+    'too-many-at-once',
+    'moved-on',
+    'condition-required',
+    'refused',
+    'too-busy',
+  ],
   clear: ['invalid-parameter', 'not-acceptable', 'still-referred-to', 'too-many-at-once', 'refused', 'too-busy'],
   operation: [
-    ...BODY, 'invalid-parameter', 'not-found', 'not-acceptable', 'taken', 'moved-on', 'refused', 'not-enough-left', 'still-referred-to', 'too-many-at-once', 'still-running', 'other-request', 'too-busy',
-  ], // prettier-ignore
+    ...BODY,
+    'invalid-parameter',
+    'not-found',
+    'not-acceptable',
+    'taken',
+    'moved-on',
+    'refused',
+    'not-enough-left',
+    'still-referred-to',
+    'too-many-at-once',
+    'still-running',
+    'other-request',
+    'too-busy',
+  ],
   journal: ['invalid-parameter', 'not-found', 'not-acceptable'],
 };
 const ALWAYS: readonly ProblemName[] = ['url-too-long', 'inner-defect', 'store-unavailable', 'time-ran-out'];
 
 /** What an endpoint answers where something is wrong. */
 export const problemsOf = (doc: Documented, { name, under }: Endpoint): JsonSchema => ({
-  ...problemResponses(doc, [...PROBLEMS[name], ...(under === undefined ? [] : (['not-found'] as const)), ...accessProblems(doc.graph)]), // prettier-ignore
+  ...problemResponses(doc, [
+    ...PROBLEMS[name],
+    ...(under === undefined ? [] : (['not-found'] as const)),
+    ...accessProblems(doc.graph),
+  ]),
   // The project's own code may name another status.
   ...(PROBLEMS[name].includes('refused') ? { '4XX': problemRefOf(doc, ['refused']) } : {}),
 });
@@ -123,7 +168,12 @@ export function listResponse(doc: Documented, model: Model, description: string)
   return components.ref('responses', `${typeName(model)}.list`, () => ({
     description,
     headers: headersRef(doc, 'Link'),
-    content: json(envelope({ type: 'array', items: answerRef(doc, model), maxItems: graph.service.paging.most }, { page: pageRef(components) })), // prettier-ignore
+    content: json(
+      envelope(
+        { type: 'array', items: answerRef(doc, model), maxItems: graph.service.paging.most },
+        { page: pageRef(components) },
+      ),
+    ),
   }));
 }
 
@@ -138,7 +188,13 @@ export function successOf(
     case 'read':
       return recordResponses(doc, model);
     case 'list':
-      return { 200: listResponse(doc, model, `A page of ${spoken(model.plural)}, in the view ${model.listView} if no other was asked for.`) }; // prettier-ignore
+      return {
+        200: listResponse(
+          doc,
+          model,
+          `A page of ${spoken(model.plural)}, in the view ${model.listView} if no other was asked for.`,
+        ),
+      };
     case 'create': {
       const one = writtenRef(doc, model);
       return {
@@ -150,7 +206,11 @@ export function successOf(
       };
     }
     case 'delete': {
-      const last = { description: 'The record as it was, where Prefer asks for it.', headers: headersRef(doc, 'Preference-Applied'), content: json(inData(components, wholeRef(doc, model))) }; // prettier-ignore
+      const last = {
+        description: 'The record as it was, where Prefer asks for it.',
+        headers: headersRef(doc, 'Preference-Applied'),
+        content: json(inData(components, wholeRef(doc, model))),
+      };
       return { 200: last, 204: components.ref('responses', 'deleted', () => ({ description: 'Deleted.' })) };
     }
     case 'clear':

@@ -15,8 +15,27 @@ import { valueSchema } from './values.ts';
 export const CALLERS_TAG = { name: 'callers', description: 'Signing in and out, and who one is.' };
 export const SERVICE_TAG = { name: 'service', description: 'What the service says of itself.' };
 
-const SIGN_IN: readonly ProblemName[] = ['malformed-request', 'invalid-parameter', 'wrong-credentials', 'not-acceptable', 'too-large', 'unsupported-media-type', 'invalid-body', 'too-many-requests', 'too-busy']; // prettier-ignore
-const CALLER: readonly ProblemName[] = ['invalid-parameter', 'malformed-request', 'sign-in-required', 'invalid-token', 'not-found', 'not-acceptable', 'too-many-requests', 'too-busy']; // prettier-ignore
+const SIGN_IN: readonly ProblemName[] = [
+  'malformed-request',
+  'invalid-parameter',
+  'wrong-credentials',
+  'not-acceptable',
+  'too-large',
+  'unsupported-media-type',
+  'invalid-body',
+  'too-many-requests',
+  'too-busy',
+];
+const CALLER: readonly ProblemName[] = [
+  'invalid-parameter',
+  'malformed-request',
+  'sign-in-required',
+  'invalid-token',
+  'not-found',
+  'not-acceptable',
+  'too-many-requests',
+  'too-busy',
+];
 
 /** How somebody signs in and out, and learns who they are; nothing where nobody can. */
 export function callerItems(doc: Documented): Record<string, JsonSchema> {
@@ -40,7 +59,9 @@ export function callerItems(doc: Documented): Record<string, JsonSchema> {
     responses: { 204: { description: 'No token from before is good any more.' }, ...problemResponses(doc, CALLER) },
   };
   return {
-    ...(identity.login === undefined || identity.secret === undefined ? {} : { [`${service.prefix}/tokens`]: { post: signIn(doc) } }), // prettier-ignore
+    ...(identity.login === undefined || identity.secret === undefined
+      ? {}
+      : { [`${service.prefix}/tokens`]: { post: signIn(doc) } }),
     [`${service.prefix}/tokens/revoke`]: { post: revoke },
     [`${service.prefix}/me`]: { get: me },
   };
@@ -73,9 +94,12 @@ function signIn(doc: Documented): JsonSchema {
       required: true,
       content: json(
         doc.components.ref('schemas', `${type}.credentials`, () =>
-          objectOf(Object.fromEntries(members), members.map(([member]) => member)),
+          objectOf(
+            Object.fromEntries(members),
+            members.map(([member]) => member),
+          ),
         ),
-      ), // prettier-ignore
+      ),
     },
     responses: {
       200: { description: 'A token.', content: json(doc.components.ref('schemas', `${type}.token`, token)) },
@@ -97,9 +121,17 @@ export function serviceItems(doc: Documented): Record<string, JsonSchema> {
     },
   });
   const tagged = (operationId: string, type: string): JsonSchema => {
-    const item = page(operationId, 'This document', { [type]: { schema: { type: type.endsWith('json') ? 'object' : 'string' } } }); // prettier-ignore
+    const item = page(operationId, 'This document', {
+      [type]: { schema: { type: type.endsWith('json') ? 'object' : 'string' } },
+    });
     const get = item.get as { responses: object };
-    return { get: { ...get, parameters: [headerRef(doc, 'if-none-match')], responses: { 304: notModified(doc), ...get.responses } } }; // prettier-ignore
+    return {
+      get: {
+        ...get,
+        parameters: [headerRef(doc, 'if-none-match')],
+        responses: { 304: notModified(doc), ...get.responses },
+      },
+    };
   };
   const index = objectOf(
     {
@@ -116,13 +148,24 @@ export function serviceItems(doc: Documented): Record<string, JsonSchema> {
       doc.components.ref('schemas', 'health', () => objectOf({ status: { const: 'ok' } }, ['status'])),
     ),
   );
-  const name = { name: 'name', in: 'path', required: true, description: 'The last part of its `type`.', schema: { type: 'string', enum: Object.keys(problemTypes) } }; // prettier-ignore
+  const name = {
+    name: 'name',
+    in: 'path',
+    required: true,
+    description: 'The last part of its `type`.',
+    schema: { type: 'string', enum: Object.keys(problemTypes) },
+  };
   return {
     '/': page('index', 'Name, version and links', json(envelope(index))),
     '/openapi.json': tagged('openapi', 'application/json'),
     '/openapi.yaml': tagged('openapiYaml', 'application/yaml'),
     '/health/live': page('isLive', 'Whether the process runs', health),
     '/health/ready': page('isReady', 'Whether it reaches its database', health),
-    '/problems/{name}': page('problem', 'What a problem means', { 'text/html': { schema: { type: 'string' } } }, { parameters: [name] }), // prettier-ignore
+    '/problems/{name}': page(
+      'problem',
+      'What a problem means',
+      { 'text/html': { schema: { type: 'string' } } },
+      { parameters: [name] },
+    ),
   };
 }

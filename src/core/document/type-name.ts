@@ -3,4 +3,5 @@ import { pascalCase } from '../model/names.ts';
 import { journalTable } from '../tables/own-tables.ts';
 
 /** A model's name in the document. The journal's, which no project declares, is one that no model can have. */
-export const typeName = (model: Model): string => (model.table === journalTable.name ? 'journal' : pascalCase(model.name)); // prettier-ignore
+export const typeName = (model: Model): string =>
+  model.table === journalTable.name ? 'journal' : pascalCase(model.name);

@@ -47,7 +47,11 @@ function bareSchema(spec: ValueSpec, side: Side): JsonSchema {
       };
     case 'date-time':
       // Finer than a millisecond is refused, which the format alone allows.
-      return { type: 'string', format: 'date-time', pattern: side === 'request' ? '^[^.]+(\\.\\d{1,3})?([Zz]|[+-]\\d\\d:\\d\\d)$' : '\\.\\d{3}Z$' }; // prettier-ignore
+      return {
+        type: 'string',
+        format: 'date-time',
+        pattern: side === 'request' ? '^[^.]+(\\.\\d{1,3})?([Zz]|[+-]\\d\\d:\\d\\d)$' : '\\.\\d{3}Z$',
+      };
     default:
       return { type: 'string', format: spec.type };
   }
@@ -62,13 +66,18 @@ export function propertiesSchema(properties: ReadonlyMap<string, ValueSpec>, sid
   );
 }
 
-/** Whether an object can't be without a member: in a request where nothing takes its place, in an answer where one has. */
+/**
+ * Whether an object can't be without a member: in a request where nothing takes its place, in an answer where one has.
+ */
 function isThere({ required, default: usual, defaultTo }: ValueSpec['rules'], side: Side): boolean {
   const isFilled = usual !== undefined || defaultTo !== undefined;
   return side === 'part' ? false : side === 'request' ? required && !isFilled : required || usual !== undefined;
 }
 
-/** The rules that JSON Schema has a word for. Those of a decimal compare numbers, and its JSON is text: they go in words. */
+/**
+ * The rules that JSON Schema has a word for. Those of a decimal compare numbers, and its JSON is text: they go in
+ * words.
+ */
 function ruleKeywords(spec: ValueSpec): JsonSchema {
   const { rules } = spec;
   const keywords: JsonSchema = {};

@@ -30,7 +30,14 @@ export const callTyper = (name: string): CallTyper | undefined => own(typers, na
 const arity = (call: Call, least: number, most = least): void => {
   const { op, args, spot } = call;
   if (args.length >= least && args.length <= most) return;
-  const wanted = least === most ? (least === 0 ? 'no value' : least === 1 ? 'one value' : `${least} values`) : `${least} values or more`; // prettier-ignore
+  const wanted =
+    least === most
+      ? least === 0
+        ? 'no value'
+        : least === 1
+          ? 'one value'
+          : `${least} values`
+      : `${least} values or more`;
   const message = `${op}(${least === 0 ? '' : '…'}) takes ${wanted}, got ${args.length}`;
   throw new ExpressionError('syntax', message, least === 0 ? `write ${op}()` : `give it ${wanted}`, spot);
 };
@@ -74,7 +81,12 @@ const hasRole: CallTyper = (call, scope) => {
 
 const coalesce: CallTyper = (call, scope, { typed, together }) => {
   arity(call, 1, Infinity);
-  const args = together(call.args, call.args.map((arg) => typed(arg, scope)), scope, 'any'); // prettier-ignore
+  const args = together(
+    call.args,
+    call.args.map((arg) => typed(arg, scope)),
+    scope,
+    'any',
+  );
   const { words: _words, ...type } = args[0]!.type;
   if (type.kind === 'array' || type.kind === 'json') {
     throw wrongType(`coalesce can not take ${describeKind(type)}`, 'give it single values', call);
@@ -132,18 +144,28 @@ const isEmpty = (list: List): boolean => list.kind === 'constants' && list.value
 function listOf(syntax: Syntax, scope: Scope, { typed, together }: Typer): List {
   if (syntax.kind === 'list' || syntax.kind !== 'property') {
     const items = syntax.kind === 'list' ? syntax.items : [syntax];
-    const values = together(items.length === 0 ? [syntax] : items, items.length === 0 ? [empty] : items.map((item) => typed(item, scope)), scope, 'equal'); // prettier-ignore
+    const values = together(
+      items.length === 0 ? [syntax] : items,
+      items.length === 0 ? [empty] : items.map((item) => typed(item, scope)),
+      scope,
+      'equal',
+    );
     return { kind: 'constants', values: items.length === 0 ? [] : values, items: values[0]!.type };
   }
   const many = resolveMany(syntax, scope);
   if (many !== undefined) {
     if (many.value === undefined) {
-      throw wrongType('this names records, not values', `name one of their members, as ${syntax.path.join('.')}.id`, syntax); // prettier-ignore
+      throw wrongType(
+        'this names records, not values',
+        `name one of their members, as ${syntax.path.join('.')}.id`,
+        syntax,
+      );
     }
     return { kind: 'many', many: many.many, value: many.value, items: many.value.type };
   }
   const of = typed(syntax, scope);
-  if (of.type.kind !== 'array') throw wrongType(`this is ${describeKind(of.type)}, where a list is needed`, "write a list as ('a', 'b')", syntax); // prettier-ignore
+  if (of.type.kind !== 'array')
+    throw wrongType(`this is ${describeKind(of.type)}, where a list is needed`, "write a list as ('a', 'b')", syntax);
   const items = of.type.items;
   if (items === undefined || items.kind === 'array' || items.kind === 'json') {
     throw wrongType('the items of this list are not single values', 'lists of single values can be asked for', syntax);

@@ -69,7 +69,14 @@ export function declaredTemplate(
     } else if (character === '{') {
       const end = text.indexOf('}', at);
       if (end < 0) {
-        report.errorIn('unreadable-expression', 'this { is not closed', 'close it with }; a { that is meant is doubled', path, at, at + 1); // prettier-ignore
+        report.errorIn(
+          'unreadable-expression',
+          'this { is not closed',
+          'close it with }; a { that is meant is doubled',
+          path,
+          at,
+          at + 1,
+        );
         return undefined;
       }
       const inside = text.slice(at + 1, end);

@@ -2,7 +2,10 @@ import type { Aggregate, Arithmetic, Kind, PatternPart, TextFunction, ValueKind 
 
 /** How one kind of database spells what expressions ask of it. Every method takes SQL and gives SQL. */
 export interface ExpressionDialect {
-  /** How deep parentheses may stand in each other before a value is worked out beside its statement; undefined for any depth. */
+  /**
+   * How deep parentheses may stand in each other before a value is worked out beside its statement; undefined for any
+   * depth.
+   */
   readonly deepest?: number;
   /** An identifier, quoted. */
   name(identifier: string): string;

@@ -14,7 +14,9 @@ export interface Circumstances {
   readonly now: Date;
   /** Null or left out for nobody. */
   readonly caller?: Caller | null | undefined;
-  /** The records at the other end of a step or a to-many relation; left out where the record's own values are enough. */
+  /**
+   * The records at the other end of a step or a to-many relation; left out where the record's own values are enough.
+   */
   related?(via: Step | Links, target: string, values: Values): readonly Values[];
 }
 

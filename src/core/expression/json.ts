@@ -27,10 +27,27 @@ export function toJson(syntax: Syntax): unknown {
 
 /** Operators that take a fixed number of arguments, or at least so many. */
 const ARITY: Readonly<Record<string, readonly [number, number]>> = {
-  and: [2, LIMITS.terms], or: [2, LIMITS.terms], not: [1, 1], isNull: [1, 1], like: [2, 2], between: [3, 3], in: [2, 2],
-  '=': [2, 2], '<>': [2, 2], '<': [2, 2], '>': [2, 2], '<=': [2, 2], '>=': [2, 2],
-  '+': [2, 2], '-': [2, 2], '*': [2, 2], '/': [2, 2], '%': [2, 2], div: [2, 2], '^': [2, 2],
-}; // prettier-ignore
+  and: [2, LIMITS.terms],
+  or: [2, LIMITS.terms],
+  not: [1, 1],
+  isNull: [1, 1],
+  like: [2, 2],
+  between: [3, 3],
+  in: [2, 2],
+  '=': [2, 2],
+  '<>': [2, 2],
+  '<': [2, 2],
+  '>': [2, 2],
+  '<=': [2, 2],
+  '>=': [2, 2],
+  '+': [2, 2],
+  '-': [2, 2],
+  '*': [2, 2],
+  '/': [2, 2],
+  '%': [2, 2],
+  div: [2, 2],
+  '^': [2, 2],
+};
 
 /** Reads the JSON encoding of CQL2, parsed. Throws `ExpressionError` with a JSON Pointer to what is wrong. */
 export function fromJson(value: unknown): Syntax {

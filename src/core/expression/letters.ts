@@ -40,7 +40,12 @@ function collect(): Map<string, Letter> {
     if (point === 0x20000) point = 0xe0000;
     const letter = String.fromCodePoint(point);
     if (!worthALook.test(letter)) continue;
-    const changed = { casei: fold(letter), accenti: withoutMarks(letter), lower: letter.toLowerCase(), upper: letter.toUpperCase() }; // prettier-ignore
+    const changed = {
+      casei: fold(letter),
+      accenti: withoutMarks(letter),
+      lower: letter.toLowerCase(),
+      upper: letter.toUpperCase(),
+    };
     if (Object.values(changed).some((other) => other !== letter)) letters.set(letter, { letter, ...changed });
   }
   return letters;

@@ -1,8 +1,8 @@
 import type { Arithmetic } from './typed.ts';
 
 /**
- * Arithmetic as every store does it, in JavaScript. Integers are numbers within ±(2^53−1); decimals are whole numbers of
- * their smallest unit, of 18 digits at most. Whatever lies beyond, and whatever is divided by zero, is null.
+ * Arithmetic as every store does it, in JavaScript. Integers are numbers within ±(2^53−1); decimals are whole numbers
+ * of their smallest unit, of 18 digits at most. Whatever lies beyond, and whatever is divided by zero, is null.
  */
 export const MOST_INTEGER = Number.MAX_SAFE_INTEGER;
 export const MOST_UNITS = 10n ** 18n - 1n;

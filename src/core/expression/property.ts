@@ -69,7 +69,12 @@ function walkPath(
     const { step, target } = one;
     if (rest.length === 0) {
       const message = `\`${property.path.join('.')}\` is a record`;
-      throw new ExpressionError('wrong-type', message, `name one of its members, as ${name}.${scope.models.get(target)?.key.member}`, property.spot); // prettier-ignore
+      throw new ExpressionError(
+        'wrong-type',
+        message,
+        `name one of its members, as ${name}.${scope.models.get(target)?.key.member}`,
+        property.spot,
+      );
     }
     const next = scope.models.get(target)!;
     const guard = scope.guard?.(model.name, step);
@@ -125,7 +130,12 @@ function fieldValue(field: Field, inside: readonly string[], property: Property)
 }
 
 const nothingInside = (name: string, inside: string, { spot }: Property): ExpressionError =>
-  new ExpressionError('unknown-property', `\`${name}\` has nothing inside it called \`${inside}\``, `write ${name} alone`, spot); // prettier-ignore
+  new ExpressionError(
+    'unknown-property',
+    `\`${name}\` has nothing inside it called \`${inside}\``,
+    `write ${name} alone`,
+    spot,
+  );
 
 function unknown(model: Nameable, name: string, { spot }: Property, scope: Scope): ExpressionError {
   if (scope.strange !== undefined && model.byMember.has(name)) {

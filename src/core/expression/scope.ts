@@ -23,7 +23,10 @@ export interface Scope {
   readonly caller?: { readonly key: Field; readonly roles?: readonly string[] };
   /** What is declared under this name is wrong, and told already. */
   isBroken?(model: string, name: string): boolean;
-  /** What has to be true of a record for whoever writes the expression to see a member; where it is false, there is none. */
+  /**
+   * What has to be true of a record for whoever writes the expression to see a member; where it is false, there is
+   * none.
+   */
   sees?(model: string, name: string): boolean | Expression;
   /** A member's value as they see it: null where it is hidden from them. */
   seen?(model: string, member: string, value: Expression): Expression;

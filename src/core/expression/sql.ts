@@ -167,7 +167,8 @@ export function toSql(expression: Expression, model: Model, alias: string, aroun
     row: string,
     beside: string[],
   ): string {
-    const rows = (list: List): string => `SELECT v FROM (${itemsSql(list, over, row, beside)}) AS ${around.alias()} WHERE v IS NOT NULL`; // prettier-ignore
+    const rows = (list: List): string =>
+      `SELECT v FROM (${itemsSql(list, over, row, beside)}) AS ${around.alias()} WHERE v IS NOT NULL`;
     const without = (one: List, other: List): string => `(NOT EXISTS (${rows(one)} EXCEPT ${rows(other)}))`;
     const { left, right } = node;
     const test = (): string => {

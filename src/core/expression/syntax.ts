@@ -1,4 +1,6 @@
-/** Where something stands in an expression: offsets in its text (the end is exclusive), or a JSON Pointer (RFC 6901). */
+/**
+ * Where something stands in an expression: offsets in its text (the end is exclusive), or a JSON Pointer (RFC 6901).
+ */
 export type Spot = { readonly from: number; readonly to: number } | { readonly pointer: string };
 
 /**

@@ -146,7 +146,10 @@ function textual(written: Syntax, value: Expression): Expression {
   throw new ExpressionError('wrong-type', message, 'name a field of text here', written.spot);
 }
 
-/** `+ - * %` are exact for integers and decimals; `/` and `^` always give a number, and `DIV` of whole values a whole one. */
+/**
+ * `+ - * %` are exact for integers and decimals; `/` and `^` always give a number, and `DIV` of whole values a whole
+ * one.
+ */
 function arithmetic(call: Call, op: Arithmetic, scope: Scope): Expression {
   const [left, right] = call.args.map((side) => {
     const value = typed(side, scope);

@@ -47,7 +47,11 @@ export const refusedOn = (sight: Sight, model: Model, act: Act): HttpProblem =>
   mightBeHeld(sight, sight.graph, model, act) ? signInRequired() : notAllowed();
 
 export const notAllowed = (detail?: string, pointer?: string): HttpProblem =>
-  new HttpProblem('not-allowed', detail, pointer === undefined ? {} : { errors: [{ pointer, rule: 'may', detail: detail ?? '' }] }); // prettier-ignore
+  new HttpProblem(
+    'not-allowed',
+    detail,
+    pointer === undefined ? {} : { errors: [{ pointer, rule: 'may', detail: detail ?? '' }] },
+  );
 
 const mightBeHeld = (sight: Sight, graph: Graph, model: Model, act: Act): boolean =>
   isStranger(sight) && couldBeHeld(graph, model, grantsOf(model, act));

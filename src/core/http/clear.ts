@@ -20,7 +20,10 @@ import type { Serving } from './serving.ts';
 /** The parameters of lists that a delete of many takes too, beside `<field>=value`. */
 export const CLEAR_PARAMETERS = ['filter', 'filter-lang'] as const;
 
-/** Deletes the records that a query asks for, and that the caller may read and delete: all of them, or none. It never deletes everything. */
+/**
+ * Deletes the records that a query asks for, and that the caller may read and delete: all of them, or none. It never
+ * deletes everything.
+ */
 export function makeClear(
   model: Model,
   { graph, store, cursors, writes, answer, moment }: Serving,
@@ -34,8 +37,15 @@ export function makeClear(
   function formOf(sight: Sight, path: string, query: string): ListForm {
     const names = readQuery(query).map(([name]) => name);
     const ofLists: readonly string[] = listParameters;
-    const strange = names.filter((name) => ofLists.includes(name) && !(CLEAR_PARAMETERS as readonly string[]).includes(name)); // prettier-ignore
-    refuseParameters(strange.map((parameter) => ({ parameter, detail: 'is for lists; a delete of many takes filter and <field>=value' }))); // prettier-ignore
+    const strange = names.filter(
+      (name) => ofLists.includes(name) && !(CLEAR_PARAMETERS as readonly string[]).includes(name),
+    );
+    refuseParameters(
+      strange.map((parameter) => ({
+        parameter,
+        detail: 'is for lists; a delete of many takes filter and <field>=value',
+      })),
+    );
     const condition = mayBoth(sight, model, 'clear');
     const { form } = readListRequest(model, path, query, graph.service.paging, readersOf(sight), { condition });
     // Every name that is left narrows it down.

@@ -32,7 +32,9 @@ const CLEARED_EVERY = 100;
 
 /** Claims are made with the first key, and those of all are known. */
 export function makeIdempotency(store: Store, serviceKeys: readonly string[], now: () => Date): Idempotency {
-  const secrets = serviceKeys.map((key) => createSecretKey(createHmac('sha256', key).update('vantfell idempotency').digest())); // prettier-ignore
+  const secrets = serviceKeys.map((key) =>
+    createSecretKey(createHmac('sha256', key).update('vantfell idempotency').digest()),
+  );
   const digest = (secret: KeyObject, ...parts: (string | Uint8Array)[]): string => {
     const hmac = createHmac('sha256', secret);
     for (const part of parts) hmac.update(`${part.length}:`).update(part);
@@ -112,7 +114,6 @@ const isClaimed = (error: unknown): boolean =>
 function statementsFor({
   dialect: { name, placeholder },
 }: Store): Readonly<Record<'find' | 'claim' | 'keep' | 'drop' | 'clear', Statement>> {
-  // prettier-ignore
   const table = name(requestsTable.name);
   const [id, body, at, status, location, answer] = requestsTable.columns.map((column) => name(column.name));
   const [first, second, third, fourth] = [1, 2, 3, 4].map(placeholder);

@@ -60,13 +60,15 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
   const living = `FROM ${name(model.table)} AS ${ROW} WHERE ${key}`;
 
   /**
-   * A record as it was when it was deleted: what the last line of its life tells, in the columns of its table. It is the
-   * life that the line `of` is from; left out, the last.
+   * A record as it was when it was deleted: what the last line of its life tells, in the columns of its table. It is
+   * the life that the line `of` is from; left out, the last.
    */
   function deleted(record: string, of?: string): string {
     const changes = `${LAST}.${name('changes')}`;
     const columns = model.fields.map((field) => {
-      const was = field.rules.writeOnly ? 'NULL' : dialect.expressions.inside(changes, [field.member, 'before'], kindOf(field)); // prettier-ignore
+      const was = field.rules.writeOnly
+        ? 'NULL'
+        : dialect.expressions.inside(changes, [field.member, 'before'], kindOf(field));
       return `${was} AS ${name(field.column)}`;
     });
     const id = `${LAST}.${name('id')}`;
@@ -87,7 +89,9 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
 
   /** The statements that tell the state of a record: while it is there, by its key; and afterwards. */
   const statesOf = bySight((sight: Sight) => {
-    const restricted = [...new Set([...model.access.fields.keys()])].filter((member) => sight.sees(model, member) !== true); // prettier-ignore
+    const restricted = [...new Set([...model.access.fields.keys()])].filter(
+      (member) => sight.sees(model, member) !== true,
+    );
     const conditions: Condition[] = [
       sight.may(model, 'read'),
       mayBoth(sight, model, 'journal'),
@@ -129,16 +133,20 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
   async function stateOf({ caller, sight }: Asker, key: Scalar, line?: string): Promise<State | undefined> {
     const { restricted, here, gone, ended } = statesOf(sight);
     const occasion = { now: moment.now(), caller };
-    const lived = line === undefined ? undefined : await store.first(ended, [String(key), line, ...ended.values(occasion)]); // prettier-ignore
+    const lived =
+      line === undefined ? undefined : await store.first(ended, [String(key), line, ...ended.values(occasion)]);
     const living = lived ?? (await store.first(here, [dialect.bind(model.key, key), ...here.values(occasion)]));
     const row = living ?? (await store.first(gone, [String(key), ...gone.values(occasion)]));
     if (row === undefined) {
       // Lines of a record that nobody saw go: those who may read all may read them.
-      const all = mayBoth(sight, model, 'journal') === true && (await store.first(written, [String(key)])) !== undefined; // prettier-ignore
+      const all =
+        mayBoth(sight, model, 'journal') === true && (await store.first(written, [String(key)])) !== undefined;
       return all ? { isHere: false, read: true, journal: true, members: new Map() } : undefined;
     }
     const flag = (at: number): boolean => Number(row[at]) === 1;
-    const members = restricted.map((member, at) => [member, { sees: flag(2 + 2 * at), sets: flag(3 + 2 * at) }] as const); // prettier-ignore
+    const members = restricted.map(
+      (member, at) => [member, { sees: flag(2 + 2 * at), sets: flag(3 + 2 * at) }] as const,
+    );
     const isHere = lived === undefined && living !== undefined;
     return { isHere, read: flag(0), journal: flag(1), members: new Map(members) };
   }
@@ -196,7 +204,10 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
         const states = new Map<string, State | undefined>();
         const reachable = new Map<string, boolean>();
         const isKnown = async ({ other, statement }: Guarded, value: FieldValue): Promise<boolean> => {
-          const read = canonical(other.key, typeof value === 'string' && other.key.type === 'integer' ? Number(value) : value); // prettier-ignore
+          const read = canonical(
+            other.key,
+            typeof value === 'string' && other.key.type === 'integer' ? Number(value) : value,
+          );
           if ('fault' in read) return false;
           const id = `${other.name} ${JSON.stringify(read.value)}`;
           if (!reachable.has(id)) {
@@ -222,7 +233,8 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
             const { id, record } = line;
             const life = hasLives(model) ? id : '';
             const of = record === undefined || life === undefined ? undefined : `${record} ${life}`;
-            if (of !== undefined && restricted.length > 0 && !states.has(of)) states.set(of, await stateOf(asker, keyOf(model, record!), life === '' ? undefined : life)); // prettier-ignore
+            if (of !== undefined && restricted.length > 0 && !states.has(of))
+              states.set(of, await stateOf(asker, keyOf(model, record!), life === '' ? undefined : life));
             line.changes = shownChanges(line.changes, known, restricted, of === undefined ? undefined : states.get(of));
             for (const [member, target] of members) {
               const change = line.changes[member];

@@ -122,7 +122,11 @@ const nodeOf = (value: unknown): Node =>
       ? new Map(Object.entries(value).map(([name, item]) => [name, nodeOf(item)]))
       : (value as Node);
 const jsonOf = (node: Node): unknown =>
-  Array.isArray(node) ? node.map(jsonOf) : node instanceof Map ? { members: [...node].map(([name, one]) => [name, jsonOf(one)]).sort() } : node; // prettier-ignore
+  Array.isArray(node)
+    ? node.map(jsonOf)
+    : node instanceof Map
+      ? { members: [...node].map(([name, one]) => [name, jsonOf(one)]).sort() }
+      : node;
 
 const isIndex = (token: string): boolean => /^(0|[1-9][0-9]*)$/.test(token);
 
@@ -152,7 +156,7 @@ function referee(node: Node, step: { op: string; path: string[]; from: string[];
     if (within instanceof Map && last !== '__proto__') within.set(last, value);
     else if (Array.isArray(within) && last === '-') within.push(value);
     else if (Array.isArray(within) && isIndex(last) && Number(last) <= within.length)
-      within.splice(Number(last), 0, value); // prettier-ignore
+      within.splice(Number(last), 0, value);
     else throw LOST;
   };
   if (op === 'add') add(nodeOf(step.value));
@@ -186,7 +190,12 @@ const token = fc.oneof(
 );
 const leaf = fc.oneof(fc.constantFrom('x', 'long text', '', null, true, false), fc.integer({ min: -3, max: 3 }));
 const { value: json } = fc.letrec((tie) => ({
-  value: fc.oneof({ depthSize: 'small', withCrossShrink: true }, leaf, fc.array(tie('value'), { maxLength: 3 }), fc.dictionary(fc.constantFrom('a', 'b', 'list', 'a/b', 'm~n', 'toString', 'length'), tie('value'), { maxKeys: 3 })), // prettier-ignore
+  value: fc.oneof(
+    { depthSize: 'small', withCrossShrink: true },
+    leaf,
+    fc.array(tie('value'), { maxLength: 3 }),
+    fc.dictionary(fc.constantFrom('a', 'b', 'list', 'a/b', 'm~n', 'toString', 'length'), tie('value'), { maxKeys: 3 }),
+  ),
 }));
 const pointer = fc.array(token, { minLength: 1, maxLength: 3 });
 const steps = fc.array(
@@ -202,7 +211,11 @@ const written = (tokens: readonly string[]): string =>
   tokens.map((one) => `/${one.replaceAll('~', '~0').replaceAll('/', '~1')}`).join('');
 
 test('random pointers over random records answer as a plain reading of the RFC does', () => {
-  const record = fc.record({ a: json, list: fc.array(json, { maxLength: 3 }), deep: fc.record({ a: json, list: fc.array(json) }) }); // prettier-ignore
+  const record = fc.record({
+    a: json,
+    list: fc.array(json, { maxLength: 3 }),
+    deep: fc.record({ a: json, list: fc.array(json) }),
+  });
   fc.assert(
     fc.property(record, steps, (before, patch) => {
       const node = nodeOf(before);

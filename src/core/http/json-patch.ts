@@ -38,8 +38,8 @@ export function readPatch(body: unknown): ReadStep[] {
 }
 
 /**
- * The members that a patch changes of a record as its caller reads it, with their new values. What is never shown counts
- * as absent, and can be given a value all the same.
+ * The members that a patch changes of a record as its caller reads it, with their new values. What is never shown
+ * counts as absent, and can be given a value all the same.
  */
 export function patchedMembers(
   model: Model,

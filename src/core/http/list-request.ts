@@ -149,7 +149,8 @@ export function readListRequest(
   const asked = text === undefined ? undefined : readFilter(text, language, failures);
   const wanted = [...filters].map(([field, values]) => ({ field, values }));
   // A value that not everybody sees is compared as this viewer sees it.
-  const seen = ({ field }: { field: Field }): Expression => seenValue(sight, model, field.member, fieldExpression(field)); // prettier-ignore
+  const seen = ({ field }: { field: Field }): Expression =>
+    seenValue(sight, model, field.member, fieldExpression(field));
   const open = wanted.filter((one) => seen(one).op === 'field');
   const guarded = wanted.filter((one) => !open.includes(one)).map((one) => oneOf(seen(one), one.values));
   const condition = expressionOf(both(...(asked === undefined ? [] : [asked]), ...guarded, of.condition));

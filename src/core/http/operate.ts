@@ -95,7 +95,8 @@ export function makeOperation(model: Model, operation: Operation, serving: Servi
 
   function reply(data: string, request: Request): Reply {
     const { status, output } = operation;
-    if (output === undefined || status === 204) return { status: output === undefined && status === 200 ? 204 : status, headers: COMMON_HEADERS }; // prettier-ignore
+    if (output === undefined || status === 204)
+      return { status: output === undefined && status === 200 ? 204 : status, headers: COMMON_HEADERS };
     if (!operation.reads && preferredReturn(request) === 'minimal') {
       return { status: 204, headers: { ...COMMON_HEADERS, ...applied('minimal') } };
     }
@@ -144,7 +145,10 @@ interface InputReader {
 }
 
 function inputReader({ input }: Operation, now: () => Date): InputReader {
-  const whole = valueReader({ type: 'object', scale: 0, properties: input, examples: [], rules: { ...noRules, required: true } }, ''); // prettier-ignore
+  const whole = valueReader(
+    { type: 'object', scale: 0, properties: input, examples: [], rules: { ...noRules, required: true } },
+    '',
+  );
 
   function read(given: unknown, { caller }: Asker): { values: Values; failures: ReturnType<typeof whole>['failures'] } {
     const filled = isRecord(given) ? { ...defaultsAt(given, { now: now(), caller }), ...given } : given;

@@ -10,8 +10,8 @@ import type { Reply } from './message.ts';
 export const BETWEEN = ',\n';
 
 /**
- * The records at the ends of a page when it was last asked for, and their cursors. The first pages of lists are asked for
- * all day, and mostly end where they ended a moment ago: signing again would cost as much as fetching ten records.
+ * The records at the ends of a page when it was last asked for, and their cursors. The first pages of lists are asked
+ * for all day, and mostly end where they ended a moment ago: signing again would cost as much as fetching ten records.
  */
 export interface PageEnds {
   first?: { readonly text: string; readonly cursor: string };

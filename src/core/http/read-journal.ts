@@ -15,7 +15,9 @@ import type { Serving } from './serving.ts';
 
 const TEXT = plain('text');
 
-/** The journal of a model, or of one record where its key is given: the latest first, in pages like those of any list. */
+/**
+ * The journal of a model, or of one record where its key is given: the latest first, in pages like those of any list.
+ */
 export function makeJournalReader(
   model: Model,
   serving: Serving,

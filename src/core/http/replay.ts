@@ -46,7 +46,12 @@ export function makeReplay({ graph, store, moment }: Serving): Replay {
     const { model, operation } = endpoint;
     admit(asker.sight, model, operation === undefined ? 'create' : operationAct(operation.name));
     const output = operation?.output;
-    const of = operation === undefined ? model : output !== undefined && output.kind !== 'fields' ? modelOf(graph, output.model) : undefined; // prettier-ignore
+    const of =
+      operation === undefined
+        ? model
+        : output !== undefined && output.kind !== 'fields'
+          ? modelOf(graph, output.model)
+          : undefined;
     if (of === undefined || reply.body === undefined || asker.sight.viewer.kind === 'service') return reply;
     const { data } = JSON.parse(reply.body) as { data: Values | Values[] | null };
     if (data === null) return reply;
@@ -60,7 +65,9 @@ export function makeReplay({ graph, store, moment }: Serving): Replay {
 const isForAll = (member: Shown[number]): boolean =>
   member.when === undefined && (member.kind === 'computed' || (member.kind === 'field' && member.value === undefined));
 
-/** What was told of a record that is gone: of what depends on other records, nobody can say any more what may be seen. */
+/**
+ * What was told of a record that is gone: of what depends on other records, nobody can say any more what may be seen.
+ */
 const remembered = (told: Values, shown: Shown): Values =>
   Object.fromEntries(
     shown

@@ -37,7 +37,11 @@ export function shownReader(sight: Sight, model: Model, usual: string): ShownRea
       failures.push({ parameter: 'fields', detail: 'must not be given together with view' });
     } else if (view !== undefined) {
       if (model.views.has(view)) shown = viewOf(graph, model, view);
-      else failures.push({ parameter: 'view', detail: `${model.name} has no view ${quoted(view)}; ${didYouMean(view, model.views.keys())}` }); // prettier-ignore
+      else
+        failures.push({
+          parameter: 'view',
+          detail: `${model.name} has no view ${quoted(view)}; ${didYouMean(view, model.views.keys())}`,
+        });
     } else if (fields !== undefined) {
       shown = readPaths(fields, 'fields', failures, (paths) => named(model, paths, [], failures));
     }
@@ -77,7 +81,9 @@ export function shownReader(sight: Sight, model: Model, usual: string): ShownRea
       if (own !== undefined) {
         if (inside.size === 0) return [own];
         const parts = own.kind === 'field' ? partsOf(own.field, inside) : undefined;
-        return parts === undefined ? refuse(`${quoted(path)} has no such parts`) : [{ ...own, inside: parts } as ShownMember]; // prettier-ignore
+        return parts === undefined
+          ? refuse(`${quoted(path)} has no such parts`)
+          : [{ ...own, inside: parts } as ShownMember];
       }
       const related = relatedOf(over, name);
       if (related === undefined)
@@ -89,7 +95,9 @@ export function shownReader(sight: Sight, model: Model, usual: string): ShownRea
     });
   }
 
-  /** What is shown, with the records that `include` names. They come whole, but for those whose members are `chosen`. */
+  /**
+   * What is shown, with the records that `include` names. They come whole, but for those whose members are `chosen`.
+   */
   function included(over: Model, paths: Paths, shown: Shown, chosen: Shown, failures: ParameterFailure[]): Shown {
     const members = new Map(shown.map((member) => [member.name, member]));
     for (const [name, inside] of paths) {
@@ -159,7 +167,8 @@ const unknownMember = (model: Model, name: string, known: readonly string[]): st
   `${model.name} has no field ${quoted(name)}; ${didYouMean(name, known)}`;
 
 function unknownRelation(model: Model, name: string, known: readonly string[]): string {
-  const relation = model.relations.find(({ field }) => field.member === name) ?? model.links.find(({ member }) => member === name); // prettier-ignore
+  const relation =
+    model.relations.find(({ field }) => field.member === name) ?? model.links.find(({ member }) => member === name);
   const meant = relation !== undefined && known.includes(relation.name);
   const way = meant ? `did you mean ${relation.name}?` : didYouMean(name, known);
   return `${model.name} has no relation ${quoted(name)}; ${way}`;

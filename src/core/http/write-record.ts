@@ -56,7 +56,9 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
     return { replace: bodyReader(model, 'replace', unseen), update: bodyReader(model, 'update', unseen) };
   });
 
-  /** What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`. */
+  /**
+   * What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`.
+   */
   function readNew(body: unknown, { add, fill }: Given, prefix: string): Read {
     const isObject = isRecord(body);
     const read = readNewBody(isObject ? withGiven(body, { ...fill, ...add }) : body);
@@ -213,7 +215,10 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
     return () => read;
   }
 
-  /** Hashes secrets in turn with those of others, as long as the time of the write is not up, and somebody waits for it. */
+  /**
+   * Hashes secrets in turn with those of others, as long as the time of the write is not up, and somebody waits for
+   * it.
+   */
   function sealedFor({ requester }: Asker): Seal {
     const last = moment.now().getTime() + graph.service.limits.transaction;
     const hash = async (secret: string): Promise<string> => {
@@ -261,7 +266,10 @@ async function inPlace<Result>(at: number, work: Promise<Result>): Promise<Resul
   }
 }
 
-/** A body with what it does not say itself. It was read for this request alone, and may be of any size: it is not copied. */
+/**
+ * A body with what it does not say itself. It was read for this request alone, and may be of any size: it is not
+ * copied.
+ */
 function withGiven(body: Record<string, unknown>, given: Values): Record<string, unknown> {
   for (const [member, value] of Object.entries(given)) if (!Object.hasOwn(body, member)) body[member] = value;
   return body;

@@ -98,7 +98,9 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
   const model = modelOf(graph, graph.identity!.model);
   const { lifetime } = graph.identity!;
   const { signIn } = graph.service.limits;
-  const [ofPair, ofAddress] = [signIn, signIn * LOOSER].map((perMinute) => makeAllowance(perMinute, () => moment.now())); // prettier-ignore
+  const [ofPair, ofAddress] = [signIn, signIn * LOOSER].map((perMinute) =>
+    makeAllowance(perMinute, () => moment.now()),
+  );
   const readLogin = valueReader({ ...login, rules: { ...login.rules, required: true } }, pointerTo(login.member));
   const read = bodyOf(login.member, secret.member);
   const name = (column: string): string => dialect.name(column);
@@ -121,8 +123,8 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
     const given = read(readBodyOf(request, 'create'));
     const address = request.client ?? '';
     const pair = JSON.stringify([given.login.trim().toLowerCase().slice(0, 400), address]);
-    // Only failures count, and of those only the ones of which the secret was looked at: nobody can use up an address for
-    // others with what is refused anyway.
+    // Only failures count, and of those only the ones of which the secret was looked at: nobody can use up an address
+    // for others with what is refused anyway.
     const giveBack = (): void => {
       ofAddress!.giveBack(address);
       ofPair!.giveBack(pair);
@@ -142,7 +144,11 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
       throw error;
     }
     if (key === undefined) {
-      throw new HttpProblem('wrong-credentials', `no ${model.name} has this ${login.member} and this ${secret.member}`, { headers: CHALLENGE }); // prettier-ignore
+      throw new HttpProblem(
+        'wrong-credentials',
+        `no ${model.name} has this ${login.member} and this ${secret.member}`,
+        { headers: CHALLENGE },
+      );
     }
     giveBack();
     const audience = await gate.audience();
@@ -161,7 +167,19 @@ export const tooMany = (wait: number): HttpProblem =>
 function bodyOf(login: string, secret: string): (body: unknown) => { login: string; secret: string } {
   const text = { type: 'string', scale: 0, examples: [], rules: { ...noRules, required: true } } as const;
   const hidden = { ...text, rules: { ...text.rules, writeOnly: true } };
-  const read = valueReader({ type: 'object', scale: 0, properties: new Map([[login, text], [secret, hidden]]), examples: [], rules: { ...noRules, required: true } }, ''); // prettier-ignore
+  const read = valueReader(
+    {
+      type: 'object',
+      scale: 0,
+      properties: new Map([
+        [login, text],
+        [secret, hidden],
+      ]),
+      examples: [],
+      rules: { ...noRules, required: true },
+    },
+    '',
+  );
   return (body) => {
     const { value, failures } = read(body);
     if (failures.length > 0) throw brokenRules(failures, 'The request breaks');

@@ -76,7 +76,8 @@ async function verified(
 }
 
 /** Names a key without telling anything of it. */
-const keyName = (key: string): string => createHash('sha256').update(`vantfell token key ${key}`).digest('hex').slice(0, 16); // prettier-ignore
+const keyName = (key: string): string =>
+  createHash('sha256').update(`vantfell token key ${key}`).digest('hex').slice(0, 16);
 
 export const seconds = (time: Date): number => Math.floor(time.getTime() / 1000);
 
@@ -87,7 +88,19 @@ export type OutsideClaims = JWTPayload & { readonly sub: string };
 export type OutsideTokens = (token: string, now: Date) => Promise<OutsideClaims | undefined>;
 
 /** Their keys are public: whoever has them can't make tokens. */
-const ASYMMETRIC = ['RS256', 'RS384', 'RS512', 'PS256', 'PS384', 'PS512', 'ES256', 'ES384', 'ES512', 'EdDSA', 'Ed25519']; // prettier-ignore
+const ASYMMETRIC = [
+  'RS256',
+  'RS384',
+  'RS512',
+  'PS256',
+  'PS384',
+  'PS512',
+  'ES256',
+  'ES384',
+  'ES512',
+  'EdDSA',
+  'Ed25519',
+];
 
 export function makeOutsideTokens(issuer: string, audience: string, keys: JWTVerifyGetKey): OutsideTokens {
   return async (token, now) => {

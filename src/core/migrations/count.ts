@@ -34,7 +34,9 @@ async function countOne(danger: Danger, from: Parameters<typeof countDangers>[1]
 
 /** `hut.beds: minimum 3; 2 rows break it, which stops it`: a line for each thing. */
 export const sayingText = ({ subject, text, dangers }: CountedSaying): string =>
-  [`${subject}: ${text}`, ...dangers.map((danger) => dangerText(danger, danger)).filter((words) => words !== '')].join('; '); // prettier-ignore
+  [`${subject}: ${text}`, ...dangers.map((danger) => dangerText(danger, danger)).filter((words) => words !== '')].join(
+    '; ',
+  );
 
 export const isLossy = ({ dangers }: CountedSaying): boolean =>
   dangers.some(({ consequence, count }) => consequence === 'loses' && count !== 0);

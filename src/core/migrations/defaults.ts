@@ -18,7 +18,9 @@ export function defaultFills(graph: Graph): ReadonlyMap<string, Fill> {
   );
 }
 
-/** What a required column gets when it comes back by an undo, and its values are lost: something that keeps its rules. */
+/**
+ * What a required column gets when it comes back by an undo, and its values are lost: something that keeps its rules.
+ */
 export function neutralFills(tables: readonly Table[]): ReadonlyMap<string, Fill> {
   return new Map(
     tables.flatMap((table) =>

@@ -8,8 +8,8 @@ import { OutOfStep } from './out-of-step.ts';
 import { pictureIn } from './run.ts';
 
 /**
- * Drops every table of the tool's making: those of the models, as the database remembers them, and its own. Throws where
- * that would leave one in the way of `wanted` that somebody else has made.
+ * Drops every table of the tool's making: those of the models, as the database remembers them, and its own. Throws
+ * where that would leave one in the way of `wanted` that somebody else has made.
  */
 export async function dropAll(store: Store, migrations: readonly Migration[], wanted: readonly Table[]): Promise<void> {
   await store.alter(async (alteration) => {
@@ -27,7 +27,10 @@ export async function dropAll(store: Store, migrations: readonly Migration[], wa
   });
 }
 
-/** The tables that the tool has made in a database, as that remembers it: what its last migration left, or what it followed. */
+/**
+ * The tables that the tool has made in a database, as that remembers it: what its last migration left, or what it
+ * followed.
+ */
 async function madeTables(
   alteration: Alteration,
   store: Store,

@@ -8,7 +8,10 @@ const BODIES =
 const ENDING =
   /(?:^|;)\s*(COMMIT|ROLLBACK(?!\s+(?:\w+\s+)?TO\b)|ABORT|BEGIN|START\s+TRANSACTION|END|PREPARE\s+TRANSACTION)\b/i;
 
-/** The first words of a script that would end the transaction it runs in, or begin another; undefined where there are none. */
+/**
+ * The first words of a script that would end the transaction it runs in, or begin another; undefined where there are
+ * none.
+ */
 export function endsTransaction(sql: string): string | undefined {
   const code = sql.replaceAll(NOT_CODE, ' ').replaceAll(BODIES, ' ');
   return ENDING.exec(code)?.[1]?.replace(/[\s;]+$/, '');

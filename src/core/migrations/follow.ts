@@ -24,8 +24,8 @@ export interface Answers {
 export const noAnswers: Answers = { renames: new Map(), dropped: new Set(), mayLose: false };
 
 /**
- * Brings the tables of a young project, which has no migrations, to what its models want, holds the store to them, and says
- * in words what was done. Throws `Undecided` where that needs an answer, `OutOfStep` where it can't be done.
+ * Brings the tables of a young project, which has no migrations, to what its models want, holds the store to them, and
+ * says in words what was done. Throws `Undecided` where that needs an answer, `OutOfStep` where it can't be done.
  */
 export function followModels(
   store: Store,

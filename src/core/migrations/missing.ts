@@ -2,7 +2,10 @@ import { nearest } from '../declaration/nearest.ts';
 import type { Table } from '../tables/table.ts';
 import { OutOfStep } from './out-of-step.ts';
 
-/** Throws where a database, with tables of these names, has lost one that it had: dropped, or called otherwise, if only by the case of a letter. */
+/**
+ * Throws where a database, with tables of these names, has lost one that it had: dropped, or called otherwise, if only
+ * by the case of a letter.
+ */
 export function refuseMissing(names: readonly string[], tables: readonly Table[], address: string): void {
   const standing = new Set(names);
   const [missing] = tables.filter(({ name }) => !standing.has(name));
@@ -11,7 +14,9 @@ export function refuseMissing(names: readonly string[], tables: readonly Table[]
   const sameLetters = others.find((name) => name.toLowerCase() === missing.name.toLowerCase());
   const near = sameLetters ?? nearest(missing.name, others);
   const seen =
-    near === undefined ? '' : `; it has ${near}${sameLetters === undefined ? '' : ', which differs in the case of its letters'}`; // prettier-ignore
+    near === undefined
+      ? ''
+      : `; it has ${near}${sameLetters === undefined ? '' : ', which differs in the case of its letters'}`;
   throw new OutOfStep(
     `the database ${address} has no table ${missing.name}${seen}`,
     'something else changed it: vantfell migrate status shows every difference; give the table its name back, or restore the database',

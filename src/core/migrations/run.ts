@@ -231,8 +231,8 @@ function refuseEnding(name: string, sql: string): void {
 }
 
 /**
- * Takes migrations back, each in a transaction of its own. Gives the names of those that it took back: another program may
- * be at the same, and what that did is not claimed.
+ * Takes migrations back, each in a transaction of its own. Gives the names of those that it took back: another program
+ * may be at the same, and what that did is not claimed.
  */
 export async function undoMigrations(
   store: Store,
@@ -280,7 +280,9 @@ function refuseInside(history: readonly Ran[], name: string): void {
   throw new OutOfStep(message, 'see vantfell migrate status, and take that back first');
 }
 
-/** The tables that stand in a database that follows the models; undefined where it does not, or where nothing is in it. */
+/**
+ * The tables that stand in a database that follows the models; undefined where it does not, or where nothing is in it.
+ */
 export const pictureOf = (store: Store): Promise<Table[] | undefined> =>
   store.alter((alteration) => pictureIn(alteration, store));
 

@@ -67,7 +67,8 @@ const isStanding = ({ dangers }: Saying, now: readonly Table[]): boolean =>
     const table = now.find(({ name }) => name === hazard.table);
     const other = 'reference' in hazard ? hazard.reference.table : hazard.table;
     if (table === undefined || !now.some(({ name }) => name === other)) return false;
-    const columns = 'columns' in hazard ? hazard.columns.map(({ column }) => column) : 'column' in hazard ? [hazard.column] : []; // prettier-ignore
+    const columns =
+      'columns' in hazard ? hazard.columns.map(({ column }) => column) : 'column' in hazard ? [hazard.column] : [];
     return columns.every((column) => {
       const standing = table.columns.find(({ name }) => name === (typeof column === 'string' ? column : column.name));
       if (standing === undefined || typeof column === 'string') return standing !== undefined;

@@ -30,14 +30,19 @@ export function checkCode(graph: Graph, models: readonly DeclaredModel[], files:
       problems.push({ code, severity: 'error', message, remedy, place: atStart(source) });
     const name = codeName(source.file);
     if (name === undefined) {
-      const remedy = 'name it code/<model>.hooks.ts or code/<model>.<operation>.ts; what those share goes into a folder of code/'; // prettier-ignore
+      const remedy =
+        'name it code/<model>.hooks.ts or code/<model>.<operation>.ts; what those share goes into a folder of code/';
       tell('stray-code', `nothing is known by the name of ${source.file}`, remedy);
       continue;
     }
     const { model, part } = name;
     const found = graph.byName.get(model);
     if (found === undefined) {
-      tell('unknown-model', `there is no model ${model}, which this code would be for`, didYouMean(model, graph.byName.keys())); // prettier-ignore
+      tell(
+        'unknown-model',
+        `there is no model ${model}, which this code would be for`,
+        didYouMean(model, graph.byName.keys()),
+      );
       continue;
     }
     const known = [HOOKS, ...found.operations.map((operation) => operation.name)];

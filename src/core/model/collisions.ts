@@ -12,8 +12,18 @@ const OWN_ROOT_SEGMENTS = ['health', 'problems', 'metrics'];
 
 /** Parameters of a list; a field of such a name can't be asked for as `?name=value`. */
 export const LIST_PARAMETERS = [
-  'after', 'before', 'fields', 'filter', 'filter-lang', 'include', 'limit', 'offset', 'sort', 'total', 'view',
-] as const; // prettier-ignore
+  'after',
+  'before',
+  'fields',
+  'filter',
+  'filter-lang',
+  'include',
+  'limit',
+  'offset',
+  'sort',
+  'total',
+  'view',
+] as const;
 
 /** Names that would make two routes, two tables, two columns or two JSON members alike. */
 export function checkNames(graph: Graph, sources: readonly DeclaredModel[]): Problem[] {
@@ -112,7 +122,9 @@ function checkMembers(model: Model, { declaration }: DeclaredModel, report: Repo
         : declaration.fields?.[field.member] === undefined
           ? ['model']
           : ['fields', field.member];
-    const what = { key: 'the key', field: 'a field', relation: `the key of \`${relation?.name}\``, stamp: 'a stamp' }[field.origin]; // prettier-ignore
+    const what = { key: 'the key', field: 'a field', relation: `the key of \`${relation?.name}\``, stamp: 'a stamp' }[
+      field.origin
+    ];
     claim(field.member, what, path);
     const column = field.column.toLowerCase();
     const other = columns.get(column);

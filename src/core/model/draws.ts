@@ -50,7 +50,9 @@ export function drawsOf(model: Skeleton, skeletons: Skeletons, scope: Scope): Dr
     if (relation === undefined) {
       if (model.isBroken(name)) return [];
       const known = model.relations.map((candidate) => candidate.name);
-      at.error('unknown-relation', `${model.name} has no relation \`${name}\` to one record`, didYouMean(name, known), ['from']); // prettier-ignore
+      at.error('unknown-relation', `${model.name} has no relation \`${name}\` to one record`, didYouMean(name, known), [
+        'from',
+      ]);
       return [];
     }
     const target = skeletons.get(relation.target)!;
@@ -75,7 +77,12 @@ export function drawsOf(model: Skeleton, skeletons: Skeletons, scope: Scope): Dr
     const { kind, scale } = amount.type;
     if (kind === 'decimal' && scale > field.scale) {
       const message = `the amount has ${scale} digits after the point, and ${target.name}.${member} has ${field.scale}: it could not be taken exactly`;
-      at.error('inexact-amount', message, `give the amount a scale of ${field.scale} at most, or the stock one of ${scale}`, ['amount']); // prettier-ignore
+      at.error(
+        'inexact-amount',
+        message,
+        `give the amount a scale of ${field.scale} at most, or the stock one of ${scale}`,
+        ['amount'],
+      );
       return [];
     }
     return [{ relation, from: target.name, field, amount: value, while: condition, refuse }];

@@ -1,6 +1,6 @@
-// A JSON text may hold numbers that no JavaScript number equals. Reading one as the nearest would change it in silence, so
-// it stays as it was written, behind a mark that nobody can guess, with a character that no text of a record may have:
-// whatever doesn't look for it refuses it.
+// A JSON text may hold numbers that no JavaScript number equals. Reading one as the nearest would change it in
+// silence, so it stays as it was written, behind a mark that nobody can guess, with a character that no text of a
+// record may have: whatever doesn't look for it refuses it.
 
 import { randomUUID } from 'node:crypto';
 
@@ -52,7 +52,10 @@ function isSameNumber(one: string, other: string): boolean {
   return left.sign === right.sign && left.digits === right.digits && left.exponent === right.exponent;
 }
 
-/** The digits that count, and the power of ten that they are times. Written out: a body may have many thousands of them. */
+/**
+ * The digits that count, and the power of ten that they are times. Written out: a body may have many thousands of
+ * them.
+ */
 function partsOf(written: string): { readonly sign: string; readonly digits: string; readonly exponent: number } {
   const sign = written.startsWith('-') ? '-' : '';
   let end = written.indexOf('e');

@@ -45,11 +45,23 @@ export function declaredField(
   const hasDefault = rules.default !== undefined || rules.defaultTo !== undefined;
   if (declared.readOnly === true && declared.required === true && !hasDefault && declared.from === undefined) {
     const remedy = 'give it a default, or leave out required';
-    report.error('nobody-can-set', `\`${name}\` is required, and nobody can give it a value`, remedy, ['readOnly'], 'key'); // prettier-ignore
+    report.error(
+      'nobody-can-set',
+      `\`${name}\` is required, and nobody can give it a value`,
+      remedy,
+      ['readOnly'],
+      'key',
+    );
   }
   if (declared.readOnly === true && (declared.writeOnly === true || spec.type === 'secret')) {
     const remedy = 'keep one of the two';
-    report.error('nobody-can-use', `\`${name}\` can neither be set nor be seen by a client`, remedy, ['readOnly'], 'key'); // prettier-ignore
+    report.error(
+      'nobody-can-use',
+      `\`${name}\` can neither be set nor be seen by a client`,
+      remedy,
+      ['readOnly'],
+      'key',
+    );
   }
   return {
     ...spec,

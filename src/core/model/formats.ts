@@ -1,8 +1,19 @@
 import { own } from '../own.ts';
 import { fullFormats } from 'ajv-formats/dist/formats.js';
 
-/** The formats of JSON Schema 2020-12 that a text can be held to; those that are types of their own are left to them. */
-export const formatNames = ['duration', 'hostname', 'ipv4', 'ipv6', 'json-pointer', 'regex', 'uri-reference', 'uri-template'] as const; // prettier-ignore
+/**
+ * The formats of JSON Schema 2020-12 that a text can be held to; those that are types of their own are left to them.
+ */
+export const formatNames = [
+  'duration',
+  'hostname',
+  'ipv4',
+  'ipv6',
+  'json-pointer',
+  'regex',
+  'uri-reference',
+  'uri-template',
+] as const;
 
 /** Whether a text has the form. */
 export function hasFormat(name: string, text: string): boolean {

@@ -45,7 +45,12 @@ export function makeFormulas(skeletons: Skeletons, scopeOf: (model: Skeleton) =>
     };
     let computed: Computed | undefined;
     if (declared.type !== undefined && !isScalar(declared.type)) {
-      report.error('wrong-type', `a computed value can not be of type ${declared.type}`, 'take the type of a single value', ['type']); // prettier-ignore
+      report.error(
+        'wrong-type',
+        `a computed value can not be of type ${declared.type}`,
+        'take the type of a single value',
+        ['type'],
+      );
     } else if (expression !== undefined && declared.type !== undefined) {
       const value = stored(expression, spec);
       if (value === undefined) {

@@ -55,7 +55,9 @@ function checkOwn(declared: IdentityDeclaration, report: Reporter): void {
   for (const key of ['login', 'secret'] as const) {
     if (Object.hasOwn(declared, key)) continue;
     const remedy =
-      key === 'login' ? 'name the unique field that callers sign in by: login: email' : 'name the field of type secret: secret: passphrase'; // prettier-ignore
+      key === 'login'
+        ? 'name the unique field that callers sign in by: login: email'
+        : 'name the field of type secret: secret: passphrase';
     report.error('missing-key', `identity needs \`${key}\``, remedy, ['model'], 'key');
   }
   for (const key of ['issuer', 'audience', 'create'] as const) {
@@ -72,7 +74,13 @@ function checkOutside(declared: IdentityDeclaration, report: Reporter): void {
     report.error('wrong-identity', message, 'leave it out', [key], 'key');
   }
   if (declared.subject === undefined) {
-    report.error('missing-key', 'identity needs `subject`', "name the unique field that equals a token's sub", ['model'], 'key'); // prettier-ignore
+    report.error(
+      'missing-key',
+      'identity needs `subject`',
+      "name the unique field that equals a token's sub",
+      ['model'],
+      'key',
+    );
   }
   for (const key of ['jwks', 'issuer', 'audience'] as const) {
     if (declared.tokens?.[key] !== undefined) continue;

@@ -15,9 +15,9 @@ export const lastKey = (order: Ordering, key: Field): SortKey => ({
 });
 
 /**
- * The orders that a model's records are wanted in, beside those of its key and its unique sets: the declared ones, that
- * of its lists, and the records of each relation, in that of its lists where they are listed along it. Each is total, so
- * that a list can go on from any place in it.
+ * The orders that a model's records are wanted in, beside those of its key and its unique sets: the declared ones,
+ * that of its lists, and the records of each relation, in that of its lists where they are listed along it. Each is
+ * total, so that a list can go on from any place in it.
  */
 export function wantedOrders(graph: Graph, model: Model): Ordering[] {
   return [

@@ -5,8 +5,8 @@ import type { Field, Model, Rules } from './graph.ts';
 import { USUAL_LONGEST } from './value-spec.ts';
 
 /**
- * Bounds texts whose letters the project's own expressions go through, one by one: a service does so with each record, and
- * a text of a megabyte would hold it up. A declared maxLength is the bound where there is one.
+ * Bounds texts whose letters the project's own expressions go through, one by one: a service does so with each record,
+ * and a text of a megabyte would hold it up. A declared maxLength is the bound where there is one.
  */
 export function boundLetters(models: readonly Model[]): void {
   const bound = (field: Field): unknown => Object.assign(field.rules satisfies Rules, { longest: USUAL_LONGEST });

@@ -54,7 +54,9 @@ function operationOf(
   }
   const output = outputOf(declared, skeletons, report, readDefault);
   if (status === 204 && output !== undefined) {
-    report.error('wrong-status', 'an answer with the status 204 has no output', 'take 200, or leave out the output', ['status']); // prettier-ignore
+    report.error('wrong-status', 'an answer with the status 204 has no output', 'take 200, or leave out the output', [
+      'status',
+    ]);
   }
   const { description, deprecated, target = 'record' } = declared;
   return { name, target, description, deprecated, input, output, status, reads };

@@ -68,7 +68,13 @@ function kindOfRelation(
     const fits = key === 'one' ? kind === 'from' : kind === 'to';
     if (fits || !Object.hasOwn(declared, key)) continue;
     const remedy = `leave it out; it goes with relations that have \`${key === 'one' ? 'from' : 'to'}\``;
-    report.error('wrong-relation', `a relation with \`${kind}\` has no \`${key}\``, remedy, ['relations', name, key], 'key'); // prettier-ignore
+    report.error(
+      'wrong-relation',
+      `a relation with \`${kind}\` has no \`${key}\``,
+      remedy,
+      ['relations', name, key],
+      'key',
+    );
   }
   return declared[kind] === undefined ? undefined : kind;
 }
@@ -162,7 +168,9 @@ function otherEnd(
   const { description, deprecated } = declared;
   if (to === undefined) {
     const known = [
-      ...Object.entries(other.declaration.relations ?? {}).flatMap(([known, { from } = {}]) => (from === undefined ? known : [])), // prettier-ignore
+      ...Object.entries(other.declaration.relations ?? {}).flatMap(([known, { from } = {}]) =>
+        from === undefined ? known : [],
+      ),
       ...(other.declaration.within === undefined ? [] : [underscored(other.declaration.within)]),
     ];
     const message = `${source} has no relation \`${relation}\` of its own`;

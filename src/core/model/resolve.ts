@@ -127,7 +127,10 @@ function skeletonOf(draft: Draft, drafts: Drafts): Skeleton {
   const byMember = new Map(fields.map((field) => [field.member, field]));
   const shownByMember = new Map(shown.map((field) => [field.member, field]));
   const found = new Set([...relations, ...links, ...reverses].map(({ name }) => name));
-  const declared = [...Object.keys(declaration.relations ?? {}), ...(declaration.within === undefined ? [] : [underscored(declaration.within)])]; // prettier-ignore
+  const declared = [
+    ...Object.keys(declaration.relations ?? {}),
+    ...(declaration.within === undefined ? [] : [underscored(declaration.within)]),
+  ];
   const isBroken = (name: string): boolean =>
     Object.hasOwn(declaration.computed ?? {}, name) || (declared.includes(name) && !found.has(name));
   const name = declaration.model;
@@ -255,7 +258,9 @@ function setsOf(model: Skeleton, single: ReadonlySet<string>): { unique: Field[]
     const field = model.byMember.get(name)!;
     if (!isScalar(field.type)) return [];
     const within = rule.unique === true ? [] : rule.unique;
-    const others = within.map((other, index) => comparable(model, other, telling(['fields', name, 'unique', index]), 'no index goes over such values')); // prettier-ignore
+    const others = within.map((other, index) =>
+      comparable(model, other, telling(['fields', name, 'unique', index]), 'no index goes over such values'),
+    );
     return [[...others.filter((other) => other !== undefined), field]];
   });
   const ofOneEnd = model.relations
@@ -282,9 +287,9 @@ function sortOf(model: Skeleton): SortKey[] {
     if (field === undefined) continue;
     const shown = `\`${name}\``;
     if (field.rules.writeOnly)
-      tell('secret-shown', `the order would tell of ${shown}, which is never shown`, 'sort by another field'); // prettier-ignore
+      tell('secret-shown', `the order would tell of ${shown}, which is never shown`, 'sort by another field');
     else if (keys.some((key) => key.field === field))
-      tell('duplicate-value', `this order has ${shown} twice`, 'keep one'); // prettier-ignore
+      tell('duplicate-value', `this order has ${shown} twice`, 'keep one');
     else keys.push({ field, descending: part.trim().startsWith('-') });
   }
   return keys.some(({ field }) => field === model.key) ? keys : [...keys, lastKey(keys, model.key)];

@@ -7,8 +7,14 @@ import type { TypeName } from './types.ts';
 import { canonical, fromText } from './value.ts';
 
 const field = (type: TypeName, scale = 2): Field => ({
-  member: 'x', column: 'x', type, scale, origin: 'field', examples: [], rules: noRules,
-}); // prettier-ignore
+  member: 'x',
+  column: 'x',
+  type,
+  scale,
+  origin: 'field',
+  examples: [],
+  rules: noRules,
+});
 
 describe('canonical', () => {
   test.each<[TypeName, unknown, unknown]>([

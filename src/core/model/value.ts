@@ -44,7 +44,11 @@ export function canonical(spec: ValueSpec, value: unknown): { value: FieldValue 
       return { value: value.map((item) => inside(spec.items, item)) };
     case 'object':
       if (!isRecord(value)) return wrongType('an object', value);
-      return { value: Object.fromEntries(Object.entries(value).map(([name, item]) => [name, inside(spec.properties?.get(name), item)])) }; // prettier-ignore
+      return {
+        value: Object.fromEntries(
+          Object.entries(value).map(([name, item]) => [name, inside(spec.properties?.get(name), item)]),
+        ),
+      };
     case 'boolean':
       return typeof value === 'boolean' ? { value } : wrongType('true or false', value);
     case 'integer':
@@ -131,7 +135,10 @@ export function fromText(spec: ValueSpec, text: string): { value: FieldValue } |
   }
 }
 
-/** What stands inside another value, in its one form where it has one; what is wrong with it is for its own rules to say. */
+/**
+ * What stands inside another value, in its one form where it has one; what is wrong with it is for its own rules to
+ * say.
+ */
 function inside(spec: ValueSpec | undefined, value: unknown): FieldValue {
   const read = spec === undefined || value === null ? { value: value as FieldValue } : canonical(spec, value);
   return 'value' in read ? read.value : (value as FieldValue);
@@ -144,7 +151,9 @@ export const isSame = (one: FieldValue | undefined, other: FieldValue | undefine
 /** A value as an error shows it. */
 export function quoted(value: unknown): string {
   const digits = writtenNumber(value);
-  return shortened(digits ?? JSON.stringify(value, (_name, inner) => writtenNumber(inner) ?? (inner as unknown)) ?? 'nothing'); // prettier-ignore
+  return shortened(
+    digits ?? JSON.stringify(value, (_name, inner) => writtenNumber(inner) ?? (inner as unknown)) ?? 'nothing',
+  );
 }
 
 const shortened = (text: string): string => (text.length > 60 ? `${text.slice(0, 57)}…` : text);
@@ -172,7 +181,9 @@ function jsonValue(value: unknown): { value: FieldValue } | { fault: Fault } {
     : { value: kept as FieldValue };
 }
 
-/** The same value, with doubles for all numbers that are another form of one; those that are not are put into `lost`. */
+/**
+ * The same value, with doubles for all numbers that are another form of one; those that are not are put into `lost`.
+ */
 function withDoubles(value: unknown, lost: string[]): unknown {
   const written = writtenNumber(value);
   if (written !== undefined) {

@@ -23,7 +23,10 @@ export function viewsOf(
     if (typeof members !== 'string') views.set(name, readView(model, name, members, viewed, report));
     else if (name !== 'list') {
       const message = `the view \`${name}\` is no list of members`;
-      report.error('wrong-kind', message, 'write its members, as [id, name]; only `list` names another view', ['views', name]); // prettier-ignore
+      report.error('wrong-kind', message, 'write its members, as [id, name]; only `list` names another view', [
+        'views',
+        name,
+      ]);
     }
   }
   const { list } = declared;
@@ -94,11 +97,15 @@ function checkPath(model: Skeleton, path: readonly string[], viewed: Viewed, tel
     const { step, target } = one;
     const next = viewed.skeletons.get(target);
     if (gone === MOST_STEPS) {
-      tell('view-too-deep', `this path goes along more than ${MOST_STEPS} relations`, 'show less of what is far away, or make it a computed value'); // prettier-ignore
+      tell(
+        'view-too-deep',
+        `this path goes along more than ${MOST_STEPS} relations`,
+        'show less of what is far away, or make it a computed value',
+      );
       return false;
     }
     if (rest.length > 0) return next !== undefined && checkPath(next, rest, viewed, tell, gone + 1);
-    const remedy = `name what to show of it, as ${name}.${next?.key.member}${isReverse(step) ? '' : `; or its key, ${step.field.member}`}`; // prettier-ignore
+    const remedy = `name what to show of it, as ${name}.${next?.key.member}${isReverse(step) ? '' : `; or its key, ${step.field.member}`}`;
     tell('record-in-view', `\`${name}\` is a whole record`, remedy);
     return false;
   }

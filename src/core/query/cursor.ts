@@ -12,7 +12,9 @@ export interface Cursors {
 /** 128 bits, as base64url. */
 const MAC_LENGTH = 22;
 
-/** Cursors signed with a key derived from the service's first, and read with all: so its instances read each other's. */
+/**
+ * Cursors signed with a key derived from the service's first, and read with all: so its instances read each other's.
+ */
 export function makeCursors(serviceKeys: readonly string[]): Cursors {
   const keys = serviceKeys.map((one) => createSecretKey(createHmac('sha256', one).update('vantfell cursors').digest()));
   // Text in and text out: on the way of every list, buffers would cost as much again as the digest itself.

@@ -39,7 +39,12 @@ const asked = (
 describe('the index that would help a list', () => {
   test('serves it once it is declared: whatever is equal, and in one range and one direction', () => {
     const name = fc.constantFrom(...NAMES, 'up');
-    const wanted = fc.record({ equal: fc.uniqueArray(name, { maxLength: 2 }), sort: fc.uniqueArray(name, { maxLength: 2 }), range: fc.boolean(), descending: fc.boolean() }); // prettier-ignore
+    const wanted = fc.record({
+      equal: fc.uniqueArray(name, { maxLength: 2 }),
+      sort: fc.uniqueArray(name, { maxLength: 2 }),
+      range: fc.boolean(),
+      descending: fc.boolean(),
+    });
     let advised = 0;
     fc.assert(
       fc.property(wanted, ({ equal, sort, range, descending }) => {
@@ -73,7 +78,14 @@ describe('the index that would help a list', () => {
     })!;
     expect(index).toEqual(['a']);
     expect(but).toHaveLength(3);
-    const mixed = { ...form, ranges: [], order: [{ field: form.order[0]!.field, descending: true }, { field: model.byMember.get('a')!, descending: false }] }; // prettier-ignore
+    const mixed = {
+      ...form,
+      ranges: [],
+      order: [
+        { field: form.order[0]!.field, descending: true },
+        { field: model.byMember.get('a')!, descending: false },
+      ],
+    };
     expect(indexAdvice(graph, { model, asked: mixed, computed: false, bounded: false })).toMatchObject({
       but: [expect.stringContaining('both directions')],
     });

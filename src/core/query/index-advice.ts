@@ -28,11 +28,21 @@ export function indexAdvice(graph: Graph, { model, asked, computed, bounded }: W
   const range = asked.ranges.find((field) => field === first?.field) ?? asked.ranges[0];
   if (computed) but.push('no index keeps the order of a value that is worked out, or of another model');
   else if (mixed) but.push("no declared index keeps an order of both directions; that of the model's own sort has one");
-  if (asked.ranges.some((field) => field !== range)) but.push('an index finds one range; the others are looked at record by record'); // prettier-ignore
-  if (asked.more) but.push('the rest of the filter (OR, NOT, LIKE, functions, other models, several values) is looked at record by record'); // prettier-ignore
+  if (asked.ranges.some((field) => field !== range))
+    but.push('an index finds one range; the others are looked at record by record');
+  if (asked.more)
+    but.push(
+      'the rest of the filter (OR, NOT, LIKE, functions, other models, several values) is looked at record by record',
+    );
   const keepsOrder = !computed && !mixed && (range === undefined || range === first?.field);
-  if (!computed && !mixed && !keepsOrder) but.push('what it finds still has to be sorted, because the range is of another field'); // prettier-ignore
-  const fields = [...new Set([...asked.equal, ...(keepsOrder ? order.map(({ field }) => field) : range === undefined ? [] : [range])])]; // prettier-ignore
+  if (!computed && !mixed && !keepsOrder)
+    but.push('what it finds still has to be sorted, because the range is of another field');
+  const fields = [
+    ...new Set([
+      ...asked.equal,
+      ...(keepsOrder ? order.map(({ field }) => field) : range === undefined ? [] : [range]),
+    ]),
+  ];
   if (fields.length === 0 || isThere(graph, model, fields)) return { but };
   return { index: fields.map((field) => declaredName(model, field)), but };
 }

@@ -11,7 +11,9 @@ export interface Keyset {
   readonly positions: readonly number[];
 }
 
-/** The condition that a record stands after (or, backward, before) a position in a total order in which nulls are last. */
+/**
+ * The condition that a record stands after (or, backward, before) a position in a total order in which nulls are last.
+ */
 export function keysetOf(
   sort: readonly OrderedBy[],
   backward: boolean,

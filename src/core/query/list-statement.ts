@@ -46,7 +46,10 @@ export interface ListForm {
   readonly backward: boolean;
 }
 
-/** The record that a list's records are parts of. It counts as absent where its guard isn't true, the last of the list's expressions. */
+/**
+ * The record that a list's records are parts of. It counts as absent where its guard isn't true, the last of the
+ * list's expressions.
+ */
 export interface Under {
   readonly parent: Model;
   readonly field: Field;
@@ -54,7 +57,10 @@ export interface Under {
   readonly guard?: CompiledExpression | undefined;
 }
 
-/** Its row: the records' JSON texts, joined; their number; the texts of their positions, joined; whether the parent is there; the number of all records. */
+/**
+ * Its row: the records' JSON texts, joined; their number; the texts of their positions, joined; whether the parent is
+ * there; the number of all records.
+ */
 export interface ListStatement extends Statement {
   /** Whether the position of a record can be told from its own JSON; the positions are null then. */
   readonly shownPosition: boolean;
@@ -81,7 +87,13 @@ export function formKey(form: ListForm): string {
   const nulls = form.from?.map((value) => (value === null ? '0' : '1')).join('') ?? '-';
   const filters = form.filters.map(({ field, values }) => `${field.member}*${values.length}`).join();
   const sort = form.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join();
-  const rest = [form.backward, form.under !== undefined, (form.offset ?? -1) > NEAR, form.offset === undefined, form.total === true]; // prettier-ignore
+  const rest = [
+    form.backward,
+    form.under !== undefined,
+    (form.offset ?? -1) > NEAR,
+    form.offset === undefined,
+    form.total === true,
+  ];
   return [nameOf(form.shown), filters, sort, nulls, ...rest, form.filter?.sql].join('|');
 }
 
@@ -101,7 +113,9 @@ const NEAR = 500;
 /** Where so many may come along with each record of a page, it is no quick answer. */
 const MANY = 100;
 
-/** One statement for a page. It is asked for one record more than the page shows, to know whether there is a next one. */
+/**
+ * One statement for a page. It is asked for one record more than the page shows, to know whether there is a next one.
+ */
 export function listStatement({ graph, model, bounds, dialect }: Listed, form: ListForm): ListStatement {
   const table = dialect.name(model.table);
   const column = (field: Field): string => `${table}.${dialect.name(field.column)}`;

@@ -29,7 +29,9 @@ export function readStatement(model: Model, fields: readonly Field[], dialect: D
 export const storedText = (graph: Graph, model: Model, dialect: Dialect): string =>
   dialect.text(shownSql(graph, model, storedOf(model), dialect, 0).json);
 
-/** One record by its key: one row with the JSON of all that is stored of it; locked, where nobody else is to change it. */
+/**
+ * One record by its key: one row with the JSON of all that is stored of it; locked, where nobody else is to change it.
+ */
 export function storedStatement(graph: Graph, model: Model, dialect: Dialect, lock: boolean): Statement {
   const stored = storedText(graph, model, dialect);
   return { sql: `SELECT ${stored} ${fromKey(model, dialect)}${lock ? dialect.lock : ''}` };

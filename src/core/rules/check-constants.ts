@@ -23,7 +23,8 @@ export function checkConstants(graph: Graph, models: readonly DeclaredModel[]): 
     }
     for (const [name, value] of Object.entries(model.trial.example)) {
       const field = model.byMember.get(name);
-      if (field !== undefined) judge('this value', name, field, value, report, ['trial', 'example', name], 'example-breaks-rule'); // prettier-ignore
+      if (field !== undefined)
+        judge('this value', name, field, value, report, ['trial', 'example', name], 'example-breaks-rule');
     }
   }
   return problems;
@@ -31,7 +32,8 @@ export function checkConstants(graph: Graph, models: readonly DeclaredModel[]): 
 
 function checkSpec(called: string, spec: ValueSpec, report: Reporter): void {
   const { rules } = spec;
-  if (rules.default !== undefined) judge('the default', called, spec, rules.default, report, ['default'], 'default-breaks-rule'); // prettier-ignore
+  if (rules.default !== undefined)
+    judge('the default', called, spec, rules.default, report, ['default'], 'default-breaks-rule');
   if (rules.const !== undefined) judge('the const', called, spec, rules.const, report, ['const'], 'const-breaks-rule');
   spec.examples.forEach((value, index) =>
     judge('an example', called, spec, value, report, ['examples', index], 'example-breaks-rule'),

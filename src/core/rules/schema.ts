@@ -64,7 +64,10 @@ export const linkSpec = ({ key }: Links): ValueSpec => ({
   rules: { ...noRules, required: true, uniqueItems: true, maxItems: USUAL_ITEMS },
 });
 
-/** What a client may leave out, or give as null, because it may be hidden from them: what becomes of it is seen with the record. */
+/**
+ * What a client may leave out, or give as null, because it may be hidden from them: what becomes of it is seen with
+ * the record.
+ */
 export interface Unseen {
   mayLeaveOut(field: Field): boolean;
   mayBeNull(field: Field): boolean;
@@ -180,8 +183,8 @@ function brokenRulesOf(schema: AnySchema, values: Values): Failure[] {
 }
 
 /**
- * A value in its one form, blanks and letters changed and defaults filled in, as deep as it goes. One of a wrong type is
- * left as it is, for the schema to refuse; members that an object can't have are told here.
+ * A value in its one form, blanks and letters changed and defaults filled in, as deep as it goes. One of a wrong type
+ * is left as it is, for the schema to refuse; members that an object can't have are told here.
  */
 function prepared(spec: ValueSpec, value: unknown, pointer: string, failures: Failure[]): FieldValue {
   if (value === null) return null;
@@ -211,7 +214,7 @@ function preparedObject(
   const members: [string, FieldValue][] = [];
   for (const [name, property] of properties) {
     if (Object.hasOwn(value, name))
-      members.push([name, prepared(property, value[name], pointer + pointerTo(name), failures)]); // prettier-ignore
+      members.push([name, prepared(property, value[name], pointer + pointerTo(name), failures)]);
     else if (property.rules.default !== undefined) members.push([name, property.rules.default]);
   }
   return Object.fromEntries(members);
@@ -295,8 +298,8 @@ const isTooLong = ({ rules }: ValueSpec, { length }: readonly unknown[]): boolea
 type InsideChecker = (value: FieldValue, pointer: string, failures: Failure[]) => void;
 
 /**
- * Looks into lists and objects, at any depth, and stops where enough is wrong: Yup would look at all of it, and a body can
- * hold hundreds of thousands of values. Undefined for what has no inside.
+ * Looks into lists and objects, at any depth, and stops where enough is wrong: Yup would look at all of it, and a body
+ * can hold hundreds of thousands of values. Undefined for what has no inside.
  */
 function insideChecker(spec: ValueSpec): InsideChecker | undefined {
   if (spec.type === 'array') {
@@ -346,7 +349,9 @@ function wholeChecker(
   };
 }
 
-/** What was got, in few words: of a long text its length says more than its beginning, and of a secret nothing is said. */
+/**
+ * What was got, in few words: of a long text its length says more than its beginning, and of a secret nothing is said.
+ */
 function shown(spec: ValueSpec, value: unknown): string {
   if (spec.rules.writeOnly) return 'another value';
   if (isWritten(spec.type) && typeof value === 'string' && value.length > 40) return `${[...value].length} characters`;

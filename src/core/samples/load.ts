@@ -23,7 +23,10 @@ import type { SampleStream } from './stream.ts';
 export interface Loaded {
   /** A line for each model that has samples, in the order of loading. */
   readonly models: readonly LoadedModel[];
-  /** Samples that were loaded once and are in the files no more: `hut/old-hut`, a thousand at most. Their records are left alone. */
+  /**
+   * Samples that were loaded once and are in the files no more: `hut/old-hut`, a thousand at most. Their records are
+   * left alone.
+   */
   readonly gone: readonly string[];
   readonly goneCount: number;
   /** How many `afterCommit` hooks of each model were left out. */

@@ -127,5 +127,8 @@ function numberNamed(field: ValueSpec & { member: string }, faker: Faker): numbe
 
 function dateNamed(member: string, faker: Faker): Date {
   if (/birth|born/.test(member)) return faker.date.between({ from: '1940-01-01', to: '2008-12-31' });
-  return faker.date.between({ from: new Date(AROUND.getTime() - 365 * 86_400_000), to: new Date(AROUND.getTime() + 365 * 86_400_000) }); // prettier-ignore
+  return faker.date.between({
+    from: new Date(AROUND.getTime() - 365 * 86_400_000),
+    to: new Date(AROUND.getTime() + 365 * 86_400_000),
+  });
 }

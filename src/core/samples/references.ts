@@ -17,7 +17,9 @@ export interface Missing {
   readonly known: boolean;
 }
 
-/** The row with its members' own names, and the keys that its relations' handles stand for: a handle goes before a key. */
+/**
+ * The row with its members' own names, and the keys that its relations' handles stand for: a handle goes before a key.
+ */
 export async function withKeys(
   row: SampleRow,
   keyOfSample: (sample: string) => Promise<Scalar | undefined>,
@@ -48,7 +50,9 @@ export async function withKeys(
   }
   return { values: values as Readonly<Record<string, FieldValue>>, missing };
 
-  /** The keys that the handles of a many-to-many relation stand for; what is no text is left for the rules to refuse. */
+  /**
+   * The keys that the handles of a many-to-many relation stand for; what is no text is left for the rules to refuse.
+   */
   async function keysOf({ member, target, key }: Linked, given: readonly unknown[]): Promise<unknown[]> {
     const keys: unknown[] = [];
     for (const value of given) {

@@ -101,8 +101,9 @@ export interface Store extends Reader {
   ): Promise<Result>;
   readonly ddl: Ddl;
   /**
-   * A transaction that may change tables. However long it takes, it isn't cut off. Where others use the tables, it waits
-   * for them, though not without an end, and lets others by meanwhile: its work may be done again from its beginning.
+   * A transaction that may change tables. However long it takes, it isn't cut off. Where others use the tables, it
+   * waits for them, though not without an end, and lets others by meanwhile: its work may be done again from its
+   * beginning.
    */
   alter<Result>(work: (alteration: Alteration) => Promise<Result>, options?: AlterOptions): Promise<Result>;
   close(): Promise<void>;

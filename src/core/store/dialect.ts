@@ -12,7 +12,10 @@ export interface ObjectMember {
   readonly when?: string | undefined;
 }
 
-/** How one kind of database spells what the core asks of it. Set-up work: nothing here runs during a request but `bind`. */
+/**
+ * How one kind of database spells what the core asks of it. Set-up work: nothing here runs during a request but
+ * `bind`.
+ */
 export interface Dialect {
   /** An identifier, quoted. */
   name(identifier: string): string;

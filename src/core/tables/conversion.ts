@@ -4,8 +4,8 @@ import type { Column, Shape } from './table.ts';
 type Typed = Pick<Column, 'type' | 'scale' | 'shape'>;
 
 /**
- * What becomes of a column's values when its type changes: they stay as they are, each has another form, or only those go
- * over that say the same in the new type. Undefined where there is no way.
+ * What becomes of a column's values when its type changes: they stay as they are, each has another form, or only those
+ * go over that say the same in the new type. Undefined where there is no way.
  */
 export type Conversion = 'same' | 'each' | 'checked';
 

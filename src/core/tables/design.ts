@@ -79,7 +79,9 @@ function designTable(graph: Graph, model: Model, names: Names): Table {
 function shapeOf({ type, scale, items, properties }: ValueSpec): Shape {
   if (items !== undefined) return { type, scale, items: shapeOf(items) };
   if (properties === undefined) return { type, scale };
-  const inside = [...properties].map(([name, spec]) => [name, { ...shapeOf(spec), required: spec.rules.required }] as const); // prettier-ignore
+  const inside = [...properties].map(
+    ([name, spec]) => [name, { ...shapeOf(spec), required: spec.rules.required }] as const,
+  );
   return { type, scale, properties: Object.fromEntries(inside) };
 }
 

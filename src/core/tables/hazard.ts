@@ -29,7 +29,15 @@ export type Hazard =
   /** Rows that will refer to a record which is not there. */
   | ({ readonly kind: 'dangling'; readonly table: string; readonly reference: Reference } & Becoming)
   /** Rows whose value finds no row of the other table to go to, or not one of its own. */
-  | { readonly kind: 'unmoved'; readonly table: string; readonly column: string; readonly reference: Reference; readonly refers: 'source' | 'target'; readonly other: string; readonly key: string }; // prettier-ignore
+  | {
+      readonly kind: 'unmoved';
+      readonly table: string;
+      readonly column: string;
+      readonly reference: Reference;
+      readonly refers: 'source' | 'target';
+      readonly other: string;
+      readonly key: string;
+    };
 
 /** What becomes of such rows. */
 export interface Danger {
@@ -112,7 +120,10 @@ export function referenceDangers(change: TableChange, reference: Reference, { st
   return [{ hazard: { kind: 'dangling', table, reference: old, ...column }, consequence: 'stops' }];
 }
 
-/** The dangers of moves, by what moves: values that find no place in the other table, or can't be what they would be there. */
+/**
+ * The dangers of moves, by what moves: values that find no place in the other table, or can't be what they would be
+ * there.
+ */
 export function moveDangers({ moves, standing }: Redesign): ReadonlyMap<string, readonly Danger[]> {
   const dangers = new Map<string, readonly Danger[]>();
   for (const { source, target, made, refers, reference, columns, fills } of moves) {

@@ -3,7 +3,10 @@ import { insideChanges, pathText, withNewNames } from './inside.ts';
 import { called } from './table.ts';
 import type { Column, Table } from './table.ts';
 
-/** What the developer said of names: `hut` → `cabin`, `hut.altitude` → `hut.altitude_m`, `member.phone` → `profile.phone`. */
+/**
+ * What the developer said of names: `hut` → `cabin`, `hut.altitude` → `hut.altitude_m`, `member.phone` →
+ * `profile.phone`.
+ */
 export type Renames = ReadonlyMap<string, string>;
 
 /** Two designs, with every table and column of one found again in the other, or not. */

@@ -33,8 +33,8 @@ export const migrationsTable = own('migrations', [
 ]);
 
 /**
- * Which sample became which record: `hut/grey-hut`, its key, a digest of the row as it was loaded, and the number of the
- * load that saw it last.
+ * Which sample became which record: `hut/grey-hut`, its key, a digest of the row as it was loaded, and the number of
+ * the load that saw it last.
  */
 export const samplesTable = own('samples', [
   column('name'),
@@ -60,7 +60,9 @@ export const journalTable: Table = {
   ],
 };
 
-/** Requests that may be sent again: the digests of who sent which key, and of the body, and the answer that was given. */
+/**
+ * Requests that may be sent again: the digests of who sent which key, and of the body, and the answer that was given.
+ */
 export const requestsTable: Table = {
   ...own('requests', [
     column('id'),
@@ -73,7 +75,10 @@ export const requestsTable: Table = {
   indexes: [{ name: 'vantfell_requests_by_at', columns: ['at'], descending: [] }],
 };
 
-/** What the tokens of callers are held to: the mark that they carry, and the time before which an outside issuer's are void. */
+/**
+ * What the tokens of callers are held to: the mark that they carry, and the time before which an outside issuer's are
+ * void.
+ */
 export const credentialsTable = own('credentials', [
   column('caller'),
   column('mark', 'text', true),

@@ -157,7 +157,12 @@ function waylessRenames({ tables, moves }: Matched, renames: Renames): [string, 
       return next === undefined ? [] : [[column, next, called(table, column), called(now, next)]];
     }),
   );
-  const moved = moves.map(({ from, to }): [Column, Column, string, string] => [from[1], to[1], called(...from), called(...to)]); // prettier-ignore
+  const moved = moves.map(({ from, to }): [Column, Column, string, string] => [
+    from[1],
+    to[1],
+    called(...from),
+    called(...to),
+  ]);
   return [...stay, ...moved]
     .filter(([one, other]) => conversionOf(one, other) === undefined)
     .map(([, , from, to]) => [from, to]);

@@ -25,16 +25,30 @@ const told = (before: Table[], after: Table[], renames: Record<string, string> =
 test.each<[string, string[], string[]]>([
   ['nothing', [HUT], []],
   ['a field', [`${HUT}  open: { type: boolean }\n`], ['hut.open: new, boolean']],
-  ['a required one', [`${HUT}  open: { type: boolean, required: true }\n`], ['hut.open: new, required boolean; 2 rows have no value for it, which stops it']], // prettier-ignore
+  [
+    'a required one',
+    [`${HUT}  open: { type: boolean, required: true }\n`],
+    ['hut.open: new, required boolean; 2 rows have no value for it, which stops it'],
+  ],
   ['a field gone', [HUT.replace('  name: { type: string }\n', '')], ['hut.name: goes; loses 2 values']],
-  ['required now', [HUT.replace('type: string', 'type: string, required: true')], ['hut.name: required now; minLength 1; 2 rows have no value for it, which stops it; 2 rows break it, which stops it']], // prettier-ignore
+  [
+    'required now',
+    [HUT.replace('type: string', 'type: string, required: true')],
+    [
+      'hut.name: required now; minLength 1; 2 rows have no value for it, which stops it; 2 rows break it, which stops it',
+    ],
+  ],
   [
     'a tighter rule',
     [HUT.replace('minimum: 1', 'minimum: 3')],
     ['hut.beds: minimum 3, which was 1; 2 rows break it, which stops it'],
   ],
   ['a rule gone', [HUT.replace(', minimum: 1', '')], ['hut.beds: no minimum any more']],
-  ['another type', [HUT.replace('type: string', 'type: integer')], ["hut.name: string becomes integer; 2 rows have a value that can't become integer unchanged, which stops it"]], // prettier-ignore
+  [
+    'another type',
+    [HUT.replace('type: string', 'type: integer')],
+    ["hut.name: string becomes integer; 2 rows have a value that can't become integer unchanged, which stops it"],
+  ],
   [
     'one that nothing leads to',
     [HUT.replace('type: string', 'type: json')],
@@ -52,7 +66,11 @@ test.each<[string, string[], string[]]>([
     [`${HUT}relations: { twin: { to: hut } }\n`],
     ['hut.twin_id: new, uuid', 'hut (twin_id, id): a new index'],
   ],
-  ['no model any more', ['model: member\nstamps: false\n'], ['member: new table members, 1 column', 'hut: its table huts goes; loses 2 rows']], // prettier-ignore
+  [
+    'no model any more',
+    ['model: member\nstamps: false\n'],
+    ['member: new table members, 1 column', 'hut: its table huts goes; loses 2 rows'],
+  ],
 ])('%s', (_what, after, lines) => {
   expect(told(tables(HUT), tables(...after))).toEqual(lines);
 });

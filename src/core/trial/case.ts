@@ -27,9 +27,14 @@ export interface Step {
   readonly times?: number;
   /** Other requests that are sent at the same time; `expect.statuses` tells what comes back of all, in any order. */
   readonly together?: readonly Step[];
-  /** Goes on to the last page, and back again: `data` is then all records, and `back` the same as they came backwards. */
+  /**
+   * Goes on to the last page, and back again: `data` is then all records, and `back` the same as they came backwards.
+   */
   readonly pages?: boolean;
-  /** Sent to the service with its limits, one after the other, until the expected status comes: not before so many were let in. */
+  /**
+   * Sent to the service with its limits, one after the other, until the expected status comes: not before so many were
+   * let in.
+   */
   readonly exhausts?: number;
   readonly expect: Expectation;
   readonly keep?: Keeping | readonly Keeping[] | undefined;

@@ -14,7 +14,9 @@ export const recordsOf = ({ body }: Answer): Row[] => (body as { data?: Row[] } 
 /** Whether a list has these records and no others, in whatever order. */
 export function recordFaults(what: string, model: Model, answer: Answer, wanted: readonly Row[]): Fault[] {
   const [keys, expected] = [keysOf(model, recordsOf(answer)), keysOf(model, wanted)];
-  return keys.join() === expected.join() ? [] : [faultOf(`${what} (${keys.length}, not ${expected.length})`, expected, keys)]; // prettier-ignore
+  return keys.join() === expected.join()
+    ? []
+    : [faultOf(`${what} (${keys.length}, not ${expected.length})`, expected, keys)];
 }
 
 /** Whether a page tells of so many records in all. */
@@ -36,7 +38,8 @@ export function relatedCalled(graph: Graph, model: Model, relation: string): Rel
   const one = stepCalled(model, relation);
   const via = one?.step ?? viaCalled(model, relation)!.via;
   const target = modelOf(graph, one?.target ?? viaCalled(model, relation)!.target);
-  const gotIn = (record: Row) => record[relation] as unknown as (Row & { data?: Row[]; more?: boolean }) | null | undefined; // prettier-ignore
+  const gotIn = (record: Row) =>
+    record[relation] as unknown as (Row & { data?: Row[]; more?: boolean }) | null | undefined;
   const shownIn = (record: Row): readonly Row[] => {
     const got = gotIn(record) ?? undefined;
     return one === undefined ? (got?.data ?? []) : got === undefined ? [] : [got];
@@ -48,7 +51,10 @@ export function relatedCalled(graph: Graph, model: Model, relation: string): Rel
     faults(of, record, wanted) {
       const [found, expected] = [keysOf(target, shownIn(record)), keysOf(target, wanted)];
       const isMore = gotIn(record)?.more === true;
-      const isSame = one === undefined && expected.length > MOST_RELATED ? found.length === MOST_RELATED && isMore : found.join() === expected.join() && !isMore; // prettier-ignore
+      const isSame =
+        one === undefined && expected.length > MOST_RELATED
+          ? found.length === MOST_RELATED && isMore
+          : found.join() === expected.join() && !isMore;
       return isSame ? [] : [faultOf(`${relation} of ${of}`, expected, found)];
     },
   };

@@ -17,14 +17,18 @@ import type { Person, World } from './world.ts';
 /** Records that are asked for one by one, of each kind that grants tell apart. */
 const MOST_ROWS = 4;
 
-/** Every kind of caller at every endpoint of a model: the status that `may` says, and not a record or a member too many. */
+/**
+ * Every kind of caller at every endpoint of a model: the status that `may` says, and not a record or a member too
+ * many.
+ */
 export function deriveAccess(world: World, model: Model): Case[] {
   const { graph, oracle } = world;
   if (graph.identity === undefined) return [];
   const cases: Case[] = [];
   const says = expectations(world);
   const people = callersOf(world, model, says);
-  const add = (endpoint: Case['endpoint'], title: string, ...steps: Step[]): void => void cases.push({ model: model.name, endpoint, title, steps }); // prettier-ignore
+  const add = (endpoint: Case['endpoint'], title: string, ...steps: Step[]): void =>
+    void cases.push({ model: model.name, endpoint, title, steps });
   const named = (person: Person): string => (person.caller === null ? 'nobody' : describeCaller(person));
 
   for (const who of people) {
@@ -55,8 +59,23 @@ export function deriveAccess(world: World, model: Model): Case[] {
       );
     };
     const most = String(graph.service.paging.most);
-    add('list', `${named(who)} sees ${wanted.length} of ${world.rowsOf(model).length} in the list, with what is for them`, { method: 'GET', path: path + queryOf({ view: 'default', limit: most }), as, pages: true, expect: { status: 200, check } }); // prettier-ignore
-    add('list', `${named(who)} is told a total of ${wanted.length}`, { method: 'GET', path: path + queryOf({ total: 'true', limit: '1' }), as, expect: { status: 200, check: (answer) => totalFaults('the total', answer, wanted.length) } }); // prettier-ignore
+    add(
+      'list',
+      `${named(who)} sees ${wanted.length} of ${world.rowsOf(model).length} in the list, with what is for them`,
+      {
+        method: 'GET',
+        path: path + queryOf({ view: 'default', limit: most }),
+        as,
+        pages: true,
+        expect: { status: 200, check },
+      },
+    );
+    add('list', `${named(who)} is told a total of ${wanted.length}`, {
+      method: 'GET',
+      path: path + queryOf({ total: 'true', limit: '1' }),
+      as,
+      expect: { status: 200, check: (answer) => totalFaults('the total', answer, wanted.length) },
+    });
     for (const member of model.access.fields.keys()) deriveHidden(who, as, member);
     for (const relation of relatedNames(model)) deriveRelated(who, as, relation, wanted);
   }
@@ -74,13 +93,20 @@ export function deriveAccess(world: World, model: Model): Case[] {
       .readable(model, who)
       .filter((row) => (oracle.seen(model, member, row, who.caller) ?? null) !== null);
     const check = (answer: Answer) => totalFaults(`the records with a ${member} that they see`, answer, seen.length);
-    add('list', `${named(who)} finds by ${member} what they see of it`, { method: 'GET', path, as, expect: { status: 200, check } }); // prettier-ignore
+    add('list', `${named(who)} finds by ${member} what they see of it`, {
+      method: 'GET',
+      path,
+      as,
+      expect: { status: 200, check },
+    });
   }
 
   function deriveRelated(who: Person, as: string, relation: string, rows: readonly Row[]): void {
     const related = relatedCalled(graph, model, relation);
     const { via, target } = related;
-    const own = model.relations.find((step) => step === via)?.field.member ?? linkedOf(model).find((links) => links === via)?.member; // prettier-ignore
+    const own =
+      model.relations.find((step) => step === via)?.field.member ??
+      linkedOf(model).find((links) => links === via)?.member;
     if (own !== undefined && model.access.fields.has(own)) return;
     const byKey = new Map(rows.map((row) => [keyText(model, row), row]));
     const check = (answer: Answer): readonly Fault[] =>
@@ -96,7 +122,12 @@ export function deriveAccess(world: World, model: Model): Case[] {
           .flatMap((other) => says.memberFaults(target, other, others.get(keyText(target, other)), who));
       });
     const most = String(Math.min(20, graph.service.paging.most));
-    add('list', `${named(who)} sees of ${relation} what is for them`, { method: 'GET', path: pathOf(graph, model) + queryOf({ include: relation, limit: most }), as, expect: { status: 200, check } }); // prettier-ignore
+    add('list', `${named(who)} sees of ${relation} what is for them`, {
+      method: 'GET',
+      path: pathOf(graph, model) + queryOf({ include: relation, limit: most }),
+      as,
+      expect: { status: 200, check },
+    });
   }
 
   function deriveRecord(who: Person, as: string, row: Row): void {
@@ -105,8 +136,14 @@ export function deriveAccess(world: World, model: Model): Case[] {
     const title = (what: string, status: number): string => `${named(who)} ${what} ${describeRow(row, who)}: ${status}`;
     const read = says.expected(model, 'read', row, who);
     if (has('read')) {
-      const check = (answer: Answer): readonly Fault[] => says.memberFaults(model, (answer.body as { data: Row }).data, row, who); // prettier-ignore
-      add('read', title('reads', read), { method: 'GET', path, as, expect: { status: read, ...(read === 200 ? { check } : {}) } }); // prettier-ignore
+      const check = (answer: Answer): readonly Fault[] =>
+        says.memberFaults(model, (answer.body as { data: Row }).data, row, who);
+      add('read', title('reads', read), {
+        method: 'GET',
+        path,
+        as,
+        expect: { status: read, ...(read === 200 ? { check } : {}) },
+      });
     }
     const ifMatch = model.conditional ? '*' : undefined;
     if (has('update')) {
@@ -118,24 +155,55 @@ export function deriveAccess(world: World, model: Model): Case[] {
       const body = says.bodyLike(model, row);
       // What they can't have read they can't send back either.
       const statuses = status === 401 || status === 403 || status === 404 ? [status] : [200, 422];
-      add('replace', title('replaces', status), { method: 'PUT', path, body, ifMatch, as, expect: { status, statuses } }); // prettier-ignore
+      add('replace', title('replaces', status), {
+        method: 'PUT',
+        path,
+        body,
+        ifMatch,
+        as,
+        expect: { status, statuses },
+      });
     }
     if (has('delete')) {
       const status = says.expected(model, 'delete', row, who);
       // A state that the record is not in shows whether it would have been allowed, and leaves it there.
-      add('delete', title('deletes', status), { method: 'DELETE', path, ifMatch: '"none-at-all"', as, expect: { status: status === 200 ? 412 : status } }); // prettier-ignore
+      add('delete', title('deletes', status), {
+        method: 'DELETE',
+        path,
+        ifMatch: '"none-at-all"',
+        as,
+        expect: { status: status === 200 ? 412 : status },
+      });
     }
     if (model.journal) {
       const status = says.expected(model, 'journal', row, who);
-      add('journal', title('reads the journal of', status), { method: 'GET', path: `${path}/journal`, as, expect: { status } }); // prettier-ignore
+      add('journal', title('reads the journal of', status), {
+        method: 'GET',
+        path: `${path}/journal`,
+        as,
+        expect: { status },
+      });
     }
     for (const part of model.parts.map((name) => modelOf(graph, name))) {
       if (!part.endpoints.has('list')) continue;
       const status = says.barred(part, 'read', who) ?? (read === 403 ? 404 : read);
-      const mine = says.readable(part, who).filter((other) => other[part.parent!.field.member] === row[model.key.member]); // prettier-ignore
+      const mine = says
+        .readable(part, who)
+        .filter((other) => other[part.parent!.field.member] === row[model.key.member]);
       const check = (answer: Answer) => recordFaults(`the ${part.plural} within`, part, answer, mine);
-      const steps: Step = { method: 'GET', path: `${path}/${part.plural}?limit=${graph.service.paging.most}&view=default`, as, pages: true, expect: { status, ...(status === 200 ? { check } : {}) } }; // prettier-ignore
-      cases.push({ model: part.name, endpoint: 'list', title: `${named(who)} asks for those of ${describeRow(row, who)} ${model.name}: ${status}`, steps: [steps] }); // prettier-ignore
+      const steps: Step = {
+        method: 'GET',
+        path: `${path}/${part.plural}?limit=${graph.service.paging.most}&view=default`,
+        as,
+        pages: true,
+        expect: { status, ...(status === 200 ? { check } : {}) },
+      };
+      cases.push({
+        model: part.name,
+        endpoint: 'list',
+        title: `${named(who)} asks for those of ${describeRow(row, who)} ${model.name}: ${status}`,
+        steps: [steps],
+      });
     }
   }
 
@@ -144,12 +212,25 @@ export function deriveAccess(world: World, model: Model): Case[] {
     for (const [member, grants] of model.access.set) {
       const field = model.byMember.get(member);
       if (field === undefined || !isSettable(field, 'update') || field.type === 'secret') continue;
-      const row = world.rowsOf(model).find((one) => says.expected(model, 'update', one, who) === 200 && !oracle.holds(grants, model, one, who.caller)); // prettier-ignore
+      const row = world
+        .rowsOf(model)
+        .find(
+          (one) => says.expected(model, 'update', one, who) === 200 && !oracle.holds(grants, model, one, who.caller),
+        );
       if (row === undefined || !model.endpoints.has('update')) continue;
-      const value = [1, 2, 3].map((turn) => exampleValue(field, turn, [])).find((one) => one !== undefined && JSON.stringify(one) !== JSON.stringify(row[member])); // prettier-ignore
+      const value = [1, 2, 3]
+        .map((turn) => exampleValue(field, turn, []))
+        .find((one) => one !== undefined && JSON.stringify(one) !== JSON.stringify(row[member]));
       if (value === undefined) continue;
       const ifMatch = model.conditional ? '*' : undefined;
-      add('update', `${named(who)} may change ${describeRow(row, who)}, but not its ${member}: 403`, { method: 'PATCH', path: pathOf(graph, model, row), body: { [member]: value }, ifMatch, as, expect: { status: 403 } }); // prettier-ignore
+      add('update', `${named(who)} may change ${describeRow(row, who)}, but not its ${member}: 403`, {
+        method: 'PATCH',
+        path: pathOf(graph, model, row),
+        body: { [member]: value },
+        ifMatch,
+        as,
+        expect: { status: 403 },
+      });
     }
   }
 
@@ -158,7 +239,13 @@ export function deriveAccess(world: World, model: Model): Case[] {
     if (!model.endpoints.has('create')) return;
     const status = says.barred(model, 'create', who);
     const expect = status === undefined ? { status: 422, statuses: [201, 409, 422] } : { status };
-    add('create', `${named(who)} ${status === undefined ? 'may make one' : `may not make one: ${status}`}`, { method: 'POST', path: pathOf(graph, model), body: {}, as, expect }); // prettier-ignore
+    add('create', `${named(who)} ${status === undefined ? 'may make one' : `may not make one: ${status}`}`, {
+      method: 'POST',
+      path: pathOf(graph, model),
+      body: {},
+      as,
+      expect,
+    });
   }
 
   /** The journal of all records is for those who may read any. */
@@ -169,10 +256,18 @@ export function deriveAccess(world: World, model: Model): Case[] {
     const mine = new Set(known.map((row) => keyText(model, row)));
     const check = (answer: Answer): readonly Fault[] => {
       const other = recordsOf(answer).find(({ record }) => !mine.has(String(record as string)));
-      return other === undefined ? [] : [faultOf('a line of the journal', 'one of a record whose journal is for them', other)]; // prettier-ignore
+      return other === undefined
+        ? []
+        : [faultOf('a line of the journal', 'one of a record whose journal is for them', other)];
     };
     const most = String(graph.service.paging.most);
-    add('journal', `${named(who)} reads the journal of all: ${status}`, { method: 'GET', path: `${pathOf(graph, model)}/journal?limit=${most}`, as, pages: true, expect: { status, ...(status === 200 ? { check } : {}) } }); // prettier-ignore
+    add('journal', `${named(who)} reads the journal of all: ${status}`, {
+      method: 'GET',
+      path: `${pathOf(graph, model)}/journal?limit=${most}`,
+      as,
+      pages: true,
+      expect: { status, ...(status === 200 ? { check } : {}) },
+    });
   }
 
   function deriveOperations(who: Person, as: string): void {
@@ -185,10 +280,22 @@ export function deriveAccess(world: World, model: Model): Case[] {
         if (met.has(status)) continue;
         met.add(status);
         // Of what comes of it, where it is allowed, its own code alone knows.
-        const isIn = (answer: Answer): readonly Fault[] => ([401, 403, 404, 405].includes(answer.status) || answer.status >= 500 ? [faultOf('the status', 'that they are let in', answer.status)] : []); // prettier-ignore
-        const expect = status === 200 ? { status: 200, statuses: [200, 201, 202, 204, 400, 409, 410, 412, 422, 423], check: isIn } : { status }; // prettier-ignore
+        const isIn = (answer: Answer): readonly Fault[] =>
+          [401, 403, 404, 405].includes(answer.status) || answer.status >= 500
+            ? [faultOf('the status', 'that they are let in', answer.status)]
+            : [];
+        const expect =
+          status === 200
+            ? { status: 200, statuses: [200, 201, 202, 204, 400, 409, 410, 412, 422, 423], check: isIn }
+            : { status };
         const title = status === 200 ? `${named(who)} may ${name}` : `${named(who)} may not ${name}: ${status}`;
-        add('operation', title, { method: reads ? 'GET' : 'POST', path: `${pathOf(graph, model, row)}/${name}`, ...(reads ? {} : { body: {} }), as, expect }); // prettier-ignore
+        add('operation', title, {
+          method: reads ? 'GET' : 'POST',
+          path: `${pathOf(graph, model, row)}/${name}`,
+          ...(reads ? {} : { body: {} }),
+          as,
+          expect,
+        });
       }
     }
   }
@@ -221,7 +328,9 @@ const MOST_CALLERS = 6;
 
 /** Nobody, somebody of each set of roles, and whoever meets something at a record that none of these does. */
 function callersOf({ people, rowsOf }: World, model: Model, says: Expectations): Person[] {
-  const meets = (person: Person): string[] => [...new Set(rowsOf(model).map((row) => VERBS.map((verb) => says.expected(model, verb, row, person)).join()))]; // prettier-ignore
+  const meets = (person: Person): string[] => [
+    ...new Set(rowsOf(model).map((row) => VERBS.map((verb) => says.expected(model, verb, row, person)).join())),
+  ];
   const chosen = new Map<string, Person>();
   for (const person of people) {
     const kind = person.caller === null ? 'nobody' : [...person.caller.roles].sort().join();

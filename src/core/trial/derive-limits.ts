@@ -8,8 +8,8 @@ import { faultOf } from './judge.ts';
 const MOST_REQUESTS = 2_000;
 
 /**
- * The limits of requests and of failed sign-ins: so many are let in, the next is not. `who` asks for what has a limit, by the
- * name of their sample: nobody's requests are those that sign in.
+ * The limits of requests and of failed sign-ins: so many are let in, the next is not. `who` asks for what has a limit,
+ * by the name of their sample: nobody's requests are those that sign in.
  */
 export function deriveLimits(
   graph: Graph,
@@ -26,19 +26,28 @@ export function deriveLimits(
     else skipped.push({ model: one.model, title: one.title, why });
   }
 
-  const tooMany = (perMinute: number): string | undefined => (perMinute > MOST_REQUESTS ? 'so many take too long' : undefined); // prettier-ignore
+  const tooMany = (perMinute: number): string | undefined =>
+    perMinute > MOST_REQUESTS ? 'so many take too long' : undefined;
   const expect = { status: 429, check: tellsWhen };
   const list = allEndpoints(graph).find(({ method, path }) => method === 'GET' && !path.includes('{'));
   if (rate < Infinity && list !== undefined) {
     const title = `more than ${rate} requests in a minute: refused, with the time to wait`;
     const step = { method: list.method, path: list.path, as: who ?? 'nobody', exhausts: rate, expect };
-    const alone = identity !== undefined && who === undefined ? `the samples have no ${identity.model} who asks` : undefined; // prettier-ignore
+    const alone =
+      identity !== undefined && who === undefined ? `the samples have no ${identity.model} who asks` : undefined;
     add({ model: list.model.name, endpoint: list.name, title, steps: [step] }, alone ?? tooMany(rate));
   }
   if (identity?.login !== undefined && identity.secret !== undefined) {
     const body = { [identity.login.member]: 'somebody unknown', [identity.secret.member]: 'not their secret' };
     const title = `more than ${signIn} failed sign-ins in a minute: refused, with the time to wait`;
-    const step = { method: 'POST', path: `${prefix}/tokens`, body, as: 'nobody', exhausts: Math.min(rate, signIn), expect } as const; // prettier-ignore
+    const step = {
+      method: 'POST',
+      path: `${prefix}/tokens`,
+      body,
+      as: 'nobody',
+      exhausts: Math.min(rate, signIn),
+      expect,
+    } as const;
     add({ model: identity.model, endpoint: 'sign-in', title, steps: [step] }, tooMany(signIn));
   }
   return { cases, skipped };

@@ -23,60 +23,99 @@ export function deriveReading(world: World, model: Model): Case[] {
   if (!model.endpoints.has('list') || rows.length === 0) return cases;
   const key = model.key.member;
   const most = graph.service.paging.most;
-  const add = (title: string, ...steps: Step[]): void => void cases.push({ model: model.name, endpoint: 'list', title, steps }); // prettier-ignore
-  const list = (parameters: Readonly<Record<string, string>>, check: (answer: Answer) => readonly Fault[], pages = true): Step => ({ method: 'GET', path: pathOf(graph, model) + queryOf(parameters), pages, expect: { status: 200, check } }); // prettier-ignore
+  const add = (title: string, ...steps: Step[]): void =>
+    void cases.push({ model: model.name, endpoint: 'list', title, steps });
+  const list = (
+    parameters: Readonly<Record<string, string>>,
+    check: (answer: Answer) => readonly Fault[],
+    pages = true,
+  ): Step => ({
+    method: 'GET',
+    path: pathOf(graph, model) + queryOf(parameters),
+    pages,
+    expect: { status: 200, check },
+  });
   const finds = (wanted: readonly Row[]) => (answer: Answer) =>
     recordFaults('the records that are found', model, answer, wanted);
 
   for (const [view, members] of model.views) {
-    const names = members.map(({ name }) => name).sort().join(); // prettier-ignore
+    const names = members
+      .map(({ name }) => name)
+      .sort()
+      .join();
     const check = (answer: Answer): readonly Fault[] => {
-      const shown = recordsOf(answer).map((record) => Object.keys(record).sort().join()); // prettier-ignore
+      const shown = recordsOf(answer).map((record) => Object.keys(record).sort().join());
       const other = shown.find((one) => one !== names);
       return other === undefined ? [] : [faultOf(`the members in the view ${view}`, names, other)];
     };
     add(`the view ${view} shows its members`, list({ view, limit: '3' }, check, false));
   }
-  const chosen = model.shown.filter(({ member }) => member !== key).slice(0, 2).map(({ member }) => member); // prettier-ignore
+  const chosen = model.shown
+    .filter(({ member }) => member !== key)
+    .slice(0, 2)
+    .map(({ member }) => member);
   const exactly = (answer: Answer): readonly Fault[] => {
-    const other = recordsOf(answer).map((record) => Object.keys(record).join()).find((one) => one !== chosen.join()); // prettier-ignore
+    const other = recordsOf(answer)
+      .map((record) => Object.keys(record).join())
+      .find((one) => one !== chosen.join());
     return other === undefined ? [] : [faultOf('the members of a record', chosen, other)];
   };
-  if (chosen.length > 0) add('fields names exactly what is shown', list({ fields: chosen.join(), limit: '3' }, exactly, false)); // prettier-ignore
+  if (chosen.length > 0)
+    add('fields names exactly what is shown', list({ fields: chosen.join(), limit: '3' }, exactly, false));
   for (const condition of conditionsOf(world, model)) {
-    add(`filter ${condition}`, list({ filter: condition, fields: key, limit: String(most) }, finds(world.matching(model, condition)))); // prettier-ignore
+    add(
+      `filter ${condition}`,
+      list({ filter: condition, fields: key, limit: String(most) }, finds(world.matching(model, condition))),
+    );
   }
   for (const field of filterable(model)) {
     const value = middleOf(valuesOf(world, model, field));
     if (value === null) continue;
     const wanted = rows.filter((row) => row[field.member] === value);
-    add(`${field.member} equal to a value`, list({ [field.member]: textOf(value), fields: key, limit: String(most) }, finds(wanted))); // prettier-ignore
+    add(
+      `${field.member} equal to a value`,
+      list({ [field.member]: textOf(value), fields: key, limit: String(most) }, finds(wanted)),
+    );
   }
   for (const member of sortable(model)) {
     const spec = model.byMember.get(member) ?? model.computed.find((one) => one.member === member)!;
     for (const descending of [false, true]) {
       const ordered = inOrder(world, model, member, spec, descending);
       const check = (answer: Answer): readonly Fault[] => {
-        const [there, back] = [recordsOf(answer), (answer.body as { back: Row[] }).back].map((all) => all.map((row) => keyText(model, row))); // prettier-ignore
+        const [there, back] = [recordsOf(answer), (answer.body as { back: Row[] }).back].map((all) =>
+          all.map((row) => keyText(model, row)),
+        );
         const expected = ordered.map((row) => keyText(model, row));
         if (there!.join() !== expected.join()) return [faultOf('the order, page by page', expected, there)];
         return back!.join() === expected.join() ? [] : [faultOf('the order, page by page backwards', expected, back)];
       };
-      add(`every page ${descending ? 'falling' : 'rising'} by ${member}, there and back`, list({ sort: descending ? `-${member}` : member, fields: key, limit: pageOf(rows, most) }, check)); // prettier-ignore
+      add(
+        `every page ${descending ? 'falling' : 'rising'} by ${member}, there and back`,
+        list({ sort: descending ? `-${member}` : member, fields: key, limit: pageOf(rows, most) }, check),
+      );
     }
   }
   add(
     'the total counts all records',
     list({ total: 'true', limit: '1' }, (answer) => totalFaults('the total', answer, rows.length), false),
   );
-  const second = inOrder(world, model, key, model.key, false).slice(1, 3).map((row) => keyText(model, row)); // prettier-ignore
+  const second = inOrder(world, model, key, model.key, false)
+    .slice(1, 3)
+    .map((row) => keyText(model, row));
   const passed = (answer: Answer): readonly Fault[] => {
     const found = recordsOf(answer).map((row) => keyText(model, row));
     return found.join() === second.join() ? [] : [faultOf('the records after the first', second, found)];
   };
   add('an offset passes records over', list({ sort: key, offset: '1', limit: '2', fields: key }, passed, false));
   for (const relation of relatedNames(model)) {
-    add(`${relation} brings the records that belong`, list({ include: relation, limit: String(Math.min(most, 20)) }, (answer) => relatedFaults(world, model, relation, recordsOf(answer)), false)); // prettier-ignore
+    add(
+      `${relation} brings the records that belong`,
+      list(
+        { include: relation, limit: String(Math.min(most, 20)) },
+        (answer) => relatedFaults(world, model, relation, recordsOf(answer)),
+        false,
+      ),
+    );
   }
   return cases;
 }
@@ -97,7 +136,10 @@ type Valued = ValueSpec & { readonly member: string };
 
 /** The values that records have of a member, in the order of its type. */
 function valuesOf(world: World, model: Model, spec: Valued): FieldValue[] {
-  const values = world.rowsOf(model).map((row) => world.valueOf(model, spec.member, row)).filter((value) => value !== null); // prettier-ignore
+  const values = world
+    .rowsOf(model)
+    .map((row) => world.valueOf(model, spec.member, row))
+    .filter((value) => value !== null);
   return values.sort((one, other) => compared(spec, one, other));
 }
 
@@ -114,9 +156,23 @@ function conditionsOf(world: World, model: Model): string[] {
     const [value, lowest] = [middleOf(values), values[0] ?? null];
     if (value === null || lowest === null) return [`${name} IS NULL`, `${name} IS NOT NULL`];
     const [it, low] = [literal(spec, value), literal(spec, lowest)];
-    const always = [`${name} = ${it}`, `${name} <> ${it}`, `${name} IS NULL`, `${name} IS NOT NULL`, `${name} IN (${low}, ${it})`, `NOT ${name} = ${low}`]; // prettier-ignore
+    const always = [
+      `${name} = ${it}`,
+      `${name} <> ${it}`,
+      `${name} IS NULL`,
+      `${name} IS NOT NULL`,
+      `${name} IN (${low}, ${it})`,
+      `NOT ${name} = ${low}`,
+    ];
     if (type === 'boolean' || type === 'uuid') return always;
-    const ordered = [`${name} < ${it}`, `${name} <= ${it}`, `${name} > ${it}`, `${name} >= ${it}`, `${name} BETWEEN ${low} AND ${it}`, `${name} NOT BETWEEN ${low} AND ${it}`]; // prettier-ignore
+    const ordered = [
+      `${name} < ${it}`,
+      `${name} <= ${it}`,
+      `${name} > ${it}`,
+      `${name} >= ${it}`,
+      `${name} BETWEEN ${low} AND ${it}`,
+      `${name} NOT BETWEEN ${low} AND ${it}`,
+    ];
     return [...always, ...ordered, ...textConditions(spec, name, value), ...timeConditions(spec, name, it)];
   });
   const lists = model.shown.filter(({ type, items }) => type === 'array' && items!.type === 'string');
@@ -165,7 +221,7 @@ function literal({ type }: ValueSpec, value: FieldValue): string {
 
 /** Two values that are not null, in the order of their type. */
 function compared({ type }: ValueSpec, one: FieldValue, other: FieldValue): number {
-  if (type === 'decimal') return compareDecimals(parseDecimal(one as string)!, parseDecimal(other as string)!); // prettier-ignore
+  if (type === 'decimal') return compareDecimals(parseDecimal(one as string)!, parseDecimal(other as string)!);
   if (typeof one === 'string' && typeof other === 'string') return byCodePoint(one, other);
   return Number(one) - Number(other);
 }

@@ -10,7 +10,8 @@ import { faultOf, sameAs } from './judge.ts';
 import { pathOf } from './paths.ts';
 
 /** What an answer has under `data`. */
-const dataOf = ({ body }: Answer): Record<string, unknown> => (body as { data?: Record<string, unknown> } | undefined)?.data ?? {}; // prettier-ignore
+const dataOf = ({ body }: Answer): Record<string, unknown> =>
+  (body as { data?: Record<string, unknown> } | undefined)?.data ?? {};
 
 const isList = (value: unknown): value is unknown[] => Array.isArray(value);
 
@@ -18,14 +19,20 @@ const isList = (value: unknown): value is unknown[] => Array.isArray(value);
 export function deriveWriting(model: Model, maker: Maker): Case[] {
   const { graph } = maker;
   const cases: Case[] = [];
-  const add = (endpoint: Case['endpoint'], title: string, ...steps: (Step | readonly Step[])[]): void => void cases.push({ model: model.name, endpoint, title, steps: steps.flat() }); // prettier-ignore
+  const add = (endpoint: Case['endpoint'], title: string, ...steps: (Step | readonly Step[])[]): void =>
+    void cases.push({ model: model.name, endpoint, title, steps: steps.flat() });
   const has = (name: Parameters<Model['endpoints']['has']>[0]): boolean => model.endpoints.has(name);
   if (!has('create') || maker.obstacle(model) !== undefined) return cases;
   const collection = pathOf(graph, model);
   const at = (kept: string): string => `${collection}/{${kept}}`;
   const ifMatch = model.conditional ? '*' : undefined;
   const make = (): Making => maker.make(model);
-  const read = (kept: string, expect: Expectation, more: Partial<Step> = {}): Step => ({ method: 'GET', path: at(kept), expect, ...more }); // prettier-ignore
+  const read = (kept: string, expect: Expectation, more: Partial<Step> = {}): Step => ({
+    method: 'GET',
+    path: at(kept),
+    expect,
+    ...more,
+  });
 
   deriveTogether();
   deriveWithin();
@@ -50,12 +57,23 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
     const { [parent.field.member]: part, ...body } = made.body;
     const { kept } = part as Kept;
     const path = within(kept);
-    add('create', `made within a ${whole.name}, a record is a part of it`, made.steps.slice(0, -1), { method: 'POST', path, body, expect: { status: 201, data: { [parent.field.member]: part } } }); // prettier-ignore
+    add('create', `made within a ${whole.name}, a record is a part of it`, made.steps.slice(0, -1), {
+      method: 'POST',
+      path,
+      body,
+      expect: { status: 201, data: { [parent.field.member]: part } },
+    });
     if (!has('list')) return;
     const other = make();
     const { [parent.field.member]: home, ...values } = other.body;
     const at = within((home as Kept).kept);
-    add('list', `within a ${whole.name} only its own are listed`, other.steps.slice(0, -1), { method: 'POST', path: at, body: values, expect: { status: 201 } }, { method: 'GET', path: at, expect: { status: 200, length: 1 } }); // prettier-ignore
+    add(
+      'list',
+      `within a ${whole.name} only its own are listed`,
+      other.steps.slice(0, -1),
+      { method: 'POST', path: at, body: values, expect: { status: 201 } },
+      { method: 'GET', path: at, expect: { status: 200, length: 1 } },
+    );
   }
 
   /** Many at once are all made, or none is; and a record that breaks a rule leaves no trace. */
@@ -67,37 +85,104 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
       const { data } = answer.body as { data: unknown };
       return isList(data) && data.length === 2 ? [] : [faultOf('the records that were made', 2, data)];
     };
-    add('create', 'two records at once are both made', before, { method: 'POST', path: collection, body: bodies as unknown as Body, expect: { status: 201, check: two } }); // prettier-ignore
+    add('create', 'two records at once are both made', before, {
+      method: 'POST',
+      path: collection,
+      body: bodies as unknown as Body,
+      expect: { status: 201, check: two },
+    });
     if (!has('list')) return;
     const [good, bad] = [make(), make()];
     const broken = [good.body, { ...bad.body, no_such_member: 1 }];
-    const count = (name: string): Step => ({ method: 'GET', path: `${collection}?total=true&limit=1`, expect: { status: 200 }, keep: { name, pointer: '/page/total' } }); // prettier-ignore
-    const as = (name: string): Step => ({ ...count('after'), expect: { status: 200, check: (answer, kept) => sameAs('the number of records', kept.get(name), (answer.body as { page: { total: number } }).page.total) } }); // prettier-ignore
+    const count = (name: string): Step => ({
+      method: 'GET',
+      path: `${collection}?total=true&limit=1`,
+      expect: { status: 200 },
+      keep: { name, pointer: '/page/total' },
+    });
+    const as = (name: string): Step => ({
+      ...count('after'),
+      expect: {
+        status: 200,
+        check: (answer, kept) =>
+          sameAs('the number of records', kept.get(name), (answer.body as { page: { total: number } }).page.total),
+      },
+    });
     const refused = { rule: 'unknown', pointer: '/1/no_such_member' };
-    add('create', 'of two records with one that is wrong, none is made', good.steps.slice(0, -1), bad.steps.slice(0, -1), count('before'), { method: 'POST', path: collection, body: broken as unknown as Body, expect: { status: 422, error: refused } }, as('before')); // prettier-ignore
+    add(
+      'create',
+      'of two records with one that is wrong, none is made',
+      good.steps.slice(0, -1),
+      bad.steps.slice(0, -1),
+      count('before'),
+      { method: 'POST', path: collection, body: broken as unknown as Body, expect: { status: 422, error: refused } },
+      as('before'),
+    );
   }
 
   /** Answers and states of records have tags, which conditions name. */
   function deriveStates(): void {
     const made = make();
     const tag = read(made.kept, { status: 200 }, { keep: { name: 'tag', header: 'etag' } });
-    add('read', 'an answer that is known already is not sent again', made.steps, tag, read(made.kept, { status: 304 }, { headers: { 'if-none-match': '{tag}' } })); // prettier-ignore
+    add(
+      'read',
+      'an answer that is known already is not sent again',
+      made.steps,
+      tag,
+      read(made.kept, { status: 304 }, { headers: { 'if-none-match': '{tag}' } }),
+    );
     if (!has('update')) return;
     const change = changeOf(make());
     if (change === undefined) return;
     const [fresh, stale] = [make(), make()];
     const tagOf = ({ kept }: Making): Step => read(kept, { status: 200 }, { keep: { name: 'tag', header: 'etag' } });
-    const patch = ({ kept }: Making, expect: Expectation, headers: Record<string, string>): Step => ({ method: 'PATCH', path: at(kept), body: change, headers, expect }); // prettier-ignore
-    add('update', 'a record that is as it was read is changed', fresh.steps, tagOf(fresh), patch(fresh, { status: 200 }, { 'if-match': '{tag}' })); // prettier-ignore
-    const isNew = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] => answer.headers.etag === kept.get('tag') ? [faultOf('the ETag', 'another one', answer.headers.etag)] : []; // prettier-ignore
-    add('update', 'a record that has changed since it was read is not', stale.steps, tagOf(stale), patch(stale, { status: 200, check: isNew }, { 'if-match': '*' }), patch(stale, { status: 412 }, { 'if-match': '{tag}' })); // prettier-ignore
+    const patch = ({ kept }: Making, expect: Expectation, headers: Record<string, string>): Step => ({
+      method: 'PATCH',
+      path: at(kept),
+      body: change,
+      headers,
+      expect,
+    });
+    add(
+      'update',
+      'a record that is as it was read is changed',
+      fresh.steps,
+      tagOf(fresh),
+      patch(fresh, { status: 200 }, { 'if-match': '{tag}' }),
+    );
+    const isNew = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] =>
+      answer.headers.etag === kept.get('tag') ? [faultOf('the ETag', 'another one', answer.headers.etag)] : [];
+    add(
+      'update',
+      'a record that has changed since it was read is not',
+      stale.steps,
+      tagOf(stale),
+      patch(stale, { status: 200, check: isNew }, { 'if-match': '*' }),
+      patch(stale, { status: 412 }, { 'if-match': '{tag}' }),
+    );
     const before = make();
-    const others = Object.fromEntries(Object.entries(before.body).filter(([member]) => !Object.hasOwn(change, member) && model.shownByMember.has(member))); // prettier-ignore
-    add('update', 'what a change does not name stays', before.steps, patch(before, { status: 200, data: others }, { 'if-match': '*' })); // prettier-ignore
+    const others = Object.fromEntries(
+      Object.entries(before.body).filter(
+        ([member]) => !Object.hasOwn(change, member) && model.shownByMember.has(member),
+      ),
+    );
+    add(
+      'update',
+      'what a change does not name stays',
+      before.steps,
+      patch(before, { status: 200, data: others }, { 'if-match': '*' }),
+    );
     const [member, value] = Object.entries(change)[0]!;
     const patched = make();
     const steps = [{ op: 'add', path: `/${member}`, value }] as unknown as Body;
-    add('update', 'a JSON Patch changes a member', patched.steps, { method: 'PATCH', path: at(patched.kept), body: steps, type: 'application/json-patch+json', ifMatch, expect: { status: 200, data: change } }); // prettier-ignore
+    add('update', 'a JSON Patch changes a member', patched.steps, {
+      method: 'PATCH',
+      path: at(patched.kept),
+      body: steps,
+      type: 'application/json-patch+json',
+      ifMatch,
+      expect: { status: 200, data: change },
+    });
     if (has('replace')) deriveReplaced();
   }
 
@@ -105,18 +190,50 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
   function deriveReplaced(): void {
     const made = make();
     const settable = model.fields.filter((field) => isSettable(field, 'replace') && !field.rules.writeOnly);
-    const body = Object.fromEntries(settable.filter((field) => isNeeded(field, 'create', model)).flatMap(({ member }) => (Object.hasOwn(made.body, member) ? [[member, made.body[member]]] : []))); // prettier-ignore
+    const body = Object.fromEntries(
+      settable
+        .filter((field) => isNeeded(field, 'create', model))
+        .flatMap(({ member }) => (Object.hasOwn(made.body, member) ? [[member, made.body[member]]] : [])),
+    );
     if (!maker.keepsRules(model, body)) return;
-    const plain = settable.filter(({ member, derivedFrom, origin, drawnOn, rules }) => !Object.hasOwn(body, member) && derivedFrom === undefined && origin === 'field' && drawnOn !== true && rules.defaultTo === undefined); // prettier-ignore
+    const plain = settable.filter(
+      ({ member, derivedFrom, origin, drawnOn, rules }) =>
+        !Object.hasOwn(body, member) &&
+        derivedFrom === undefined &&
+        origin === 'field' &&
+        drawnOn !== true &&
+        rules.defaultTo === undefined,
+    );
     const data = Object.fromEntries(plain.map(({ member, rules }) => [member, rules.default ?? null]));
     if (Object.keys(data).length === 0) return;
-    add('replace', 'what a replacement leaves out goes to its default, or to null', made.steps, { method: 'PUT', path: at(made.kept), body, ifMatch, expect: { status: 200, data } }); // prettier-ignore
+    add('replace', 'what a replacement leaves out goes to its default, or to null', made.steps, {
+      method: 'PUT',
+      path: at(made.kept),
+      body,
+      ifMatch,
+      expect: { status: 200, data },
+    });
   }
 
   function deriveMissing(): void {
-    const key = model.keyKind === 'serial' ? '999999999' : model.keyKind === 'uuid' ? '00000000-0000-4000-8000-00000000dead' : undefined; // prettier-ignore
-    if (key !== undefined) add('read', 'there is no record with another key', { method: 'GET', path: `${collection}/${key}`, expect: { status: 404 } }); // prettier-ignore
-    if (model.keyKind === 'uuid') add('read', 'what can not be a key is none', { method: 'GET', path: `${collection}/not-a-key`, expect: { status: 404 } }); // prettier-ignore
+    const key =
+      model.keyKind === 'serial'
+        ? '999999999'
+        : model.keyKind === 'uuid'
+          ? '00000000-0000-4000-8000-00000000dead'
+          : undefined;
+    if (key !== undefined)
+      add('read', 'there is no record with another key', {
+        method: 'GET',
+        path: `${collection}/${key}`,
+        expect: { status: 404 },
+      });
+    if (model.keyKind === 'uuid')
+      add('read', 'what can not be a key is none', {
+        method: 'GET',
+        path: `${collection}/not-a-key`,
+        expect: { status: 404 },
+      });
   }
 
   /** Sent twice under one key, a request is done once. */
@@ -125,8 +242,15 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
     const key = { 'idempotency-key': `trial-${model.name}-${made.kept}` };
     const sent = { ...made.steps.at(-1)!, headers: key };
     const pointer = `/data/${model.key.member}`;
-    const again = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] => sameAs('the key of the record', kept.get('first'), dataOf(answer)[model.key.member]); // prettier-ignore
-    add('create', 'a request that is sent twice is done once', made.steps.slice(0, -1), { ...sent, keep: { name: 'first', pointer } }, { ...sent, expect: { status: 201, check: again }, keep: undefined }); // prettier-ignore
+    const again = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] =>
+      sameAs('the key of the record', kept.get('first'), dataOf(answer)[model.key.member]);
+    add(
+      'create',
+      'a request that is sent twice is done once',
+      made.steps.slice(0, -1),
+      { ...sent, keep: { name: 'first', pointer } },
+      { ...sent, expect: { status: 201, check: again }, keep: undefined },
+    );
   }
 
   /** A value of one member that a record can be changed to. */
@@ -134,8 +258,15 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
     const drawn = new Set(model.draws.map((draw) => amountField(draw)));
     for (const field of model.fields) {
       const value = other.body[field.member];
-      const isPlain = field.origin === 'field' && isSettable(field, 'update') && !field.rules.writeOnly && !drawn.has(field); // prettier-ignore
-      if (!isPlain || value === undefined || typeof value === 'object' || model.unique.some((set) => set.includes(field))) continue; // prettier-ignore
+      const isPlain =
+        field.origin === 'field' && isSettable(field, 'update') && !field.rules.writeOnly && !drawn.has(field);
+      if (
+        !isPlain ||
+        value === undefined ||
+        typeof value === 'object' ||
+        model.unique.some((set) => set.includes(field))
+      )
+        continue;
       if (model.rules.length > 0 && !maker.keepsRules(model, { ...other.body, [field.member]: value })) continue;
       return { [field.member]: value };
     }
@@ -152,14 +283,28 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
       const whole = maker.make(target, { [draw.field.member]: stock });
       return { steps: whole.steps, from: whole.kept };
     };
-    const body = (taken: number, from: string): Body => ({ ...bare.body, [amount.member]: taken, [reference]: { kept: from } satisfies Kept }); // prettier-ignore
+    const body = (taken: number, from: string): Body => ({
+      ...bare.body,
+      [amount.member]: taken,
+      [reference]: { kept: from } satisfies Kept,
+    });
     const bare = make();
     const others = bare.steps.slice(0, -1);
-    const post = (taken: number, from: string, expect: Expectation, more: Partial<Step> = {}): Step => ({ method: 'POST', path: collection, body: body(taken, from), expect, ...more }); // prettier-ignore
+    const post = (taken: number, from: string, expect: Expectation, more: Partial<Step> = {}): Step => ({
+      method: 'POST',
+      path: collection,
+      body: body(taken, from),
+      expect,
+      ...more,
+    });
     const left = (from: string, wanted: number): Step => ({
       method: 'GET',
       path: `${pathOf(graph, target)}/{${from}}`,
-      expect: { status: 200, check: (answer) => sameAs(`the ${draw.field.member} that are left`, wanted, Number(dataOf(answer)[draw.field.member])) }, // prettier-ignore
+      expect: {
+        status: 200,
+        check: (answer) =>
+          sameAs(`the ${draw.field.member} that are left`, wanted, Number(dataOf(answer)[draw.field.member])),
+      },
     });
     const keep = { name: 'drawing', pointer: `/data/${model.key.member}` };
     const drawing = `${collection}/{drawing}`;
@@ -177,12 +322,47 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
         );
     };
     const what = `${target.name}.${draw.field.member}`;
-    start(`what is drawn is taken from ${what}`, 'create', (from) => post(3, from, { status: 201 }), (from) => left(from, stock - 3)); // prettier-ignore
-    const short: Expectation = { status: 409, check: ({ body: problem }) => ((problem as { errors?: { rule?: string }[] }).errors?.some(({ rule }) => rule === 'draw') === true ? [] : [faultOf('an error', 'one of the rule draw', problem)]) }; // prettier-ignore
-    start(`more than is left of ${what} is refused, and nothing is taken`, 'create', (from) => post(5, from, short), (from) => left(from, stock)); // prettier-ignore
-    start(`the last of ${what} goes to one of many who ask at once`, 'create', (from) => post(3, from, { status: 201, statuses: [201, 409, 409, 409] }, { times: 4 }), (from) => left(from, stock - 3)); // prettier-ignore
-    if (has('delete')) start(`what a deleted record drew is given back to ${what}`, 'delete', (from) => post(3, from, { status: 201 }, { keep }), () => ({ method: 'DELETE', path: drawing, ifMatch, expect: { status: 204 } }), (from) => left(from, stock)); // prettier-ignore
-    if (has('update') && isSettable(amount, 'update')) start(`a draw that changes moves the difference of ${what}`, 'update', (from) => post(3, from, { status: 201 }, { keep }), () => ({ method: 'PATCH', path: drawing, body: { [amount.member]: 1 }, ifMatch, expect: { status: 200 } }), (from) => left(from, stock - 1)); // prettier-ignore
+    start(
+      `what is drawn is taken from ${what}`,
+      'create',
+      (from) => post(3, from, { status: 201 }),
+      (from) => left(from, stock - 3),
+    );
+    const short: Expectation = {
+      status: 409,
+      check: ({ body: problem }) =>
+        (problem as { errors?: { rule?: string }[] }).errors?.some(({ rule }) => rule === 'draw') === true
+          ? []
+          : [faultOf('an error', 'one of the rule draw', problem)],
+    };
+    start(
+      `more than is left of ${what} is refused, and nothing is taken`,
+      'create',
+      (from) => post(5, from, short),
+      (from) => left(from, stock),
+    );
+    start(
+      `the last of ${what} goes to one of many who ask at once`,
+      'create',
+      (from) => post(3, from, { status: 201, statuses: [201, 409, 409, 409] }, { times: 4 }),
+      (from) => left(from, stock - 3),
+    );
+    if (has('delete'))
+      start(
+        `what a deleted record drew is given back to ${what}`,
+        'delete',
+        (from) => post(3, from, { status: 201 }, { keep }),
+        () => ({ method: 'DELETE', path: drawing, ifMatch, expect: { status: 204 } }),
+        (from) => left(from, stock),
+      );
+    if (has('update') && isSettable(amount, 'update'))
+      start(
+        `a draw that changes moves the difference of ${what}`,
+        'update',
+        (from) => post(3, from, { status: 201 }, { keep }),
+        () => ({ method: 'PATCH', path: drawing, body: { [amount.member]: 1 }, ifMatch, expect: { status: 200 } }),
+        (from) => left(from, stock - 1),
+      );
   }
 
   /** Who did what, in the order of it, with what was and what became. */
@@ -196,14 +376,30 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
       if (got.join() !== actions.join()) return [faultOf('what was done, the latest first', actions, got)];
       if (change === undefined) return [];
       const [member, value] = Object.entries(change)[0]!;
-      return model.byMember.get(member)?.rules.writeOnly === true ? [] : sameAs(`what ${member} became`, value, lines[0]!.changes[member]?.after); // prettier-ignore
+      return model.byMember.get(member)?.rules.writeOnly === true
+        ? []
+        : sameAs(`what ${member} became`, value, lines[0]!.changes[member]?.after);
     };
-    const changed: Step[] = change === undefined ? [] : [{ method: 'PATCH', path: at(made.kept), body: change, ifMatch, expect: { status: 200 } }]; // prettier-ignore
-    add('journal', 'what is done to a record stands in its journal', made.steps, changed, { method: 'GET', path: `${at(made.kept)}/journal`, expect: { status: 200, check } }); // prettier-ignore
+    const changed: Step[] =
+      change === undefined
+        ? []
+        : [{ method: 'PATCH', path: at(made.kept), body: change, ifMatch, expect: { status: 200 } }];
+    add('journal', 'what is done to a record stands in its journal', made.steps, changed, {
+      method: 'GET',
+      path: `${at(made.kept)}/journal`,
+      expect: { status: 200, check },
+    });
     if (!has('delete')) return;
     const gone = make();
-    const last = (answer: Answer): readonly Fault[] => sameAs('the last thing that was done', 'delete', (answer.body as { data: { action: string }[] }).data[0]?.action); // prettier-ignore
-    add('journal', 'a deleted record keeps its journal', gone.steps, { method: 'DELETE', path: at(gone.kept), ifMatch, expect: { status: 204 } }, { method: 'GET', path: `${at(gone.kept)}/journal`, expect: { status: 200, check: last } }); // prettier-ignore
+    const last = (answer: Answer): readonly Fault[] =>
+      sameAs('the last thing that was done', 'delete', (answer.body as { data: { action: string }[] }).data[0]?.action);
+    add(
+      'journal',
+      'a deleted record keeps its journal',
+      gone.steps,
+      { method: 'DELETE', path: at(gone.kept), ifMatch, expect: { status: 204 } },
+      { method: 'GET', path: `${at(gone.kept)}/journal`, expect: { status: 200, check: last } },
+    );
   }
 
   function deriveLinks(member: string, target: Model): void {
@@ -211,9 +407,39 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
     const [made, one, other] = [make(), maker.make(target), maker.make(target)];
     const last = made.steps.at(-1)!;
     const linked = (...kept: string[]): Body => ({ [member]: kept.map((name) => ({ kept: name })) });
-    const shows = (...names: string[]) => (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] => sameAs(member, names.map((name) => String(kept.get(name))).sort(), (dataOf(answer)[member] as unknown[]).map(String).sort()); // prettier-ignore
-    add('create', `${member} links a record with others`, made.steps.slice(0, -1), one.steps, other.steps, { ...last, body: { ...made.body, ...linked(one.kept, other.kept) } }, read(made.kept, { status: 200, check: shows(one.kept, other.kept) })); // prettier-ignore
-    if (has('update')) add('update', `${member} that are named are all that a record is linked with`, made.steps.slice(0, -1), one.steps, other.steps, { ...last, body: { ...made.body, ...linked(one.kept) } }, { method: 'PATCH', path: at(made.kept), body: linked(other.kept), ifMatch, expect: { status: 200, check: shows(other.kept) } }); // prettier-ignore
+    const shows =
+      (...names: string[]) =>
+      (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] =>
+        sameAs(
+          member,
+          names.map((name) => String(kept.get(name))).sort(),
+          (dataOf(answer)[member] as unknown[]).map(String).sort(),
+        );
+    add(
+      'create',
+      `${member} links a record with others`,
+      made.steps.slice(0, -1),
+      one.steps,
+      other.steps,
+      { ...last, body: { ...made.body, ...linked(one.kept, other.kept) } },
+      read(made.kept, { status: 200, check: shows(one.kept, other.kept) }),
+    );
+    if (has('update'))
+      add(
+        'update',
+        `${member} that are named are all that a record is linked with`,
+        made.steps.slice(0, -1),
+        one.steps,
+        other.steps,
+        { ...last, body: { ...made.body, ...linked(one.kept) } },
+        {
+          method: 'PATCH',
+          path: at(made.kept),
+          body: linked(other.kept),
+          ifMatch,
+          expect: { status: 200, check: shows(other.kept) },
+        },
+      );
   }
 
   function deriveClear(): void {
@@ -225,6 +451,13 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
     const [one, other] = [make(), make()];
     const query = `?${model.key.member}={${one.kept}}`;
     const check = (answer: Answer): readonly Fault[] => sameAs('how many were deleted', 1, dataOf(answer).deleted);
-    add('clear', 'what a condition chooses is deleted, and nothing else', one.steps, other.steps, { method: 'DELETE', path: collection + query, expect: { status: 200, check } }, ...(has('read') ? [read(one.kept, { status: 404 }), read(other.kept, { status: 200 })] : [])); // prettier-ignore
+    add(
+      'clear',
+      'what a condition chooses is deleted, and nothing else',
+      one.steps,
+      other.steps,
+      { method: 'DELETE', path: collection + query, expect: { status: 200, check } },
+      ...(has('read') ? [read(one.kept, { status: 404 }), read(other.kept, { status: 200 })] : []),
+    );
   }
 }

@@ -28,8 +28,8 @@ export interface Derived {
 }
 
 /**
- * The cases that follow from the declarations alone. With a `world`, the sample data, also those that compare what lists find
- * and what callers see with the same worked out in JavaScript.
+ * The cases that follow from the declarations alone. With a `world`, the sample data, also those that compare what
+ * lists find and what callers see with the same worked out in JavaScript.
  */
 export function deriveCases(graph: Graph, known: KnownValues, now: Date, world?: World): Derived {
   const maker = makerOf(graph, known, now);
@@ -41,14 +41,22 @@ export function deriveCases(graph: Graph, known: KnownValues, now: Date, world?:
       ...(world === undefined ? [] : [...deriveReading(world, model), ...deriveAccess(world, model)]),
     ];
     const ofModel = ({ model: name }: Case | Skipped): boolean => name === model.name;
-    return chosenOf(model, [...rules.cases, ...more, ...limits.cases.filter(ofModel)], [...rules.skipped, ...limits.skipped.filter(ofModel)]); // prettier-ignore
+    return chosenOf(
+      model,
+      [...rules.cases, ...more, ...limits.cases.filter(ofModel)],
+      [...rules.skipped, ...limits.skipped.filter(ofModel)],
+    );
   });
   return { cases: results.flatMap(({ cases }) => cases), skipped: results.flatMap(({ skipped }) => skipped) };
 }
 
 /** Without the cases that the model says to leave out, by a part of their title; they are told. */
 function chosenOf({ name, trial }: Model, cases: readonly Case[], skipped: readonly Skipped[]): Derived {
-  const isLeftOut = ({ title, endpoint }: Case): boolean => trial.skip.some((text) => title.includes(text) || endpoint === text || text === `${endpoint}-edge` && /: (taken|refused)$/.test(title)); // prettier-ignore
+  const isLeftOut = ({ title, endpoint }: Case): boolean =>
+    trial.skip.some(
+      (text) =>
+        title.includes(text) || endpoint === text || (text === `${endpoint}-edge` && /: (taken|refused)$/.test(title)),
+    );
   const left = cases.filter(isLeftOut).map(({ title }): Skipped => ({ model: name, title, why: 'the model says so' }));
   return { cases: cases.filter((one) => !isLeftOut(one)), skipped: [...skipped, ...left] };
 }
@@ -218,17 +226,22 @@ function deriveForModel(graph: Graph, model: Model, maker: Maker): Derived {
     const { member, rules, derivedFrom } = field;
     const made = make();
     const value = made.body[member];
-    const taken = (given: string, kept: string): Step[] => sent({ ...made.body, [member]: given }, made, { status: 201, data: { [member]: kept } }); // prettier-ignore
+    const taken = (given: string, kept: string): Step[] =>
+      sent({ ...made.body, [member]: given }, made, { status: 201, data: { [member]: kept } });
     if (typeof value === 'string' && !rules.writeOnly) {
       if (rules.trim) add('create', `${member} is kept without blanks around it`, taken(`  ${value} `, value));
-      if (rules.letters === 'lower' && value !== value.toUpperCase()) add('create', `${member} is kept in lower case`, taken(value.toUpperCase(), value)); // prettier-ignore
-      if (rules.letters === 'upper' && value !== value.toLowerCase()) add('create', `${member} is kept in upper case`, taken(value.toLowerCase(), value)); // prettier-ignore
+      if (rules.letters === 'lower' && value !== value.toUpperCase())
+        add('create', `${member} is kept in lower case`, taken(value.toUpperCase(), value));
+      if (rules.letters === 'upper' && value !== value.toLowerCase())
+        add('create', `${member} is kept in upper case`, taken(value.toLowerCase(), value));
     }
     if (derivedFrom === undefined) return;
     const { [member]: _given, ...rest } = made.body;
     const check = ({ body }: Answer): readonly Fault[] => {
       const found = (body as { data?: Record<string, unknown> }).data?.[member];
-      return typeof found === 'string' && /^[a-z0-9]+(-[a-z0-9]+)*$/.test(found) ? [] : [faultOf(member, `a slug of ${derivedFrom}`, found)]; // prettier-ignore
+      return typeof found === 'string' && /^[a-z0-9]+(-[a-z0-9]+)*$/.test(found)
+        ? []
+        : [faultOf(member, `a slug of ${derivedFrom}`, found)];
     };
     add('create', `${member} left out is made from ${derivedFrom}`, sent(rest, made, { status: 201, check }));
   }
@@ -252,7 +265,12 @@ function deriveForModel(graph: Graph, model: Model, maker: Maker): Derived {
         continue;
       }
       const expect: Expectation = { status: 422, error: { rule: 'check', pointer: at === undefined ? '' : `/${at}` } };
-      add('create', `${title}: refused`, made.steps.slice(0, -1), { ...made.steps.at(-1)!, body: made.body, expect, keep: undefined }); // prettier-ignore
+      add('create', `${title}: refused`, made.steps.slice(0, -1), {
+        ...made.steps.at(-1)!,
+        body: made.body,
+        expect,
+        keep: undefined,
+      });
     }
   }
 

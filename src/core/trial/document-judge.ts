@@ -8,7 +8,9 @@ import { byNames, matcherOf } from './paths.ts';
 type Tree = Record<string, unknown>;
 
 export interface DocumentJudge {
-  /** What an answer has that the OpenAPI document doesn't say; `path` is the path that was asked for, without a query. */
+  /**
+   * What an answer has that the OpenAPI document doesn't say; `path` is the path that was asked for, without a query.
+   */
   judge(method: string, path: string, answer: Answer): Fault[];
 }
 

@@ -80,9 +80,17 @@ function candidatesFor(field: ValueSpec, rule: string, turn: number): Candidates
     case 'const':
       return { words: 'const', on: [rules.const!], past: strangers(field) };
     case 'minItems':
-      return { words: `minItems ${rules.minItems}`, on: arrays(field, rules.minItems!, turn), past: arrays(field, rules.minItems! - 1, turn) }; // prettier-ignore
+      return {
+        words: `minItems ${rules.minItems}`,
+        on: arrays(field, rules.minItems!, turn),
+        past: arrays(field, rules.minItems! - 1, turn),
+      };
     case 'maxItems':
-      return { words: `maxItems ${rules.maxItems}`, on: arrays(field, rules.maxItems!, turn), past: arrays(field, rules.maxItems! + 1, turn) }; // prettier-ignore
+      return {
+        words: `maxItems ${rules.maxItems}`,
+        on: arrays(field, rules.maxItems!, turn),
+        past: arrays(field, rules.maxItems! + 1, turn),
+      };
     case 'uniqueItems': {
       const [item] = arrays(field, 1, turn)[0] ?? [];
       return { words: 'uniqueItems', on: [], past: item === undefined ? [] : [[item, item]] };

@@ -16,7 +16,8 @@ export const valuesOf = (model: Model, body: Body): Values =>
     }),
   );
 
-export const isFalse = (check: Expression, values: Values, now: Date): boolean => evaluate(check, { values, now }) === false; // prettier-ignore
+export const isFalse = (check: Expression, values: Values, now: Date): boolean =>
+  evaluate(check, { values, now }) === false;
 
 /**
  * Whether a body that keeps the rules of each field keeps those across them too, as far as its own values tell: no two

@@ -8,7 +8,9 @@ import type { KnownValues } from './examples.ts';
 import { keepsRules } from './keeps-rules.ts';
 import { pathOf } from './paths.ts';
 
-/** The steps that make a record and all that it can't be without, the body that made it, and the name of its kept key. */
+/**
+ * The steps that make a record and all that it can't be without, the body that made it, and the name of its kept key.
+ */
 export interface Making {
   readonly steps: readonly Step[];
   readonly body: Body;

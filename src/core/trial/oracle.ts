@@ -27,7 +27,9 @@ export interface Oracle {
 export function oracleOf(graph: Graph, rows: ReadonlyMap<string, readonly Row[]>, now: Date): Oracle {
   const allOf = (name: string): readonly Row[] => rows.get(name) ?? [];
   const keyOf = (model: Model, row: Row): FieldValue => row[model.key.member]!;
-  const keyed = new Map(graph.models.map((model) => [model.name, new Map(allOf(model.name).map((row) => [keyOf(model, row), row]))])); // prettier-ignore
+  const keyed = new Map(
+    graph.models.map((model) => [model.name, new Map(allOf(model.name).map((row) => [keyOf(model, row), row]))]),
+  );
   const byKey = (name: string, key: FieldValue | undefined): Row | undefined =>
     key === null || key === undefined ? undefined : keyed.get(name)!.get(key);
 
@@ -83,7 +85,14 @@ export function oracleOf(graph: Graph, rows: ReadonlyMap<string, readonly Row[]>
           return parent !== undefined && holds(whole.access.verbs[grant.verb], whole, parent, caller);
         }
         case 'where':
-          return evaluate(grant.where, { values: row, now, caller, related: (via, _target, values) => related(model, via, values as Row) }) === true; // prettier-ignore
+          return (
+            evaluate(grant.where, {
+              values: row,
+              now,
+              caller,
+              related: (via, _target, values) => related(model, via, values as Row),
+            }) === true
+          );
         default:
           return false;
       }

@@ -12,7 +12,8 @@ export const keyText = (model: Model, row: Row): string => {
 export const pathOf = (graph: Graph, model: Model, row?: Row): string =>
   `${collectionPath(graph, model)}${row === undefined ? '' : `/${encodeURIComponent(keyText(model, row))}`}`;
 
-export const queryOf = (parameters: Readonly<Record<string, string>>): string => `?${new URLSearchParams(parameters).toString()}`; // prettier-ignore
+export const queryOf = (parameters: Readonly<Record<string, string>>): string =>
+  `?${new URLSearchParams(parameters).toString()}`;
 
 /** The keys of records, in one order. */
 export const keysOf = (model: Model, rows: readonly Row[]): string[] => rows.map((row) => keyText(model, row)).sort();

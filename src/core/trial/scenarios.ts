@@ -43,8 +43,8 @@ interface Expected {
 export type SampleKeys = ReadonlyMap<string, unknown>;
 
 /**
- * Reads scenarios: a case each, whose steps are sent as they stand. Where there is no database to look into, steps that do
- * are refused.
+ * Reads scenarios: a case each, whose steps are sent as they stand. Where there is no database to look into, steps
+ * that do are refused.
  */
 export function readScenarios(
   graph: Graph,
@@ -66,7 +66,8 @@ export function readScenarios(
       const scenario = checked.sound as Scenario;
       const reader = scenarioReader({ graph, keys, report, hasDatabase }, scenario.as ?? 'nobody');
       const steps = scenario.steps.flatMap((step, at) => reader(step, ['steps', at]));
-      if (problems.length === before) cases.push({ model: source.file.replace(/^trials\//, ''), endpoint: 'scenario', title: scenario.trial, steps }); // prettier-ignore
+      if (problems.length === before)
+        cases.push({ model: source.file.replace(/^trials\//, ''), endpoint: 'scenario', title: scenario.trial, steps });
     }
   }
   return { cases, problems };
@@ -89,7 +90,13 @@ function scenarioReader(
   function refuseStrangers(expect: object, path: Path): void {
     for (const name of Object.keys(expect)) {
       if (EXPECTED.includes(name)) continue;
-      report.error('unknown-key', `of an answer nothing like \`${name}\` can be expected`, didYouMean(name, EXPECTED), [...path, name], 'key'); // prettier-ignore
+      report.error(
+        'unknown-key',
+        `of an answer nothing like \`${name}\` can be expected`,
+        didYouMean(name, EXPECTED),
+        [...path, name],
+        'key',
+      );
     }
   }
 
@@ -97,7 +104,12 @@ function scenarioReader(
     const key = keys.get(sample);
     if (key !== undefined) return key;
     if (keys.has(sample))
-      report.error('unknown-record', `the key of ${sample} in that service is not known`, 'name it in the file of --handles', path); // prettier-ignore
+      report.error(
+        'unknown-record',
+        `the key of ${sample} in that service is not known`,
+        'name it in the file of --handles',
+        path,
+      );
     else report.error('unknown-record', `there is no sample ${sample}`, didYouMean(sample, keys.keys()), path);
     return undefined;
   }
@@ -107,9 +119,15 @@ function scenarioReader(
     const named = who.includes('/') ? who : `${identity?.model ?? ''}/${who}`;
     if (identity === undefined) report.error('no-identity', 'nobody signs in to this service', 'leave `as` out', path);
     else if (named.startsWith(`${identity.model}/`)) {
-      if (!keys.has(named)) report.error('unknown-record', `there is no sample ${named}`, didYouMean(named, keys.keys()), path); // prettier-ignore
-    }
-    else report.error('unknown-record', `${who} can not sign in`, `name a ${identity.model}, as ${identity.model}/…`, path); // prettier-ignore
+      if (!keys.has(named))
+        report.error('unknown-record', `there is no sample ${named}`, didYouMean(named, keys.keys()), path);
+    } else
+      report.error(
+        'unknown-record',
+        `${who} can not sign in`,
+        `name a ${identity.model}, as ${identity.model}/…`,
+        path,
+      );
     return named.slice(named.indexOf('/') + 1);
   }
 
@@ -125,14 +143,20 @@ function scenarioReader(
   }
 
   const pathWithSamples = (path: string, at: Path): string =>
-    path.replace(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g, (_all, sample: string) => encodeURIComponent(String(keyOf(sample, at)))); // prettier-ignore
+    path.replace(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g, (_all, sample: string) =>
+      encodeURIComponent(String(keyOf(sample, at))),
+    );
 
   function expectationOf({ status, statuses, body, headers = {} }: Expected): Step['expect'] {
     const check = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] => [
       ...(body === undefined ? [] : matchFaults(body, answer.body, '', kept)),
-      ...Object.entries(headers).flatMap(([name, wanted]) => matchFaults(wanted, answer.headers[name.toLowerCase()], name, kept)), // prettier-ignore
+      ...Object.entries(headers).flatMap(([name, wanted]) =>
+        matchFaults(wanted, answer.headers[name.toLowerCase()], name, kept),
+      ),
       // Without a word about it, an error of the service is never what was meant.
-      ...(status === undefined && answer.status >= 500 ? [faultOf('status', 'no error of the service', answer.status)] : []), // prettier-ignore
+      ...(status === undefined && answer.status >= 500
+        ? [faultOf('status', 'no error of the service', answer.status)]
+        : []),
     ];
     return { status: status ?? 200, ...(status === undefined ? { statuses: statuses ?? ANY } : {}), check };
   }
@@ -155,32 +179,54 @@ function scenarioReader(
     const { send, together, record } = step;
     const given = [send, together, record].filter((one) => one !== undefined);
     if (given.length !== 1) {
-      report.error('wrong-kind', 'a step sends one request, sends several together, or looks at a record', 'write one of send, together and record', path); // prettier-ignore
+      report.error(
+        'wrong-kind',
+        'a step sends one request, sends several together, or looks at a record',
+        'write one of send, together and record',
+        path,
+      );
       return [];
     }
     if (record === undefined) refuseStrangers(step.expect ?? {}, [...path, 'expect']);
     if (send !== undefined) return [requestOf(step, path, send)];
     if (together !== undefined) {
-      const all = together.flatMap((one, at) => (one.send === undefined ? [] : [requestOf(one, [...path, 'together', at], one.send)])); // prettier-ignore
+      const all = together.flatMap((one, at) =>
+        one.send === undefined ? [] : [requestOf(one, [...path, 'together', at], one.send)],
+      );
       const [first] = all;
       if (first === undefined) return [];
       return [{ ...first, together: all, expect: { status: 200, statuses: step.expect?.statuses ?? [] } }];
     }
     if (!hasDatabase) {
-      report.error('no-record', 'there is no looking into the database of a running service', 'send a GET instead', [...path, 'record']); // prettier-ignore
+      report.error('no-record', 'there is no looking into the database of a running service', 'send a GET instead', [
+        ...path,
+        'record',
+      ]);
       return [];
     }
     const [name = ''] = record!.split('/');
     const model = graph.byName.get(name);
     if (model?.endpoints.has('read') !== true) {
-      report.error('unknown-model', `there is no model ${name} whose records can be read`, didYouMean(name, graph.byName.keys()), [...path, 'record']); // prettier-ignore
+      report.error(
+        'unknown-model',
+        `there is no model ${name} whose records can be read`,
+        didYouMean(name, graph.byName.keys()),
+        [...path, 'record'],
+      );
       return [];
     }
     const key = encodeURIComponent(String(keyOf(record!, [...path, 'record'])));
     const wanted = filled(step.expect, [...path, 'expect']);
     const isGone = isRecord(wanted) && wanted.missing === true;
-    const check = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] => matchFaults(wanted, (answer.body as { data?: unknown } | undefined)?.data, '', kept); // prettier-ignore
-    return [{ method: 'GET', path: `${pathOf(graph, model)}/${key}`, expect: isGone ? { status: 404 } : { status: 200, check } }]; // prettier-ignore
+    const check = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] =>
+      matchFaults(wanted, (answer.body as { data?: unknown } | undefined)?.data, '', kept);
+    return [
+      {
+        method: 'GET',
+        path: `${pathOf(graph, model)}/${key}`,
+        expect: isGone ? { status: 404 } : { status: 200, check },
+      },
+    ];
   };
 }
 

@@ -35,7 +35,8 @@ export function expectations({ graph, oracle, rowsOf }: Pick<World, 'graph' | 'o
       return couldSignedIn(whole, whole.access.verbs[grant.verb]);
     });
   }
-  const helps = (model: Model, grants: readonly Grant[], who: Person): boolean => isStranger(who) && couldSignedIn(model, grants); // prettier-ignore
+  const helps = (model: Model, grants: readonly Grant[], who: Person): boolean =>
+    isStranger(who) && couldSignedIn(model, grants);
   const barred: Expectations['barred'] = (model, verb, who) =>
     oracle.could(model.access.verbs[verb], model, who.caller) ? undefined : isStranger(who) ? 401 : 403;
 
@@ -81,7 +82,9 @@ export function expectations({ graph, oracle, rowsOf }: Pick<World, 'graph' | 'o
         .filter(({ member }) => inView.has(member))
         .flatMap(({ member }): Fault[] => {
           const isSeen = oracle.sees(model, member, row, caller);
-          return Object.hasOwn(shown, member) === isSeen ? [] : [faultOf(member, isSeen ? 'shown' : 'left out', shown[member])]; // prettier-ignore
+          return Object.hasOwn(shown, member) === isSeen
+            ? []
+            : [faultOf(member, isSeen ? 'shown' : 'left out', shown[member])];
         });
       return [...faults, ...computed];
     },

@@ -41,7 +41,13 @@ export function worldOf(
   const oracle = oracleOf(graph, rows, now);
   const sight = sightOf(graph, SERVICE);
   const worked = (expression: Expression, model: Model, row: Row): FieldValue =>
-    evaluate(expression, { values: row, now, caller: null, related: (via, _target, values) => oracle.related(graph.byName.get(modelNameOf(values, model))!, via, values as Row) }); // prettier-ignore
+    evaluate(expression, {
+      values: row,
+      now,
+      caller: null,
+      related: (via, _target, values) =>
+        oracle.related(graph.byName.get(modelNameOf(values, model))!, via, values as Row),
+    });
   const rowsOf = (model: Model): readonly Row[] => rows.get(model.name) ?? [];
   /** Which model a record is of: a step may lead on from another one. */
   const homes = new Map<unknown, string>();

@@ -139,7 +139,7 @@ const KINDS: Readonly<Record<JsonKind, string>> = {
 const text = (json: string): string => `(${json} #>> '{}')`;
 /** As compact as the service writes it. */
 const joined = (open: string, one: string, close: string, from: string, alias: string, where = 'TRUE'): string =>
-  `(SELECT ('${open}' || coalesce(string_agg(${one}, ',' ORDER BY ${alias}.n), '') || '${close}')::json${sourceText(from, where)})`; // prettier-ignore
+  `(SELECT ('${open}' || coalesce(string_agg(${one}, ',' ORDER BY ${alias}.n), '') || '${close}')::json${sourceText(from, where)})`;
 
 export const inside: InsideSpelling = {
   is(kind, json) {

@@ -140,7 +140,10 @@ function changeStatements({ after: table, columns }: TableChange): string[] {
     });
 }
 
-/** New columns and columns that may be null no more get the value where there is none; others where a new rule is broken. */
+/**
+ * New columns and columns that may be null no more get the value where there is none; others where a new rule is
+ * broken.
+ */
 function fillStatements(table: Table, { before, after }: ColumnChange, x: string, given: string): string[] {
   const broken = before === undefined ? [] : after!.checks.map((check) => `NOT (${sql.checkText(after!, check, x)})`);
   const empty = before === undefined || !after!.nullable ? [`${x} IS NULL`] : [];

@@ -105,7 +105,9 @@ const integerBound = String(MOST_INTEGER + 1);
 const boundOf = ({ kind, scale }: ValueKind): string =>
   kind === 'integer' ? integerBound : formatDecimal({ digits: MOST_UNITS + 1n, scale });
 
-/** The values under names, for a formula that needs one of them more than once; OFFSET keeps them from being copied in. */
+/**
+ * The values under names, for a formula that needs one of them more than once; OFFSET keeps them from being copied in.
+ */
 function bound(values: Readonly<Record<string, string>>, formula: string): string {
   const columns = Object.entries(values).map(([name, value]) => `${value} AS ${name}`);
   return `(SELECT ${formula} FROM (SELECT ${columns.join(', ')} OFFSET 0) AS o)`;

@@ -15,7 +15,7 @@ export async function heldName(client: ClientBase): Promise<string | undefined> 
 }
 
 async function heldNames(client: ClientBase): Promise<string[]> {
-  const views = `SELECT relname FROM pg_class WHERE relnamespace = current_schema()::regnamespace AND relkind = 'v' AND starts_with(relname, '${PREFIX}')`; // prettier-ignore
+  const views = `SELECT relname FROM pg_class WHERE relnamespace = current_schema()::regnamespace AND relkind = 'v' AND starts_with(relname, '${PREFIX}')`;
   return (await client.query<{ relname: string }>(views)).rows.map(({ relname }) => relname);
 }
 
@@ -27,8 +27,8 @@ export async function moveOn(client: ClientBase): Promise<void> {
 const constant = (name: string): string => `${quoteText(name)}::regclass`;
 
 /**
- * The same read, which fails once the tables have moved on. The name stands after what is read from: PostgreSQL looks for it
- * when it has the tables, for which it may have had to wait.
+ * The same read, which fails once the tables have moved on. The name stands after what is read from: PostgreSQL looks
+ * for it when it has the tables, for which it may have had to wait.
  */
 export const heldRead = (name: string, sql: string): string =>
   /^\s*SELECT\b/i.test(sql) ? `SELECT held.* FROM (${sql}) AS held WHERE ${constant(name)} IS NOT NULL` : sql;
@@ -37,8 +37,8 @@ export const heldRead = (name: string, sql: string): string =>
 export const heldCheck = (name: string): string => `SELECT ${constant(name)}`;
 
 /**
- * What keeps a transaction, unless the tables have moved on before it had locks on those that it wrote to: so that nothing
- * else of it need look.
+ * What keeps a transaction, unless the tables have moved on before it had locks on those that it wrote to: so that
+ * nothing else of it need look.
  */
 export const heldCommit = (name: string): string => `${heldCheck(name)}; COMMIT`;
 

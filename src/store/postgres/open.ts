@@ -16,7 +16,9 @@ import { makePipes } from './pipes.ts';
 import type { Queryable } from './pipes.ts';
 import { makeSlowReads } from './slow-reads.ts';
 
-/** Connections of one service, for reads and for writes: neither waits for the other. Reads of one record share theirs. */
+/**
+ * Connections of one service, for reads and for writes: neither waits for the other. Reads of one record share theirs.
+ */
 const CONNECTIONS = 8;
 const PIPES = 2;
 const CONNECT_MS = 5_000;
@@ -25,7 +27,10 @@ const USES_BEFORE_NAME = 3;
 const MOST_NAMES = 1_000;
 /** How often a transaction is run again that lost against another one. */
 const TRIES = 5;
-/** A server that says nothing for so much longer than a statement may take is not there any more, whatever the socket says. */
+/**
+ * A server that says nothing for so much longer than a statement may take is not there any more, whatever the socket
+ * says.
+ */
 const SILENCE_MS = 2_000;
 /** A named statement that a connection does not know: what was to prepare it has failed, on the way before it. */
 const UNKNOWN_NAME = '26000';
@@ -62,8 +67,8 @@ export async function openPostgres(
   const slowly = slow && makeSlowReads(slow, slowReads, longestRead, reading);
   const pools = [reading, writing, ...(slow === undefined ? [] : [slow])];
   for (const pool of pools) {
-    // A connection that breaks while nobody uses it is replaced; the next statement tells whether there is a server. One
-    // that breaks while somebody does tells so by the statement that was on its way, or by the next one.
+    // A connection that breaks while nobody uses it is replaced; the next statement tells whether there is a server.
+    // One that breaks while somebody does tells so by the statement that was on its way, or by the next one.
     pool.on('error', () => undefined);
     pool.on('connect', (client) => client.on('error', () => undefined));
   }
@@ -147,8 +152,8 @@ export async function openPostgres(
     return isCutOff(refusal) ? tooSlow(longestRead) : refusal;
   };
   /**
-   * Asks for a read, in the time that it may take, whatever stands before it on its connection. Written out, because each
-   * promise between the driver and the service costs every read.
+   * Asks for a read, in the time that it may take, whatever stands before it on its connection. Written out, because
+   * each promise between the driver and the service costs every read.
    */
   const read = <Result>(
     statement: Statement,

@@ -45,7 +45,11 @@ const STUCK_MS = 100;
  * is sent, costs a server more than the statement itself. Where a pipe is stuck, `others` are asked.
  */
 export function makePipes(settings: pg.ClientConfig, { count, longest, others }: PipesOptions): Pipes {
-  const pipes = Array.from({ length: count }, (): Pipe => ({ client: undefined, connecting: undefined, sent: new Set() })); // prettier-ignore
+  const pipes = Array.from({ length: count }, (): Pipe => ({
+    client: undefined,
+    connecting: undefined,
+    sent: new Set(),
+  }));
   let clock: NodeJS.Timeout | undefined;
 
   function connect(pipe: Pipe): Promise<pg.Client> {

@@ -9,7 +9,9 @@ export type SlowReads = <Result>(
   ask: (on: Queryable) => Promise<Result>,
 ) => Promise<Result>;
 
-/** A read whose time is up, or for which nobody waits any more, is cancelled over one of the connections of `others`. */
+/**
+ * A read whose time is up, or for which nobody waits any more, is cancelled over one of the connections of `others`.
+ */
 export function makeSlowReads(pool: pg.Pool, places: number, longest: number, others: pg.Pool): SlowReads {
   const line = makeFairLine(places, longest);
   return (requester, ask) =>

@@ -62,9 +62,9 @@ function schemaOf(connection: Connection): SchemaRow[] {
 }
 
 /**
- * A table that is made anew loses the triggers and indexes that somebody else gave it, and views and triggers that mention
- * it stand in the way of that: they are taken down before the first table goes, and put up again at the end. Until then
- * SQLite itself changes the names that they mention along with the tables'.
+ * A table that is made anew loses the triggers and indexes that somebody else gave it, and views and triggers that
+ * mention it stand in the way of that: they are taken down before the first table goes, and put up again at the end.
+ * Until then SQLite itself changes the names that they mention along with the tables'.
  */
 function runScript(connection: Connection, sql: string, known: ReadonlySet<string>): void {
   const at = firstDrop(sql);
@@ -117,8 +117,8 @@ function putUp(connection: Connection, others: readonly SchemaRow[], before: rea
 }
 
 /**
- * What SQLite says of views and triggers that do not fit the tables, by what was asked: it looks at all views when a table
- * gets a name, and at the triggers of a table when a statement on it is prepared.
+ * What SQLite says of views and triggers that do not fit the tables, by what was asked: it looks at all views when a
+ * table gets a name, and at the triggers of a table when a statement on it is prepared.
  */
 function unsoundness(connection: Connection): ReadonlyMap<string, string> {
   const faults = new Map<string, string>();

@@ -58,7 +58,10 @@ export function converted(from: Column, to: Column, x: string): Converted {
   }
 }
 
-/** Fifteen digits that count, or a whole number. Divided by a power of ten, a number of so many is rounded once, and well. */
+/**
+ * Fifteen digits that count, or a whole number. Divided by a power of ten, a number of so many is rounded once, and
+ * well.
+ */
 function decimalToNumber({ scale }: Column, x: string): Converted {
   const unit = 10n ** BigInt(scale);
   const cases = [0, 1, 2, 3].map((zeros) => {
@@ -67,7 +70,10 @@ function decimalToNumber({ scale }: Column, x: string): Converted {
     const rest = `${10n ** BigInt(Math.abs(scale - zeros))}.0`;
     return { fits, value: `${few} ${scale >= zeros ? '/' : '*'} ${rest}` };
   });
-  cases.push({ fits: `${x} % ${unit} = 0 AND ${within(`${x} / ${unit}`, MOST)}`, value: `CAST(${x} / ${unit} AS REAL)` }); // prettier-ignore
+  cases.push({
+    fits: `${x} % ${unit} = 0 AND ${within(`${x} / ${unit}`, MOST)}`,
+    value: `CAST(${x} / ${unit} AS REAL)`,
+  });
   const value = `CASE ${cases.map((one) => `WHEN ${one.fits} THEN ${one.value}`).join(' ')} END`;
   return { value, fits: cases.map(({ fits }) => `(${fits})`).join(' OR ') };
 }

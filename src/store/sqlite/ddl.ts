@@ -13,7 +13,10 @@ import { inside } from './convert.ts';
 import { moveStatements } from './move.ts';
 import { columnText, columnType, conversions, createTable, fillText } from './tables.ts';
 
-/** SQLite changes little of a table in place: for all the rest the table is made anew, filled from the old one, and takes its name. */
+/**
+ * SQLite changes little of a table in place: for all the rest the table is made anew, filled from the old one, and
+ * takes its name.
+ */
 export const sqliteDdl: Ddl = {
   redesign(plan) {
     const targets = new Set(plan.moves.flatMap((move) => move.columns.map(({ to }) => to)));

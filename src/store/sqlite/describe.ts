@@ -10,7 +10,10 @@ export interface SchemaRow {
   readonly page: number;
 }
 
-/** SQLite keeps the statements that made its tables, and changes them along with the tables: they describe all there is. */
+/**
+ * SQLite keeps the statements that made its tables, and changes them along with the tables: they describe all there
+ * is.
+ */
 export function describe(rows: readonly SchemaRow[]): Description {
   const tables: Record<string, Record<string, string>> = {};
   for (const { type, name, sql } of rows) {
@@ -55,7 +58,9 @@ function split(text: string): string[] {
   return [...pieces, text.slice(from)];
 }
 
-/** The same text for the same statement, however it was written: without quotes that need not be, in one letter case. */
+/**
+ * The same text for the same statement, however it was written: without quotes that need not be, in one letter case.
+ */
 const normal = (sql: string): string =>
   sql
     .split(/('(?:[^']|'')*')/)

@@ -27,7 +27,10 @@ const isMarked = (value: StoreValue): value is string => typeof value === 'strin
 const written = (value: StoreValue): StoreValue =>
   isMarked(value) ? value.replaceAll(MARKED, (_marked, digits: string) => asPostgres(Number(digits))) : value;
 
-/** The fewest digits that read back as the same double, as PostgreSQL writes them: with an exponent below 1e-4, and from 1e15 on. */
+/**
+ * The fewest digits that read back as the same double, as PostgreSQL writes them: with an exponent below 1e-4, and
+ * from 1e15 on.
+ */
 function asPostgres(value: number): string {
   const [digits = '', exponent = ''] = value.toExponential().split('e');
   const power = Number(exponent);

@@ -1,7 +1,9 @@
 import { StoreError } from '../../core/store/contract.ts';
 import { otherHand } from '../options.ts';
 
-/** Tables, columns, rules and triggers that are not as the tool has made them: it asks for nothing that is not there. */
+/**
+ * Tables, columns, rules and triggers that are not as the tool has made them: it asks for nothing that is not there.
+ */
 const ALTERED = /^(SQLITE_CONSTRAINT_(CHECK|NOTNULL|TRIGGER)|no such (table|column)|table .* has no column)/;
 
 /** What SQLite threw, in the words of the store contract. */

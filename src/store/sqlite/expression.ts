@@ -103,7 +103,10 @@ const BEYOND_ASCII = `GLOB '*[^' || char(1) || '-' || char(127) || ']*'`;
 
 type Names = Readonly<Record<string, string>>;
 
-/** The values under names, for a formula that needs one of them more than once. Later ones may use the names of those before. */
+/**
+ * The values under names, for a formula that needs one of them more than once. Later ones may use the names of those
+ * before.
+ */
 function bound(values: Names, formula: string, ...later: readonly Names[]): string {
   const steps = [values, ...later].map(
     (step, at) =>

@@ -5,15 +5,17 @@ import { StoreError } from '../../core/store/contract.ts';
 export interface FileWatch {
   /** Throws a `StoreError` where the open file is not the one that its name leads to. */
   check(): void;
-  /** The same, for those who ask all the time: it takes a look a few times a second. `now` is of `performance.now()`. */
+  /**
+   * The same, for those who ask all the time: it takes a look a few times a second. `now` is of `performance.now()`.
+   */
   checkNowAndThen(now: number): void;
 }
 
 const NOW_AND_THEN_MS = 250;
 
 /**
- * To be made when the file is open. SQLite goes on with a file that was deleted, and with one that was replaced: what is
- * written there is lost when the program ends.
+ * To be made when the file is open. SQLite goes on with a file that was deleted, and with one that was replaced: what
+ * is written there is lost when the program ends.
  */
 export function watchFile(file: string): FileWatch {
   const identity = (): string | undefined => {

@@ -21,8 +21,8 @@ import { isBusy, whenFree } from './when-free.ts';
 
 const ALTERING_MS = 600_000;
 /**
- * A read that takes so long, so often in a row, holds up others: it goes to a process of its own from then on. Once may be
- * the machine's fault, unless it is much too long.
+ * A read that takes so long, so often in a row, holds up others: it goes to a process of its own from then on. Once
+ * may be the machine's fault, unless it is much too long.
  */
 const SLOW_MS = 20;
 const SLOW_RUNS = 3;
@@ -51,7 +51,10 @@ export function openSqlite(
   const slowRuns = new WeakMap<Statement, number>();
   const isSlow = (statement: Statement): boolean =>
     statement.slow === true || (slowRuns.get(statement) ?? 0) >= SLOW_RUNS;
-  /** Does some work when it is its turn. Other programs may stand in its way for so long from now on, the wait included. */
+  /**
+   * Does some work when it is its turn. Other programs may stand in its way for so long from now on, the wait
+   * included.
+   */
   const begun = <Result>(busy: number, mayWait: boolean, work: (busyUntil: number) => Promise<Result>) => {
     const busyUntil = performance.now() + busy;
     return inLine(() => work(busyUntil), mayWait);
@@ -159,7 +162,8 @@ export function openSqlite(
     // Another program may be at the same work, for as long as that takes.
     alter: (work) =>
       begun(ALTERING_MS, true, async (busyUntil) => {
-        // A table that is made anew is dropped first: its rows must not take others along. The end looks after all of them.
+        // A table that is made anew is dropped first: its rows must not take others along. The end looks after all of
+        // them.
         writing.exec('PRAGMA foreign_keys = OFF');
         try {
           return await whole(

@@ -39,7 +39,8 @@ function stepOf(detail: string): PlanStep {
         way === 'SEARCH' ? `${table}: by index ${index} ${found}` : `${table}: in the order of index ${index}`;
       return { way: 'index', table, text: text.trim() };
     }
-    if (way === 'SEARCH') return { way: 'index', table, text: `${table}: by key ${/\(.*\)/.exec(rest)?.[0] ?? ''}`.trim() }; // prettier-ignore
+    if (way === 'SEARCH')
+      return { way: 'index', table, text: `${table}: by key ${/\(.*\)/.exec(rest)?.[0] ?? ''}`.trim() };
     return { way: 'scan', table, text: `${table}: every row` };
   }
   const [, clause] = /^USE TEMP B-TREE FOR (.+)$/.exec(detail) ?? [];

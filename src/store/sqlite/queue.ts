@@ -4,8 +4,8 @@ import { tooManyWriters } from '../options.ts';
 export type Queue = <Result>(work: () => Promise<Result>, mayWait?: boolean) => Promise<Result>;
 
 /**
- * SQLite has one writer, and a fair line is better than a race for it. Where `most` wait already, another one is refused
- * at once, unless it may wait however long the line is.
+ * SQLite has one writer, and a fair line is better than a race for it. Where `most` wait already, another one is
+ * refused at once, unless it may wait however long the line is.
  */
 export function makeQueue(most = Infinity): Queue {
   let last: Promise<unknown> = Promise.resolve();

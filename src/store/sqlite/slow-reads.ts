@@ -7,7 +7,10 @@ import { makeFairLine } from '../fair-line.ts';
 import { storeError } from './errors.ts';
 import type { Ask, Told } from './reader-process.ts';
 
-/** Reads that may take long, in processes of their own: SQLite works inside the process, and would hold up all the rest. */
+/**
+ * Reads that may take long, in processes of their own: SQLite works inside the process, and would hold up all the
+ * rest.
+ */
 export interface SlowReads {
   read(
     statement: Statement,
@@ -33,7 +36,11 @@ export function makeSlowReads(file: string, most: number, longest: number): Slow
   const program = fileURLToPath(new URL('./reader-process.js', import.meta.url));
 
   function start(): ReaderProcess {
-    const child = fork(program, [file], { serialization: 'advanced', execArgv: [], stdio: ['ignore', 'ignore', 'inherit', 'ipc'] }); // prettier-ignore
+    const child = fork(program, [file], {
+      serialization: 'advanced',
+      execArgv: [],
+      stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
+    });
     // A process without work keeps no program alive.
     child.unref();
     child.channel?.unref();

@@ -9,9 +9,41 @@ const number = (written: string): Syntax => ({ kind: 'number', written, spot });
 const list = (items: Syntax[]): Syntax => ({ kind: 'list', items, spot });
 
 /** Few values, so that equal ones meet; letters of several scripts, marks, signs that patterns know. */
-export const WORDS = ['', 'a', 'A', 'ab', 'Ab%', 'grey_hut', 'Grey Hut', 'É', 'é', 'e\u0301', 'ß', 'SS', 'ſ', 'Σ', 'ς', 'İ', 'ÆØ', 'Żółć', '日本', '😀', '\uffee', "it's", 'a\\b', '*[?]', '\n', 'ﬁ']; // prettier-ignore
+export const WORDS = [
+  '',
+  'a',
+  'A',
+  'ab',
+  'Ab%',
+  'grey_hut',
+  'Grey Hut',
+  'É',
+  'é',
+  'e\u0301',
+  'ß',
+  'SS',
+  'ſ',
+  'Σ',
+  'ς',
+  'İ',
+  'ÆØ',
+  'Żółć',
+  '日本',
+  '😀',
+  '\uffee',
+  "it's",
+  'a\\b',
+  '*[?]',
+  '\n',
+  'ﬁ',
+];
 export const DAYS = ['0001-01-01', '2026-02-28', '2026-06-12', '2026-06-13', '9999-12-31'];
-export const MOMENTS = ['2026-06-12T00:00:00.000Z', '2026-06-12T14:30:00.000Z', '2026-06-12T14:30:00.001Z', '1969-12-31T23:59:59.999Z']; // prettier-ignore
+export const MOMENTS = [
+  '2026-06-12T00:00:00.000Z',
+  '2026-06-12T14:30:00.000Z',
+  '2026-06-12T14:30:00.001Z',
+  '1969-12-31T23:59:59.999Z',
+];
 export const TIMES = ['00:00:00', '14:30:00', '14:30:00.500'];
 export const CODES = ['00000000-0000-4000-8000-000000000000', 'ffffffff-ffff-4fff-bfff-ffffffffffff'];
 export const WHOLES = [0, 1, -1, 2, 3, -7, 10, 100, 9007199254740991, -9007199254740991];
@@ -39,11 +71,34 @@ const kinds = fc.letrec<Kinds>((tie: fc.LetrecTypedTie<Kinds>) => ({
   ),
   numbers: oneOf(
     { depthSize: 'small', withCrossShrink: true },
-    of(['whole', 'count', 'real', 'price', 'exact', 'place.lat', 'place.cost', 'place.deep.n', 'up.whole', 'double', 'up.double']).map(property), // prettier-ignore
+    of([
+      'whole',
+      'count',
+      'real',
+      'price',
+      'exact',
+      'place.lat',
+      'place.cost',
+      'place.deep.n',
+      'up.whole',
+      'double',
+      'up.double',
+    ]).map(property),
     numeric.map(number),
     fc.tuple(of(['+', '-', '*', '/', '%', 'div']), tie('numbers'), tie('numbers')).map(([op, a, b]) => call(op, a, b)),
     tie('words').map((word) => call('length', word)),
-    of(['count(marks)', 'count(downs)', 'count(up.marks)', 'sum(notes.size)', 'min(notes.cost)', 'max(notes.cost)', 'sum(notes.cost)', 'min(notes.ratio)', 'sum(marks.weight)', 'sum(up.notes.size)']).map(aggregate), // prettier-ignore
+    of([
+      'count(marks)',
+      'count(downs)',
+      'count(up.marks)',
+      'sum(notes.size)',
+      'min(notes.cost)',
+      'max(notes.cost)',
+      'sum(notes.cost)',
+      'min(notes.ratio)',
+      'sum(marks.weight)',
+      'sum(up.notes.size)',
+    ]).map(aggregate),
     fc.tuple(tie('numbers'), numeric).map(([a, b]) => call('coalesce', a, number(b))),
   ),
   days: oneOf(
@@ -66,23 +121,59 @@ const kinds = fc.letrec<Kinds>((tie: fc.LetrecTypedTie<Kinds>) => ({
     comparisons(oneOf(tie('days'), tie('moments'))),
     fc.tuple(of(['=', '<>', '<', '>=']), of(TIMES)).map(([op, value]) => call(op, property('time'), text(value))),
     fc.tuple(of(['=', '<>']), of(CODES)).map(([op, value]) => call(op, text(value), property('code'))),
-    fc.tuple(of(['=', '<>', '<']), of([...PRICES, '0.001', '12.505'])).map(([op, value]) => call(op, property('price'), text(value))), // prettier-ignore
-    fc.tuple(of(['t_after', 't_before', 't_equals']), oneOf(tie('days'), tie('moments')), oneOf(tie('days'), tie('moments'))).map(([op, a, b]) => call(op, a, b)), // prettier-ignore
-    fc.tuple(tie('moments'), of(DAYS), of([...DAYS, '..'])).map(([at, from, to]) => call('t_during', at, { kind: 'interval', ends: [text(from), text(to)], spot })), // prettier-ignore
+    fc
+      .tuple(of(['=', '<>', '<']), of([...PRICES, '0.001', '12.505']))
+      .map(([op, value]) => call(op, property('price'), text(value))),
+    fc
+      .tuple(
+        of(['t_after', 't_before', 't_equals']),
+        oneOf(tie('days'), tie('moments')),
+        oneOf(tie('days'), tie('moments')),
+      )
+      .map(([op, a, b]) => call(op, a, b)),
+    fc
+      .tuple(tie('moments'), of(DAYS), of([...DAYS, '..']))
+      .map(([at, from, to]) => call('t_during', at, { kind: 'interval', ends: [text(from), text(to)], spot })),
     fc.tuple(tie('words'), patterns).map(([word, pattern]) => call('like', word, text(pattern))),
-    fc.tuple(tie('words'), patterns, of(['casei', 'accenti'])).map(([word, pattern, fold]) => call('like', call(fold, word), call(fold, text(pattern)))), // prettier-ignore
+    fc
+      .tuple(tie('words'), patterns, of(['casei', 'accenti']))
+      .map(([word, pattern, fold]) => call('like', call(fold, word), call(fold, text(pattern)))),
     fc.tuple(tie('numbers'), tie('numbers'), tie('numbers')).map((args) => call('between', ...args)),
-    fc.tuple(tie('words'), fc.array(tie('words'), { minLength: 2, maxLength: 3 })).map(([word, items]) => call('in', word, list(items))), // prettier-ignore
-    fc.tuple(tie('numbers'), fc.array(tie('numbers'), { minLength: 2, maxLength: 3 })).map(([word, items]) => call('in', word, list(items))), // prettier-ignore
-    oneOf(tie('words'), tie('numbers'), tie('days'), tie('conditions'), of(['tags', 'any', 'place', 'flag', 'code']).map(property)).map((value) => call('isNull', value)), // prettier-ignore
-    fc.tuple(lists, of(['tags', 'marks.name', 'mark_ids', 'up.tags', 'downs.word']), fc.uniqueArray(of(['a', 'ab', 'stove', 'É']), { minLength: 2, maxLength: 3 })).map(([op, name, items]) => call(op, property(name), list(items.map(text)))), // prettier-ignore
-    fc.tuple(lists, of(['tags', 'marks.name']), of(['up.tags', 'mark_ids'])).map(([op, a, b]) => call(op, property(a), property(b))), // prettier-ignore
-    fc.tuple(lists, of(['sizes', 'notes.size']), fc.array(of(['1', '2', '7']), { minLength: 2, maxLength: 3 })).map(([op, a, items]) => call(op, property(a), list(items.map(number)))), // prettier-ignore
-    fc.tuple(lists, of(['costs', 'notes.cost']), fc.array(of(['1.00', '12.50']), { minLength: 2, maxLength: 3 })).map(([op, a, items]) => call(op, property(a), list(items.map(text)))), // prettier-ignore
+    fc
+      .tuple(tie('words'), fc.array(tie('words'), { minLength: 2, maxLength: 3 }))
+      .map(([word, items]) => call('in', word, list(items))),
+    fc
+      .tuple(tie('numbers'), fc.array(tie('numbers'), { minLength: 2, maxLength: 3 }))
+      .map(([word, items]) => call('in', word, list(items))),
+    oneOf(
+      tie('words'),
+      tie('numbers'),
+      tie('days'),
+      tie('conditions'),
+      of(['tags', 'any', 'place', 'flag', 'code']).map(property),
+    ).map((value) => call('isNull', value)),
+    fc
+      .tuple(
+        lists,
+        of(['tags', 'marks.name', 'mark_ids', 'up.tags', 'downs.word']),
+        fc.uniqueArray(of(['a', 'ab', 'stove', 'É']), { minLength: 2, maxLength: 3 }),
+      )
+      .map(([op, name, items]) => call(op, property(name), list(items.map(text)))),
+    fc
+      .tuple(lists, of(['tags', 'marks.name']), of(['up.tags', 'mark_ids']))
+      .map(([op, a, b]) => call(op, property(a), property(b))),
+    fc
+      .tuple(lists, of(['sizes', 'notes.size']), fc.array(of(['1', '2', '7']), { minLength: 2, maxLength: 3 }))
+      .map(([op, a, items]) => call(op, property(a), list(items.map(number)))),
+    fc
+      .tuple(lists, of(['costs', 'notes.cost']), fc.array(of(['1.00', '12.50']), { minLength: 2, maxLength: 3 }))
+      .map(([op, a, items]) => call(op, property(a), list(items.map(text)))),
     of(['flag', 'up.flag']).map(property),
     of(['steward', 'walker']).map((role) => call('has_role', text(role))),
     fc.constant(call('=', property('up_id'), property('id'))),
-    fc.tuple(of(['and', 'or']), fc.array(tie('conditions'), { minLength: 2, maxLength: 3 })).map(([op, args]) => call(op, ...args)), // prettier-ignore
+    fc
+      .tuple(of(['and', 'or']), fc.array(tie('conditions'), { minLength: 2, maxLength: 3 }))
+      .map(([op, args]) => call(op, ...args)),
     tie('conditions').map((condition) => call('not', condition)),
   ),
 }));

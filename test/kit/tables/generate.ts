@@ -72,7 +72,7 @@ const model = (name: string): fc.Arbitrary<ModelSpec> => {
       stamps: fc.boolean(),
       sets: fc.subarray(FIELDS, { maxLength: 2 }),
       indexed: fc.boolean(),
-    }) // prettier-ignore
+    })
     .map(({ fields, relations: declared, stamps, sets, indexed }) => ({
       model: name,
       // Whether a key is numbered by the database stays as it is.

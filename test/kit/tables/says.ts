@@ -17,11 +17,15 @@ export function numberText(value: number): string {
 }
 
 /** The digits that count. */
-const digitsOf = (written: string): number => written.replace(/^-?0*\.?0*/, '').replace('.', '').replace(/0+$/, '').length; // prettier-ignore
+const digitsOf = (written: string): number =>
+  written
+    .replace(/^-?0*\.?0*/, '')
+    .replace('.', '')
+    .replace(/0+$/, '').length;
 
 /**
- * What a value says in another type, read by the service's own eyes; undefined where it says nothing, or not the same. An
- * independent reading of the table in docs/migrations.md.
+ * What a value says in another type, read by the service's own eyes; undefined where it says nothing, or not the same.
+ * An independent reading of the table in docs/migrations.md.
  */
 export function says(from: Kind, to: Kind, value: Value): Value | undefined {
   if (from.type === to.type && from.scale === to.scale) return value;
@@ -43,7 +47,9 @@ export function says(from: Kind, to: Kind, value: Value): Value | undefined {
   switch (to.type) {
     case 'integer': {
       const whole = rescale(exact, 0);
-      return whole !== undefined && whole.digits >= -BigInt(MOST) && whole.digits <= BigInt(MOST) ? Number(whole.digits) : undefined; // prettier-ignore
+      return whole !== undefined && whole.digits >= -BigInt(MOST) && whole.digits <= BigInt(MOST)
+        ? Number(whole.digits)
+        : undefined;
     }
     case 'number': {
       const isWhole = Number.isSafeInteger(Number(written)) && rescale(exact, 0) !== undefined;
@@ -66,7 +72,9 @@ function ofText(to: Kind, text: string): Value | undefined {
     case 'integer':
       return plain && Number.isSafeInteger(Number(text)) && String(Number(text)) === text ? Number(text) : undefined;
     case 'number':
-      return plain && text.replace(/[-.]/g, '').length <= 15 && numberText(Number(text)) === text ? Number(text) : undefined; // prettier-ignore
+      return plain && text.replace(/[-.]/g, '').length <= 15 && numberText(Number(text)) === text
+        ? Number(text)
+        : undefined;
     default: {
       if (to.type === 'decimal' && !plain) return undefined;
       const read = canonical({ ...to, rules: {} } as never, text);
@@ -77,4 +85,8 @@ function ofText(to: Kind, text: string): Value | undefined {
 
 /** What SQLite can't tell: how few digits make a double that has many. */
 export const isBeyondSqlite = (from: Kind, to: Kind, value: Value): boolean =>
-  from.type === 'number' && isText(to) && (digitsOf(plainDigits(String(value)) ?? '9'.repeat(99)) > 15 || Math.abs(value as number) > 1e300 || (value !== 0 && Math.abs(value as number) < 1e-300)); // prettier-ignore
+  from.type === 'number' &&
+  isText(to) &&
+  (digitsOf(plainDigits(String(value)) ?? '9'.repeat(99)) > 15 ||
+    Math.abs(value as number) > 1e300 ||
+    (value !== 0 && Math.abs(value as number) < 1e-300));

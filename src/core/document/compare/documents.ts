@@ -57,7 +57,9 @@ function operationsOf(document: Tree): Map<string, Operation> {
     for (const method of METHODS) {
       const item = shared[method];
       if (!isRecord(item)) continue;
-      const parameters = [...listOf(shared.parameters), ...listOf(item.parameters)].map((one) => resolved(document, one)); // prettier-ignore
+      const parameters = [...listOf(shared.parameters), ...listOf(item.parameters)].map((one) =>
+        resolved(document, one),
+      );
       const security = item.security ?? document.security;
       const callers = new Set(
         security === undefined || listOf(security).length === 0 ? [''] : listOf(security).map(callerText),
@@ -65,19 +67,22 @@ function operationsOf(document: Tree): Map<string, Operation> {
       const called = `${method.toUpperCase()} ${path}`;
       // What a parameter of the path is called makes no difference to who sends it.
       const inQuery = parameters.filter((one) => one.in !== 'path');
-      const named = new Map(inQuery.map((one) => [`${String(one.in as string)} ${String(one.name as string).toLowerCase()}`, one])); // prettier-ignore
+      const named = new Map(
+        inQuery.map((one) => [`${String(one.in as string)} ${String(one.name as string).toLowerCase()}`, one]),
+      );
       operations.set(`${method} ${path.replaceAll(/\{[^}]*\}/g, '{}')}`, { called, item, parameters: named, callers });
     }
   }
   return operations;
 }
 
-type Documents = { readonly before: Tree; readonly after: Tree }; // eslint-disable-line @typescript-eslint/consistent-type-definitions
+// eslint-disable-line @typescript-eslint/consistent-type-definitions
+type Documents = { readonly before: Tree; readonly after: Tree };
 type Tell = (what: string, breaking: boolean, depth?: number) => void;
 
 function compareOperations(documents: Documents, old: Operation, now: Operation, tell: Tell): void {
   if (old.item.operationId !== now.item.operationId) {
-    tell(`its operationId is ${String(now.item.operationId)} now, was ${String(old.item.operationId)}`, true); // prettier-ignore
+    tell(`its operationId is ${String(now.item.operationId)} now, was ${String(old.item.operationId)}`, true);
   }
   if (now.item.deprecated === true && old.item.deprecated !== true) tell('is deprecated now', false);
   compareCallers(old.callers, now.callers, tell);
@@ -86,7 +91,10 @@ function compareOperations(documents: Documents, old: Operation, now: Operation,
   compareResponses(documents, old.item.responses, now.item.responses, tell);
 }
 
-/** One of several ways to be allowed, as text: nothing where it is everybody's; `signed-in`, or the roles that it takes. */
+/**
+ * One of several ways to be allowed, as text: nothing where it is everybody's; `signed-in`, or the roles that it
+ * takes.
+ */
 const callerText = (requirement: unknown): string =>
   mapOf(requirement)
     .map(([, roles]) => (listOf(roles).length === 0 ? 'signed-in' : listOf(roles).join(' and ')))
@@ -125,10 +133,14 @@ function compareParameters(documents: Documents, old: Operation, now: Operation,
       tell(`${called} is gone`, one.in === 'query');
       continue;
     }
-    if (one.required !== other.required) tell(`${called} ${other.required === true ? 'must' : 'need not'} be given now`, other.required === true); // prettier-ignore
+    if (one.required !== other.required)
+      tell(`${called} ${other.required === true ? 'must' : 'need not'} be given now`, other.required === true);
     const [was, is] = [resolved(documents.before, one.schema), resolved(documents.after, other.schema)];
     if (JSON.stringify(was.default) !== JSON.stringify(is.default)) {
-      tell(`${called}, left out, means ${JSON.stringify(is.default) ?? 'nothing'} now, was ${JSON.stringify(was.default) ?? 'nothing'}`, true); // prettier-ignore
+      tell(
+        `${called}, left out, means ${JSON.stringify(is.default) ?? 'nothing'} now, was ${JSON.stringify(was.default) ?? 'nothing'}`,
+        true,
+      );
     }
     const { default: _was, ...oldSchema } = was;
     const { default: _is, ...newSchema } = is;
@@ -137,16 +149,21 @@ function compareParameters(documents: Documents, old: Operation, now: Operation,
   for (const [key, one] of now.parameters) {
     if (old.parameters.has(key)) continue;
     const isNeeded = one.required === true;
-    tell(`${one.in === 'query' ? 'parameter' : 'header'} ${String(one.name)} is new${isNeeded ? ', and must be given' : ''}`, isNeeded); // prettier-ignore
+    tell(
+      `${one.in === 'query' ? 'parameter' : 'header'} ${String(one.name)} is new${isNeeded ? ', and must be given' : ''}`,
+      isNeeded,
+    );
   }
 }
 
 function compareBodies(documents: Documents, before: unknown, after: unknown, tell: Tell): void {
   if (before === undefined && after === undefined) return;
   const [old, now] = [resolved(documents.before, before), resolved(documents.after, after)];
-  if (before === undefined) tell(`a body is new${now.required === true ? ', and must be sent' : ''}`, now.required === true); // prettier-ignore
+  if (before === undefined)
+    tell(`a body is new${now.required === true ? ', and must be sent' : ''}`, now.required === true);
   else if (after === undefined) tell('the body is gone', true);
-  else if (old.required !== now.required) tell(`the body ${now.required === true ? 'must' : 'need not'} be sent now`, now.required === true); // prettier-ignore
+  else if (old.required !== now.required)
+    tell(`the body ${now.required === true ? 'must' : 'need not'} be sent now`, now.required === true);
   compareContent(documents, 'request', 'body', old.content, now.content, tell);
 }
 
@@ -161,7 +178,8 @@ function compareContent(documents: Documents, way: Way, of: string, before: unkn
       compareSchemas(within(documents, way, of2, tell), resolved({}, one).schema, resolved({}, other).schema, '');
     }
   }
-  for (const type of now.keys()) if (!mapOf(before).some(([known]) => known === type) && before !== undefined) tell(`${of}: ${type} is new`, false); // prettier-ignore
+  for (const type of now.keys())
+    if (!mapOf(before).some(([known]) => known === type) && before !== undefined) tell(`${of}: ${type} is new`, false);
 }
 
 const isSuccess = (status: string): boolean => /^[23]/.test(status);

@@ -18,8 +18,8 @@ export interface Pair {
 }
 
 /**
- * Tells what has changed between two schemas. `place` is where they stand: a JSON Pointer into the values, behind the name
- * of the component that it begins in, so that what is used in many places is told of in one way.
+ * Tells what has changed between two schemas. `place` is where they stand: a JSON Pointer into the values, behind the
+ * name of the component that it begins in, so that what is used in many places is told of in one way.
  */
 export function compareSchemas(
   around: Pair,
@@ -39,13 +39,14 @@ export function compareSchemas(
   }
   const pair = is === undefined ? around : { ...around, depth: around.depth + 1 };
   const at = is === undefined ? place : `${is} `;
-  if (old.isNull !== now.isNull) note(`${spaced(place)}may${now.isNull ? '' : ' not'} be null now`, now.isNull === (way === 'response'), pair.depth); // prettier-ignore
+  if (old.isNull !== now.isNull)
+    note(`${spaced(place)}may${now.isNull ? '' : ' not'} be null now`, now.isNull === (way === 'response'), pair.depth);
   if (old.choices.length > 1 || now.choices.length > 1) compareChoices(pair, old.choices, now.choices, at, open);
   else if (old.choices[0] !== undefined && now.choices[0] !== undefined) {
     const [one, other] = [old.choices[0], now.choices[0]];
     // Beside null there is one form, which may have a name of its own.
     if (is === undefined && one.name !== undefined && other.name !== undefined)
-      compareSchemas(pair, one.given, other.given, at, open); // prettier-ignore
+      compareSchemas(pair, one.given, other.given, at, open);
     else compareOne(pair, one.schema, other.schema, at, open);
   }
 }
@@ -71,11 +72,15 @@ function choicesOf(document: Tree, given: unknown): { isNull: boolean; choices: 
   if (alternatives.length === 0 || schema.type !== undefined) {
     const types = typesOf(schema);
     const isNull = types === undefined ? listOf(schema.enum).includes(null) : types.has('null');
-    return types?.size === 1 && types.has('null') ? { isNull: true, choices: [] } : { isNull, choices: [{ name: nameOf(given), given, schema }] }; // prettier-ignore
+    return types?.size === 1 && types.has('null')
+      ? { isNull: true, choices: [] }
+      : { isNull, choices: [{ name: nameOf(given), given, schema }] };
   }
   const all = alternatives.map((one) => choicesOf(document, one));
   const isNull = all.some((one) => one.isNull);
-  const choices = all.flatMap((one, index) => one.choices.map((choice) => ({ ...choice, name: choice.name ?? nameOf(alternatives[index]) }))); // prettier-ignore
+  const choices = all.flatMap((one, index) =>
+    one.choices.map((choice) => ({ ...choice, name: choice.name ?? nameOf(alternatives[index]) })),
+  );
   return { isNull, choices };
 }
 
@@ -88,8 +93,11 @@ function compareChoices(
 ): void {
   const { note, way } = pair;
   const twin = (one: Choice, others: readonly Choice[], index: number): Choice | undefined =>
-    one.name === undefined ? others.filter(({ name }) => name === undefined)[index] : others.find(({ name }) => name === one.name); // prettier-ignore
-  const nameless = (list: readonly Choice[], choice: Choice): number => list.filter(({ name }) => name === undefined).indexOf(choice); // prettier-ignore
+    one.name === undefined
+      ? others.filter(({ name }) => name === undefined)[index]
+      : others.find(({ name }) => name === one.name);
+  const nameless = (list: readonly Choice[], choice: Choice): number =>
+    list.filter(({ name }) => name === undefined).indexOf(choice);
   for (const choice of old) {
     const other = twin(choice, now, nameless(old, choice));
     if (other !== undefined) compareSchemas(pair, choice.given, other.given, place, open);
@@ -133,7 +141,11 @@ function compareOne(pair: Pair, old: Tree, now: Tree, place: string, open: Set<s
     const is = now[keyword] === undefined ? `${keyword} is gone` : `${keyword} is ${JSON.stringify(now[keyword])} now`;
     tell(is, isRequest ? now[keyword] !== undefined : keyword === 'format');
   }
-  if (JSON.stringify(old.default) !== JSON.stringify(now.default)) tell(`left out means ${JSON.stringify(now.default) ?? 'nothing'} now, was ${JSON.stringify(old.default) ?? 'nothing'}`, false); // prettier-ignore
+  if (JSON.stringify(old.default) !== JSON.stringify(now.default))
+    tell(
+      `left out means ${JSON.stringify(now.default) ?? 'nothing'} now, was ${JSON.stringify(old.default) ?? 'nothing'}`,
+      false,
+    );
   if (now.deprecated === true && old.deprecated !== true) tell('is deprecated now', false);
   compareMembers(pair, old, now, place, open);
   const [was, is] = [old, now].map(({ anyOf }) =>
@@ -141,7 +153,8 @@ function compareOne(pair: Pair, old: Tree, now: Tree, place: string, open: Set<s
   );
   if (was!.length > 0 || is!.length > 0) compareChoices(pair, was!, is!, place, open);
   if (isRecord(old.items) && isRecord(now.items)) compareSchemas(pair, old.items, now.items, `${place}/0`, open);
-  if (isRecord(old.additionalProperties) && isRecord(now.additionalProperties)) compareSchemas(pair, old.additionalProperties, now.additionalProperties, `${place}/*`, open); // prettier-ignore
+  if (isRecord(old.additionalProperties) && isRecord(now.additionalProperties))
+    compareSchemas(pair, old.additionalProperties, now.additionalProperties, `${place}/*`, open);
 }
 
 type Tell = (what: string, breaking: boolean) => void;
@@ -155,7 +168,11 @@ function compareTypes(old: Tree, now: Tree, isRequest: boolean, tell: Tell): voi
   // Null has been told of.
   if (was === undefined && is !== undefined) tell(`is ${[...is].join(' or ')} now, was anything`, isRequest);
   else if (was !== undefined && is === undefined) tell(`is anything now, was ${[...was].join(' or ')}`, !isRequest);
-  else if (gone.length > 0 || come.length > 0) tell(`is ${[...is!].join(' or ')} now, was ${[...was!].join(' or ')}`, isRequest ? gone.length > 0 : come.length > 0); // prettier-ignore
+  else if (gone.length > 0 || come.length > 0)
+    tell(
+      `is ${[...is!].join(' or ')} now, was ${[...was!].join(' or ')}`,
+      isRequest ? gone.length > 0 : come.length > 0,
+    );
 }
 
 function without(from: ReadonlySet<string> | undefined, other: ReadonlySet<string> | undefined): string[] {
@@ -170,7 +187,9 @@ function compareValues(old: Tree, now: Tree, isRequest: boolean, tell: Tell): vo
   const valuesOf = ({ enum: all, const: only }: Tree): string[] | undefined =>
     (all ?? (only === undefined ? undefined : [only])) === undefined
       ? undefined
-      : listOf(all ?? [only]).filter((value) => value !== null).map((value) => JSON.stringify(value)); // prettier-ignore
+      : listOf(all ?? [only])
+          .filter((value) => value !== null)
+          .map((value) => JSON.stringify(value));
   const [was, is] = [old, now].map(valuesOf);
   if (was === undefined && is !== undefined) tell(`is one of ${is.join(', ')} now, was anything`, isRequest);
   else if (was !== undefined && is === undefined) tell(`is anything now, was one of ${was.join(', ')}`, !isRequest);
@@ -194,7 +213,12 @@ function compareMembers(pair: Pair, old: Tree, now: Tree, place: string, open: S
     }
     if (needed!.has(name) !== needs!.has(name)) {
       const isNeeded = needs!.has(name);
-      const what = way === 'request' ? `${isNeeded ? 'must' : 'need not'} be given now` : isNeeded ? 'is always there now' : 'may be missing now'; // prettier-ignore
+      const what =
+        way === 'request'
+          ? `${isNeeded ? 'must' : 'need not'} be given now`
+          : isNeeded
+            ? 'is always there now'
+            : 'may be missing now';
       note(`${at} ${what}`, isNeeded === (way === 'request'), pair.depth);
     }
     compareSchemas(pair, schema, is!.get(name), at, open);

@@ -10,7 +10,8 @@ import { diagramSvg } from './svg.ts';
 function drawn(count: number): ReturnType<typeof diagramOf> {
   const name = (at: number): string => (at === 0 ? 'member' : `thing-${at}`);
   const models = Array.from({ length: count }, (_none, at) => {
-    if (at === 0) return 'model: member\nfields: { email: { type: email, unique: true, required: true }, word: { type: secret } }\n'; // prettier-ignore
+    if (at === 0)
+      return 'model: member\nfields: { email: { type: email, unique: true, required: true }, word: { type: secret } }\n';
     const before = name(at - 1 - ((at * 7) % Math.min(at, 4)));
     const within = at > 2 && at % 4 === 0 ? `within: ${before}\n` : '';
     const owned = at % 3 === 0 ? 'owner: keeper\n' : '';
@@ -22,7 +23,10 @@ function drawn(count: number): ReturnType<typeof diagramOf> {
     return `model: ${name(at)}\n${within}${owned}fields: { name: { type: string }, size: { type: integer } }\nrelations: { ${relations.join(', ')} }\n`;
   });
   const { graph, problems } = compile({
-    service: { file: 's', text: 'service: { name: "Things & <more>" }\nidentity: { model: member, login: email, secret: word }\n' }, // prettier-ignore
+    service: {
+      file: 's',
+      text: 'service: { name: "Things & <more>" }\nidentity: { model: member, login: email, secret: word }\n',
+    },
     models: models.map((text, at) => ({ file: String(at), text })),
     environment: {},
   });

@@ -73,7 +73,9 @@ function lineOf(field: Field, model: Model): BoxLine {
 function linksOf(graph: Graph, model: Model): Link[] {
   const owner = model.owner?.[0];
   const single = (name: string): boolean =>
-    graph.models.some(({ reverses }) => reverses.some((one) => one.one && one.source === model.name && one.relation === name)); // prettier-ignore
+    graph.models.some(({ reverses }) =>
+      reverses.some((one) => one.one && one.source === model.name && one.relation === name),
+    );
   return [
     ...model.relations.map((relation): Link => ({
       from: model.name,
@@ -83,6 +85,15 @@ function linksOf(graph: Graph, model: Model): Link[] {
       owner: relation === owner,
       single: single(relation.name),
     })),
-    ...model.links.filter(({ member }) => member !== undefined).map(({ name, target }): Link => ({ from: model.name, to: target, kind: 'many', label: name, owner: false, single: false })), // prettier-ignore
+    ...model.links
+      .filter(({ member }) => member !== undefined)
+      .map(({ name, target }): Link => ({
+        from: model.name,
+        to: target,
+        kind: 'many',
+        label: name,
+        owner: false,
+        single: false,
+      })),
   ];
 }

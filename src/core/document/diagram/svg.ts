@@ -53,7 +53,10 @@ function boxPart(box: PlacedBox): string {
     const down = HEAD + LINE * at + 17;
     return `<text x="${PAD}" y="${down}" class="${mark}">${escaped(member)}</text><text class="type" x="${middle}" y="${down}">${escaped(type)}</text>`;
   });
-  const owner = box.owner === undefined ? [] : [`<text class="owned" x="${PAD}" y="${height - 9}">${escaped(ownerText(box))}</text>`]; // prettier-ignore
+  const owner =
+    box.owner === undefined
+      ? []
+      : [`<text class="owned" x="${PAD}" y="${height - 9}">${escaped(ownerText(box))}</text>`];
   return [
     `<g transform="translate(${x} ${y})"${signsIn ? ' class="signs-in"' : ''}>`,
     `<rect class="box" width="${width}" height="${height}" rx="4"/>`,
@@ -71,7 +74,12 @@ function linkPart({ points, kind, owner, single }: PlacedLink): string {
   if (first === undefined || second === undefined || last === undefined || before === undefined) return '';
   const path = `M${points.map(({ x, y }) => `${x} ${y}`).join('L')}`;
   const start = single ? bar(first, second, owner) : fork(first, second, owner);
-  const end = kind === 'many' ? fork(last, before, owner) : kind === 'part' ? diamond(last, before, owner) : bar(last, before, owner); // prettier-ignore
+  const end =
+    kind === 'many'
+      ? fork(last, before, owner)
+      : kind === 'part'
+        ? diamond(last, before, owner)
+        : bar(last, before, owner);
   return `<path class="link${owner ? ' owner' : ''}" d="${path}"/>${start}${end}`;
 }
 
@@ -102,7 +110,10 @@ function labelPart({ label, points, owner }: PlacedLink): string {
 
 /** What the marks mean. */
 function legendParts(): { readonly parts: readonly string[]; readonly width: number } {
-  const [left, right] = [{ x: 0, y: 14 }, { x: 44, y: 14 }]; // prettier-ignore
+  const [left, right] = [
+    { x: 0, y: 14 },
+    { x: 44, y: 14 },
+  ];
   const line = (owner: boolean): string => `<path class="link${owner ? ' owner' : ''}" d="M0 14H44"/>`;
   const samples: [string, string][] = [
     [`${line(false)}${fork(left, right, false)}${bar(right, left, false)}`, 'many refer to one'],

@@ -16,7 +16,11 @@ const BESIDE = ['406', '413', '414', '415', '428', '429', '500', '503', '4XX'];
 
 /** What of a service's endpoints, statuses, rules and grants no case has met. */
 export function coverageOf(graph: Graph, document: Record<string, unknown>, outcomes: readonly Outcome[]): Coverage {
-  const endpoints = allEndpoints(graph).map((endpoint) => ({ endpoint, named: `${endpoint.method} ${endpoint.path}`, isOf: matcherOf(endpoint.path) })); // prettier-ignore
+  const endpoints = allEndpoints(graph).map((endpoint) => ({
+    endpoint,
+    named: `${endpoint.method} ${endpoint.path}`,
+    isOf: matcherOf(endpoint.path),
+  }));
   const met = new Map<string, Answered[]>(endpoints.map(({ named }) => [named, []]));
   const ordered = [...endpoints].sort((one, other) => byNames(one.named, other.named));
   for (const answered of outcomes.flatMap((outcome) => outcome.answered)) {
@@ -25,9 +29,27 @@ export function coverageOf(graph: Graph, document: Record<string, unknown>, outc
   }
   return {
     endpoints: covered(endpoints.map(({ named }) => [named, met.get(named)!.length > 0])),
-    statuses: covered(endpoints.flatMap(({ endpoint, named }) => statusesOf(document, endpoint).map((status): [string, boolean] => [`${named} ${status}`, met.get(named)!.some((one) => String(one.status) === status)]))), // prettier-ignore
-    rules: covered(graph.models.flatMap((model) => rulesOf(model).map(([rule, pointer]): [string, boolean] => [`${model.name}${pointer.replace('/', '.')} ${rule}`, isTried(outcomes, model, rule, pointer)]))), // prettier-ignore
-    grants: covered(graph.identity === undefined ? [] : endpoints.flatMap(({ endpoint, named }) => grantsMet(graph, endpoint, met.get(named)!))), // prettier-ignore
+    statuses: covered(
+      endpoints.flatMap(({ endpoint, named }) =>
+        statusesOf(document, endpoint).map((status): [string, boolean] => [
+          `${named} ${status}`,
+          met.get(named)!.some((one) => String(one.status) === status),
+        ]),
+      ),
+    ),
+    rules: covered(
+      graph.models.flatMap((model) =>
+        rulesOf(model).map(([rule, pointer]): [string, boolean] => [
+          `${model.name}${pointer.replace('/', '.')} ${rule}`,
+          isTried(outcomes, model, rule, pointer),
+        ]),
+      ),
+    ),
+    grants: covered(
+      graph.identity === undefined
+        ? []
+        : endpoints.flatMap(({ endpoint, named }) => grantsMet(graph, endpoint, met.get(named)!)),
+    ),
   };
 }
 
@@ -48,9 +70,13 @@ function rulesOf(model: Model): [string, string][] {
     if (!isSettable(field, 'create')) return field.origin === 'field' ? [['readOnly', at]] : [];
     const { rules } = field;
     return [
-      ...(mustBeGiven(field) && field.derivedFrom === undefined && field !== model.owner?.[0]?.field ? [['required', at] as [string, string]] : []), // prettier-ignore
+      ...(mustBeGiven(field) && field.derivedFrom === undefined && field !== model.owner?.[0]?.field
+        ? [['required', at] as [string, string]]
+        : []),
       ...namesOf(field).map((rule): [string, string] => [rule, at]),
-      ...(rules.immutable && field.origin === 'field' && model.endpoints.has('update') ? [['immutable', at] as [string, string]] : []), // prettier-ignore
+      ...(rules.immutable && field.origin === 'field' && model.endpoints.has('update')
+        ? [['immutable', at] as [string, string]]
+        : []),
       ...(field.refersTo === undefined ? [] : [['unknown-record', at] as [string, string]]),
     ];
   });
@@ -59,10 +85,18 @@ function rulesOf(model: Model): [string, string][] {
   return model.endpoints.has('create') ? [...own, ...sets, ...across] : [];
 }
 
-const namesOf = (spec: ValueSpec): string[] => [...new Set(testsOf(spec).map(({ rule }) => rule))].filter((rule) => rule !== 'required'); // prettier-ignore
+const namesOf = (spec: ValueSpec): string[] =>
+  [...new Set(testsOf(spec).map(({ rule }) => rule))].filter((rule) => rule !== 'required');
 
 const isTried = (outcomes: readonly Outcome[], { name }: Model, rule: string, pointer: string): boolean =>
-  outcomes.some(({ case: one }) => one.model === name && one.steps.some(({ expect: { error } }) => error?.rule === rule && (error.pointer === pointer || error.pointer.startsWith(`${pointer}/`)))); // prettier-ignore
+  outcomes.some(
+    ({ case: one }) =>
+      one.model === name &&
+      one.steps.some(
+        ({ expect: { error } }) =>
+          error?.rule === rule && (error.pointer === pointer || error.pointer.startsWith(`${pointer}/`)),
+      ),
+  );
 
 /** Whether nobody is kept out: a part follows its whole. */
 function isForAll(graph: Graph, model: Model, grants: readonly Grant[]): boolean {
@@ -90,6 +124,13 @@ function grantsMet(
   const isIn = ({ status }: Answered): boolean => status < 400 || status === 412 || status === 422 || status === 409;
   return [
     ...(isClosed ? [] : [[`${words}: ${grantsText(model, grants)}, let in`, asked.some(isIn)] as [string, boolean]]),
-    ...(isOpen ? [] : [[`${words}: ${grantsText(model, grants)}, kept out`, asked.some(({ status }) => [401, 403, 404].includes(status)) || name === 'list'] as [string, boolean]]), // prettier-ignore
+    ...(isOpen
+      ? []
+      : [
+          [
+            `${words}: ${grantsText(model, grants)}, kept out`,
+            asked.some(({ status }) => [401, 403, 404].includes(status)) || name === 'list',
+          ] as [string, boolean],
+        ]),
   ];
 }

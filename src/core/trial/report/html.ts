@@ -6,7 +6,8 @@ export function htmlReport(result: TrialResult, url: string): string {
   const { service, outcomes, skipped, milliseconds, coverage } = result;
   const failed = failedOf(outcomes);
   const passed = outcomes.length - failed.length;
-  const verdict = failed.length === 0 ? `All ${passed} cases passed` : `${failed.length} of ${outcomes.length} cases failed`; // prettier-ignore
+  const verdict =
+    failed.length === 0 ? `All ${passed} cases passed` : `${failed.length} of ${outcomes.length} cases failed`;
   return `<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">
 <title>${escaped(service)}: ${verdict}</title><style>${STYLE}</style></head><body><main>
@@ -53,7 +54,10 @@ ${faults.map(({ what, expected, got }) => `<dt>${escaped(what)}</dt><dd><pre><sp
 function scenariosHtml(outcomes: readonly Outcome[]): string {
   const all = outcomes.filter((one) => one.case.endpoint === 'scenario');
   if (all.length === 0) return '';
-  const rows = all.map(({ case: one, failure }) => `<tr><td>${escaped(one.title)} <span class="dim">${escaped(one.model)}</span></td><td class="${failure === undefined ? 'ok' : 'no'}">${failure === undefined ? 'passed' : 'failed'}</td></tr>`); // prettier-ignore
+  const rows = all.map(
+    ({ case: one, failure }) =>
+      `<tr><td>${escaped(one.title)} <span class="dim">${escaped(one.model)}</span></td><td class="${failure === undefined ? 'ok' : 'no'}">${failure === undefined ? 'passed' : 'failed'}</td></tr>`,
+  );
   return `<section><h2>Scenarios</h2><table>${rows.join('')}</table></section>`;
 }
 
@@ -90,7 +94,10 @@ function callers(outcomes: readonly Outcome[]): string {
   }
   if (people.size === 0) return '';
   const names = [...people];
-  const rows = [...met].map(([row, cells]) => `<tr><td>${escaped(row)}</td>${names.map((name) => `<td class="who">${[...(cells.get(name) ?? [])].sort().join(' ') || '<span class="dim">·</span>'}</td>`).join('')}</tr>`); // prettier-ignore
+  const rows = [...met].map(
+    ([row, cells]) =>
+      `<tr><td>${escaped(row)}</td>${names.map((name) => `<td class="who">${[...(cells.get(name) ?? [])].sort().join(' ') || '<span class="dim">·</span>'}</td>`).join('')}</tr>`,
+  );
   return `<section><h2>What callers were answered</h2><table><tr><th></th>${names.map((name) => `<th>${escaped(name)}</th>`).join('')}</tr>${rows.join('')}</table></section>`;
 }
 
@@ -106,6 +113,9 @@ function coverageHtml(coverage: Coverage): string {
 function slowest(outcomes: readonly Outcome[]): string {
   const slow = [...outcomes].sort((one, other) => other.milliseconds - one.milliseconds).slice(0, 8);
   const most = slow[0]?.milliseconds ?? 1;
-  const rows = slow.map(({ case: one, milliseconds }) => `<tr><td>${escaped(one.model)}, ${one.endpoint}: ${escaped(one.title)}</td><td>${milliseconds.toFixed(0)} ms</td><td style="width:220px;text-align:left"><span class="bar" style="width:${Math.max(4, Math.round((200 * milliseconds) / most))}px"></span></td></tr>`); // prettier-ignore
+  const rows = slow.map(
+    ({ case: one, milliseconds }) =>
+      `<tr><td>${escaped(one.model)}, ${one.endpoint}: ${escaped(one.title)}</td><td>${milliseconds.toFixed(0)} ms</td><td style="width:220px;text-align:left"><span class="bar" style="width:${Math.max(4, Math.round((200 * milliseconds) / most))}px"></span></td></tr>`,
+  );
   return `<table>${rows.join('')}</table>`;
 }

@@ -11,10 +11,16 @@ export function junitXml({ service, outcomes, skipped, milliseconds }: TrialResu
       const head = `    <testcase classname="${text(`${model}.${endpoint}`)}" name="${text(title)}" time="${seconds(took)}"`;
       if (failure === undefined) return `${head}/>`;
       const faults = failure.faults.map(({ what, expected, got }) => `${what}: expected ${expected}, got ${got}`);
-      const sent = [`sent ${curlOf(failure.sent, url)}`, `answered ${failure.answer.status} ${JSON.stringify(failure.answer.body) ?? ''}`]; // prettier-ignore
+      const sent = [
+        `sent ${curlOf(failure.sent, url)}`,
+        `answered ${failure.answer.status} ${JSON.stringify(failure.answer.body) ?? ''}`,
+      ];
       return `${head}>\n      <failure message="${text(faults[0] ?? 'failed')}">${text([...faults, ...sent].join('\n'))}</failure>\n    </testcase>`;
     });
-    const none = left.map(({ title, why }) => `    <testcase classname="${text(model)}" name="${text(title)}"><skipped message="${text(why)}"/></testcase>`); // prettier-ignore
+    const none = left.map(
+      ({ title, why }) =>
+        `    <testcase classname="${text(model)}" name="${text(title)}"><skipped message="${text(why)}"/></testcase>`,
+    );
     const took = own.reduce((sum, one) => sum + one.milliseconds, 0);
     return [
       `  <testsuite name="${text(model)}" tests="${own.length + left.length}" failures="${failedOf(own).length}" skipped="${left.length}" time="${seconds(took)}">`,

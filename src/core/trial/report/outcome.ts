@@ -46,7 +46,8 @@ export interface Covered {
   readonly missing: readonly string[];
 }
 
-export const failedOf = (outcomes: readonly Outcome[]): Outcome[] => outcomes.filter(({ failure }) => failure !== undefined); // prettier-ignore
+export const failedOf = (outcomes: readonly Outcome[]): Outcome[] =>
+  outcomes.filter(({ failure }) => failure !== undefined);
 
 /** A request as a POSIX shell sends it to a service at an address. */
 export function curlOf({ method, path, headers, body, as }: Sent, url: string): string {
@@ -57,6 +58,17 @@ export function curlOf({ method, path, headers, body, as }: Sent, url: string): 
 }
 
 /** What a table of cases has columns for, in their order. */
-export const COLUMNS = ['list', 'read', 'create', 'replace', 'update', 'delete', 'clear', 'operation', 'journal', 'sign-in'] as const; // prettier-ignore
+export const COLUMNS = [
+  'list',
+  'read',
+  'create',
+  'replace',
+  'update',
+  'delete',
+  'clear',
+  'operation',
+  'journal',
+  'sign-in',
+] as const;
 
 const quoted = (text: string): string => `'${text.replaceAll("'", `'\\''`)}'`;
