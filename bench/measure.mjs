@@ -29,7 +29,8 @@ export async function load(url, { paths, bodies }, duration = 1) {
   const result = await autocannon({ url, connections: CONNECTIONS, duration, requests });
   if (result.non2xx + result.errors + result.timeouts > 0)
     throw new Error(
-      `${url}${paths[0]}: ${JSON.stringify({ ...result.statusCodeStats, errors: result.errors, timeouts: result.timeouts })}`,
+      `${url}${paths[0]}: ` +
+        `${JSON.stringify({ ...result.statusCodeStats, errors: result.errors, timeouts: result.timeouts })}`,
     );
   return Math.round(result.requests.total / result.duration);
 }

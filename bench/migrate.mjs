@@ -56,7 +56,10 @@ const fillOf = (address) => {
     address.startsWith('sqlite:') ? 'i % 9000' : 'i % 9000 / 100.0',
     `'{"street":"Road ' || i || '"}'`,
   ];
-  const rows = `SELECT 'Hut ' || i, ${price}, '' || i, ${address.startsWith('sqlite:') ? place : `(${place})::json`} FROM n`;
+  const rows =
+    `SELECT 'Hut ' || i, ${price}, '' || i, ` +
+    `${address.startsWith('sqlite:') ? place : `(${place})::json`} ` +
+    'FROM n';
   const numbers = `WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < ${ROWS})`;
   return `INSERT INTO huts (name, price, code, place) ${numbers} ${rows}`;
 };
@@ -150,7 +153,10 @@ try {
   }
   const page = fileURLToPath(new URL('../docs/benchmarks.md', import.meta.url));
   const [head, , tail] = readFileSync(page, 'utf8').split(/(?:<!-- migrations -->|<!-- end of migrations -->)/);
-  const table = `| store | what changes | of a plain \`UPDATE\` | longest read meanwhile | longest write |\n| --- | --- | --- | --- | --- |\n${rows.join('\n')}`;
+  const table =
+    '| store | what changes | of a plain `UPDATE` | longest read meanwhile | ' +
+    'longest write |\n| --- | --- | --- | --- | --- |\n' +
+    `${rows.join('\n')}`;
   writeFileSync(page, `${head}<!-- migrations -->\n\n${table}\n\n<!-- end of migrations -->${tail}`);
 } finally {
   await server.stop();

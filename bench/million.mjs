@@ -85,5 +85,9 @@ async function quickBesideSlow(url) {
     await slow;
     ratios.push(Math.max(beside, 1) / Math.max(alone, 1));
   }
-  return `99th percentile of reads by key beside a scan of a million records (${(took / 1000).toFixed(1)} s each), of that without | ${middle(ratios).toFixed(1)} | 3 at most`;
+  return (
+    '99th percentile of reads by key beside a scan of a million records ' +
+    `(${(took / 1000).toFixed(1)} s each), of that without | ${middle(ratios).toFixed(1)} | 3 at ` +
+    'most'
+  );
 }

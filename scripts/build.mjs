@@ -96,5 +96,8 @@ function licenses(inputs) {
     const text = file === undefined ? `${license}\n` : readFileSync(join(folder, file), 'utf8');
     return `${name} ${version}\n\n${text.trim()}\n`;
   });
-  return `Vantfell has parts of these packages in it, under their own licences.\n\n${texts.join(`\n${'-'.repeat(80)}\n\n`)}`;
+  return (
+    'Vantfell has parts of these packages in it, under their own ' +
+    `licences.\n\n${texts.join(`\n${'-'.repeat(80)}\n\n`)}`
+  );
 }

@@ -148,7 +148,8 @@ function shootReport() {
   cpSync(join(folder, 'fell-huts'), join(folder, 'spoiled'), { recursive: true });
   writeFileSync(
     join(folder, 'spoiled/code/report.hooks.ts'),
-    "import { hooks } from 'vantfell';\nexport default hooks('report', { beforeCreate(draft) { if (draft.severity === 'urgent') draft.tags = ['urgent']; } });\n",
+    "import { hooks } from 'vantfell';\nexport default hooks('report', { beforeCreate(draft) " +
+      "{ if (draft.severity === 'urgent') draft.tags = ['urgent']; } });\n",
   );
   spawnSync(join(folder, 'vantfell'), ['trial', '-C', 'spoiled', '--report', 'report.html'], { cwd: folder });
   shootPage('report.html', 'report', '1280,1500');
@@ -199,7 +200,9 @@ function growProject(growing) {
 async function shoot(name, command) {
   const done = join(folder, `${name}.done`);
   const shown = command.split(/\n|;| & /)[0].trim();
-  const script = `PATH=${folder}:$PATH; cd ${folder}; clear; cat <<'SHOWN'\n$ ${shown}\nSHOWN\n${command}\nprintf '\\033[?25l'; touch ${done}; sleep 60`;
+  const script =
+    `PATH=${folder}:$PATH; cd ${folder}; clear; cat <<'SHOWN'\n` +
+    `$ ${shown}\nSHOWN\n${command}\nprintf '\\033[?25l'; touch ${done}; sleep 60`;
   const finished = new Promise((resolve) => {
     const watcher = watch(folder, () => {
       if (!existsSync(done)) return;

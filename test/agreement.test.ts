@@ -75,25 +75,29 @@ describe.each(graph.models.map((model) => [model.name, model] as const))('%s', (
     if (kind === 'update') expect(taken).toBeGreaterThan(100);
   });
 
-  test('each value that the service takes for a member, the document takes, and where no rule is in words the reverse', () => {
-    const validate = ajv.compile({ $ref: `document:/#/components/schemas/${typeName(model)}.update` });
-    // What may be hidden from somebody may be null in what they send back.
-    const mayBeNull = (field: Field): boolean => mayBeHidden(graph, model, field);
-    const read = bodyReader(model, 'update', { mayLeaveOut: () => false, mayBeNull });
-    for (const field of model.fields) {
-      if (!isSettable(field, 'update')) continue;
-      const inWords =
-        field.type === 'decimal' || field.rules.trim || field.type === 'email' || field.rules.letters !== undefined;
-      fc.assert(
-        fc.property(anyValue, (value) => {
-          const body = { [field.member]: value };
-          const taken = read(body).failures.length === 0;
-          const valid = validate(body);
-          if (taken || !inWords) expect({ body, valid }).toEqual({ body, valid: taken });
-        }),
-      );
-    }
-  });
+  test(
+    'each value that the service takes for a member, the document ' +
+      'takes, and where no rule is in words the reverse',
+    () => {
+      const validate = ajv.compile({ $ref: `document:/#/components/schemas/${typeName(model)}.update` });
+      // What may be hidden from somebody may be null in what they send back.
+      const mayBeNull = (field: Field): boolean => mayBeHidden(graph, model, field);
+      const read = bodyReader(model, 'update', { mayLeaveOut: () => false, mayBeNull });
+      for (const field of model.fields) {
+        if (!isSettable(field, 'update')) continue;
+        const inWords =
+          field.type === 'decimal' || field.rules.trim || field.type === 'email' || field.rules.letters !== undefined;
+        fc.assert(
+          fc.property(anyValue, (value) => {
+            const body = { [field.member]: value };
+            const taken = read(body).failures.length === 0;
+            const valid = validate(body);
+            if (taken || !inWords) expect({ body, valid }).toEqual({ body, valid: taken });
+          }),
+        );
+      }
+    },
+  );
 
   test('every endpoint is found at its path, and nothing at a path like it', () => {
     const routes = makeRoutes(graph);

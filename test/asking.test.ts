@@ -34,7 +34,9 @@ test('a hook that throws is told with its place in the project, and without a st
     'vantfell.yaml': 'service: { name: X }\n',
     'models/a.yaml': 'model: shelf\nfields: { name: { type: string } }\n',
     'code/shelf.hooks.ts':
-      "import { hooks } from 'vantfell';\nexport default hooks('shelf', {\n  beforeCreate() {\n    throw new Error('no wood');\n  },\n});\n",
+      "import { hooks } from 'vantfell';\nexport default hooks('shelf', {\n" +
+      "  beforeCreate() {\n    throw new Error('no wood');\n" +
+      '  },\n});\n',
   });
   const ran = await vantfell(['send', 'POST', '/shelves', '{"name": "Oak"}', '-C', own]);
   expect(ran.code).toBe(1);

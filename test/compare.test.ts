@@ -27,10 +27,12 @@ fields: { name: { type: string } }
 relations: { huts: { from: hut.keeper } }
 `;
 const SIGNED =
-  'service: { name: Huts }\nkey: kkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkk\nidentity: { model: member, login: login, secret: word, roles: roles }\n';
+  'service: { name: Huts }\nkey: kkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkkk\n' +
+  'identity: { model: member, login: login, secret: word, roles: roles }\n';
 const PEOPLE = MODEL.replace(
   'fields: { name: { type: string } }',
-  'fields: { name: { type: string }, login: { type: string, required: true, unique: true }, word: { type: secret }, roles: { type: array, items: { type: string } } }',
+  'fields: { name: { type: string }, login: { type: string, required: true, unique: true }, ' +
+    'word: { type: secret }, roles: { type: array, items: { type: string } } }',
 );
 
 function documentOf(model: string, service = 'service: { name: Huts }'): Record<string, unknown> {

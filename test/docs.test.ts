@@ -42,7 +42,9 @@ describe('the README', () => {
 /** The other models that an example may name; one that the example has itself is left out. */
 const AROUND: Readonly<Record<string, string>> = {
   member:
-    'fields: { name: { type: string, required: true, default: x }, email: { type: email, required: true, unique: true }, passphrase: { type: secret }, subject: { type: string, unique: true }, roles: { type: array, items: { enum: [walker, steward] } } }',
+    'fields: { name: { type: string, required: true, default: x }, email: { type: email, ' +
+    'required: true, unique: true }, passphrase: { type: secret }, subject: { type: string, ' +
+    'unique: true }, roles: { type: array, items: { enum: [walker, steward] } } }',
   hut: 'may: { read: anybody }\nfields: { name: { type: string } }\nrelations: { warden: { to: member } }',
   amenity: 'fields: { slug: { type: string } }',
   night: 'within: hut\nfields: { date: { type: date } }',

@@ -162,7 +162,8 @@ async function postgres(url: string): Promise<Asked> {
   }
   await client.query('CREATE TABLE things_marks (thing_id uuid, mark_id text COLLATE "C")');
   await client.query(
-    'CREATE TABLE vantfell_letters (letter text COLLATE "C" PRIMARY KEY, casei text, accenti text, lower text, upper text)',
+    'CREATE TABLE vantfell_letters (letter text COLLATE "C" PRIMARY KEY, ' +
+      'casei text, accenti text, lower text, upper text)',
   );
   await client.query('INSERT INTO vantfell_letters SELECT * FROM json_populate_recordset(null::vantfell_letters, $1)', [
     JSON.stringify([...allLetters().values()]),

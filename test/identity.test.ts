@@ -211,8 +211,15 @@ describe('limits', () => {
 describe('an outside issuer', () => {
   const ISSUER = 'https://issuer.example';
   const PROJECT = {
-    'vantfell.yaml': `service: { name: Guests }\nkey: guests-key-guests-key-guests-key-guests\nidentity: { model: visitor, subject: sub, roles: roles, tokens: { jwks: keys.json, issuer: "${ISSUER}", audience: guests, create: { name: name, email: email } } }\n`,
-    'models/visitor.yaml': `model: visitor\nfields:\n  sub: { type: string, required: true, unique: true, maxLength: 80 }\n  name: { type: string, required: true, maxLength: 40 }\n  email: { type: email }\n  roles: { type: array, items: { enum: [host] }, default: [] }\nmay: { read: owner, update: owner, create: nobody, delete: owner }\n`,
+    'vantfell.yaml':
+      'service: { name: Guests }\nkey: guests-key-guests-key-guests-key-guests\n' +
+      'identity: { model: visitor, subject: sub, roles: roles, tokens: { jwks: keys.json, ' +
+      `issuer: "${ISSUER}", audience: guests, create: { name: name, email: email } } }\n`,
+    'models/visitor.yaml':
+      'model: visitor\nfields:\n  sub: { type: string, required: true, unique: true, ' +
+      'maxLength: 80 }\n  name: { type: string, required: true, maxLength: 40 }\n' +
+      '  email: { type: email }\n  roles: { type: array, items: { enum: [host] }, default: [] ' +
+      '}\nmay: { read: owner, update: owner, create: nobody, delete: owner }\n',
   };
 
   test('its tokens are held to algorithm, issuer, audience and time; who is new gets a record', async () => {

@@ -115,7 +115,8 @@ const cases: Record<string, Case> = {
       '{"all":{}}',
     ],
     told: [
-      'hut.v: json becomes object; 10 rows have a value that can\'t become object unchanged (as "\\"x\\""), which stops it',
+      "hut.v: json becomes object; 10 rows have a value that can't become " +
+        'object unchanged (as "\\"x\\""), which stops it',
     ],
   },
   'items of another type': {

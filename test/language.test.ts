@@ -20,7 +20,8 @@ describe('what is wrong is told at its place', () => {
   test.each<[string, string, string[]]>([
     [
       'fields inside fields',
-      'model: a\nfields: { o: { type: object, properties: { x: { type: array, items: { type: integer, minimum: 5, maximum: 1 } } } } }',
+      'model: a\nfields: { o: { type: object, properties: { x: { type: array, ' +
+        'items: { type: integer, minimum: 5, maximum: 1 } } } } }',
       ['2:107 empty-range'],
     ],
     [
@@ -146,17 +147,23 @@ describe('what is wrong is told at its place', () => {
     ],
     [
       'a draw through another record',
-      'model: a\nrelations: { s: { to: b } }\ndraws: [{ from: s.n, amount: s.n }]\n---\nmodel: b\nfields: { n: { type: integer } }',
+      'model: a\nrelations: { s: { to: b } }\ndraws: [{ from: s.n, amount: s.n ' +
+        '}]\n---\nmodel: b\nfields: { n: { type: integer } }',
       ['3:30 beyond-the-record'],
     ],
     [
       'a draw of a number from an integer',
-      'model: a\nfields: { x: { type: number } }\nrelations: { s: { to: b } }\ndraws: [{ from: s.n, amount: x }]\n---\nmodel: b\nfields: { n: { type: integer } }',
+      'model: a\nfields: { x: { type: number } }\n' +
+        'relations: { s: { to: b } }\ndraws: [{ from: s.n, amount: x }]\n' +
+        '---\nmodel: b\nfields: { n: { type: integer } }',
       ['4:30 wrong-type'],
     ],
     [
       'a message of a draw with an unknown name',
-      'model: a\nfields: { x: { type: integer } }\nrelations: { s: { to: b } }\ndraws: [{ from: s.n, amount: x, refuse: "only {available} of {s.m}" }]\n---\nmodel: b\nfields: { n: { type: integer } }',
+      'model: a\nfields: { x: { type: integer } }\n' +
+        'relations: { s: { to: b } }\ndraws: [{ from: s.n, amount: x, refuse: ' +
+        '"only {available} of {s.m}" }]\n---\nmodel: b\n' +
+        'fields: { n: { type: integer } }',
       ['4:63 unknown-field'],
     ],
     ['who sees a field that is none', 'model: a\nmay: { fields: { n: owner } }', ['2:18 unknown-field']],

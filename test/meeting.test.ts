@@ -141,7 +141,10 @@ test.each([
 ])('a hook that %s keeps nothing, and the terminal is told', async (_what, code, told) => {
   const cwd = project({
     'vantfell.yaml': 'service: { name: X }\nstore: sqlite:./x.db\nlimits: { transaction: 300ms }\n',
-    'code/shelf.hooks.ts': `import { hooks } from 'vantfell';\nexport default hooks('shelf', {\n  beforeCreate(draft, scope) { ${code} },\n});\n`,
+    'code/shelf.hooks.ts':
+      `import { hooks } from 'vantfell';\nexport default hooks('shelf', {\n` +
+      `  beforeCreate(draft, scope) { ${code} },\n` +
+      '});\n',
   });
   const ran = await vantfell(['send', 'POST', '/shelves', '{"name": "Oak"}', '--json'], { cwd });
   expect(ran.code).toBe(1);

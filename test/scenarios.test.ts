@@ -74,7 +74,8 @@ test('scenarios run beside derived cases, each on the samples as they are; repor
   const folder = folderWith({
     'vantfell.yaml': 'service: { name: Tea House }\n',
     'models/tea.yaml':
-      'model: tea\nfields: { name: { type: string, required: true, unique: true }, grams: { type: integer, required: true, minimum: 0 } }\n',
+      'model: tea\nfields: { name: { type: string, required: true, unique: true }, ' +
+      'grams: { type: integer, required: true, minimum: 0 } }\n',
     'samples/teas.yaml': 'mist: { name: Mist, grams: 40 }\nember: { name: Ember, grams: 7 }\n',
     'trials/tea.yaml': `trial: Tea is drunk
 steps:
@@ -121,7 +122,10 @@ test('scenarios run against a service that runs already, with the keys that are 
   const folder = demoFolder();
   writeFileSync(
     join(folder, 'trials/beds.yaml'),
-    "trial: It is there\nas: member/tor\nsteps:\n  - { send: 'GET /v1/huts/{hut/grey-hut}', expect: { status: 200 } }\n  - { send: 'GET /v1/amenities/{amenity/stove}', expect: { status: 200 } }\n  - { send: GET /v1/me, expect: { body: { data: { name: Tor Brattlid } } } }\n",
+    'trial: It is there\nas: member/tor\nsteps:\n' +
+      "  - { send: 'GET /v1/huts/{hut/grey-hut}', expect: { status: 200 } }\n" +
+      "  - { send: 'GET /v1/amenities/{amenity/stove}', expect: { status: 200 } }\n" +
+      '  - { send: GET /v1/me, expect: { body: { data: { name: Tor Brattlid } } } }\n',
   );
   expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
   const server = await serving(folder);

@@ -74,7 +74,9 @@ describe('seed', () => {
     const folder = folderWith({
       'vantfell.yaml': 'service: { name: X }\n',
       'models/all.yaml':
-        'model: member\nfields: { name: { type: string } }\n---\nmodel: hut\nrelations: { warden: { to: member } }\n---\n' +
+        'model: member\nfields: { name: { type: string } }\n' +
+        '---\nmodel: hut\nrelations: { warden: { to: member } }\n' +
+        '---\n' +
         'model: night\nwithin: hut\nfields: { date: { type: date } }\n',
       [file]: text,
     });
@@ -83,8 +85,10 @@ describe('seed', () => {
     expect(ran.err).toContain(message);
   });
 
-  test('samples that refer to each other, to themselves and onward are loaded; a circle that can not be is told', async () => {
-    const team = (required: string) => `model: team
+  test(
+    'samples that refer to each other, to themselves and onward ' + 'are loaded; a circle that can not be is told',
+    async () => {
+      const team = (required: string) => `model: team
 fields: { name: { type: string } }
 relations: { captain: { to: player${required} }, rival: { to: team } }
 ---
@@ -92,44 +96,45 @@ model: player
 fields: { name: { type: string } }
 relations: { team: { to: team, required: true } }
 `;
-    const folder = folderWith({
-      'vantfell.yaml': 'service: { name: X }\n',
-      'models/team.yaml': team(''),
-      'samples/teams.yaml':
-        'reds: { name: Reds, captain: ann, rival: blues }\nblues: { name: Blues, captain: bo, rival: blues }\n',
-      'samples/players.yaml': 'ann: { name: Ann, team: reds }\nbo: { name: Bo, team: blues }\n',
-    });
-    const seeded = async () => (await vantfell(['seed', '-C', folder])).out.replace(/ +/g, ' ');
-    expect(await seeded()).toMatch(/team 2 0 0\s+player 2 0 0/);
-    expect(await seeded()).toMatch(/team 0 0 2\s+player 0 0 2/);
-    const server = await serving(folder);
-    const [blues, reds] = (await ask(`${server.url}/teams?sort=name`)).body.data;
-    const [ann, bo] = (await ask(`${server.url}/players?sort=name`)).body.data;
-    expect([reds.captain_id, blues.captain_id, reds.rival_id, blues.rival_id, ann.team_id]).toEqual([
-      ann.id,
-      bo.id,
-      blues.id,
-      blues.id,
-      reds.id,
-    ]);
-    await server.stop();
-    writeFileSync(
-      join(folder, 'samples/teams.yaml'),
-      'reds: { name: Reds, captain: ann, rival: blues }\nblues: { name: Blues, captain: ann, rival: reds }\n',
-    );
-    expect(await seeded()).toMatch(/team 0 1 1\s+player 0 0 2/);
+      const folder = folderWith({
+        'vantfell.yaml': 'service: { name: X }\n',
+        'models/team.yaml': team(''),
+        'samples/teams.yaml':
+          'reds: { name: Reds, captain: ann, rival: blues }\nblues: { name: Blues, captain: bo, rival: blues }\n',
+        'samples/players.yaml': 'ann: { name: Ann, team: reds }\nbo: { name: Bo, team: blues }\n',
+      });
+      const seeded = async () => (await vantfell(['seed', '-C', folder])).out.replace(/ +/g, ' ');
+      expect(await seeded()).toMatch(/team 2 0 0\s+player 2 0 0/);
+      expect(await seeded()).toMatch(/team 0 0 2\s+player 0 0 2/);
+      const server = await serving(folder);
+      const [blues, reds] = (await ask(`${server.url}/teams?sort=name`)).body.data;
+      const [ann, bo] = (await ask(`${server.url}/players?sort=name`)).body.data;
+      expect([reds.captain_id, blues.captain_id, reds.rival_id, blues.rival_id, ann.team_id]).toEqual([
+        ann.id,
+        bo.id,
+        blues.id,
+        blues.id,
+        reds.id,
+      ]);
+      await server.stop();
+      writeFileSync(
+        join(folder, 'samples/teams.yaml'),
+        'reds: { name: Reds, captain: ann, rival: blues }\nblues: { name: Blues, captain: ann, rival: reds }\n',
+      );
+      expect(await seeded()).toMatch(/team 0 1 1\s+player 0 0 2/);
 
-    writeFileSync(join(folder, 'models/team.yaml'), team(', required: true'));
-    const ran = await vantfell([
-      'seed',
-      '-C',
-      folderWith({ ...filesOf(folder), 'vantfell.yaml': 'service: { name: X }\n' }),
-    ]);
-    expect(ran.code).toBe(1);
-    expect(ran.err).toMatch(
-      /player\/ann and team\/reds need each other in a circle|team\/reds and player\/ann need each other/,
-    );
-  });
+      writeFileSync(join(folder, 'models/team.yaml'), team(', required: true'));
+      const ran = await vantfell([
+        'seed',
+        '-C',
+        folderWith({ ...filesOf(folder), 'vantfell.yaml': 'service: { name: X }\n' }),
+      ]);
+      expect(ran.code).toBe(1);
+      expect(ran.err).toMatch(
+        /player\/ann and team\/reds need each other in a circle|team\/reds and player\/ann need each other/,
+      );
+    },
+  );
 });
 
 /** The declarations and samples of a project, to make another of them. */

@@ -46,19 +46,22 @@ test('serve greets with its address, its store, its models and endpoints, and wh
   expect(await server.stop()).toBe(0);
 });
 
-test('serve tells of each request: method, path, status, time, statements; and of no query, which may hold anything', async () => {
-  const server = await serving(folderWith({ 'vantfell.yaml': 'service: { name: X }\n', 'models/a.yaml': SHELF }));
-  await ask(`${server.url}/shelves?passphrase=mellon`);
-  await ask(`${server.url}/shelves`, 'POST', { name: 'Oak' });
-  await ask(`${server.url}/shelves?name=Oak`);
-  await heard(server, '"path":"/shelves"', 3);
-  expect(linesOf(server)).toMatchObject([
-    { msg: 'request', method: 'GET', path: '/shelves', status: 400, statements: 0 },
-    { method: 'POST', path: '/shelves', status: 201, milliseconds: expect.any(Number) },
-    { method: 'GET', path: '/shelves', status: 200, statements: 1 },
-  ]);
-  expect(server.said()).not.toContain('mellon');
-});
+test(
+  'serve tells of each request: method, path, status, time, ' + 'statements; and of no query, which may hold anything',
+  async () => {
+    const server = await serving(folderWith({ 'vantfell.yaml': 'service: { name: X }\n', 'models/a.yaml': SHELF }));
+    await ask(`${server.url}/shelves?passphrase=mellon`);
+    await ask(`${server.url}/shelves`, 'POST', { name: 'Oak' });
+    await ask(`${server.url}/shelves?name=Oak`);
+    await heard(server, '"path":"/shelves"', 3);
+    expect(linesOf(server)).toMatchObject([
+      { msg: 'request', method: 'GET', path: '/shelves', status: 400, statements: 0 },
+      { method: 'POST', path: '/shelves', status: 201, milliseconds: expect.any(Number) },
+      { method: 'GET', path: '/shelves', status: 200, statements: 1 },
+    ]);
+    expect(server.said()).not.toContain('mellon');
+  },
+);
 
 test('--quiet tells of nothing', async () => {
   const server = await serving(folderWith({ 'vantfell.yaml': 'service: { name: X }\n', 'models/a.yaml': SHELF }), [

@@ -80,15 +80,18 @@ relations:
     expect((await vantfell(['check'], { cwd })).code).toBe(0);
   });
 
-  test('an owner that no field names is a relation to those who sign in; with migrations it says what comes next', async () => {
-    const folder = demoFolder();
-    const ran = await vantfell(['add', 'parcel', '--field', 'weight_kg: number', '--owner', 'sender', '-C', folder]);
-    expect(ran).toMatchObject({ code: 0, out: expect.stringContaining('vantfell migrate draft') });
-    expect(readFileSync(join(folder, 'models/parcel.yaml'), 'utf8')).toMatch(
-      /owner: sender\n[^]*sender: \{ to: member, required: true \}/,
-    );
-    expect(ran.out).toMatch(/PATCH +\/v1\/parcels\/\{id\} +update +owner/);
-  });
+  test(
+    'an owner that no field names is a relation to those who sign ' + 'in; with migrations it says what comes next',
+    async () => {
+      const folder = demoFolder();
+      const ran = await vantfell(['add', 'parcel', '--field', 'weight_kg: number', '--owner', 'sender', '-C', folder]);
+      expect(ran).toMatchObject({ code: 0, out: expect.stringContaining('vantfell migrate draft') });
+      expect(readFileSync(join(folder, 'models/parcel.yaml'), 'utf8')).toMatch(
+        /owner: sender\n[^]*sender: \{ to: member, required: true \}/,
+      );
+      expect(ran.out).toMatch(/PATCH +\/v1\/parcels\/\{id\} +update +owner/);
+    },
+  );
 
   test('begins a project that has no models yet', async () => {
     const cwd = folderWith({ 'vantfell.yaml': 'service: { name: Tea }\n' });

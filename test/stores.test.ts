@@ -223,7 +223,10 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
 
     test('faults of the database have names, and a statement that failed can be used again', async () => {
       const statement = {
-        sql: `INSERT INTO things (must, code) VALUES (${[1, 2].map(store.dialect.placeholder).join(', ')}) RETURNING id`,
+        sql:
+          'INSERT INTO things (must, code) ' +
+          `VALUES (${[1, 2].map(store.dialect.placeholder).join(', ')}) ` +
+          'RETURNING id',
       };
       const insert = (code: string) => store.transaction((transaction) => transaction.first(statement, [1, code]));
       await insert('A');

@@ -38,7 +38,8 @@ fields: { text: { type: string, required: true } }
 test('limits of requests and of failed sign-ins have cases of their own', async () => {
   const project = folderWith({
     'vantfell.yaml':
-      'service: { name: X }\nlimits: { rate: 40/min, sign-in: 3/min }\nidentity: { model: member, login: name, secret: word }\n',
+      'service: { name: X }\nlimits: { rate: 40/min, sign-in: 3/min }\n' +
+      'identity: { model: member, login: name, secret: word }\n',
     'models/member.yaml': `
 model: member
 fields: { name: { type: string, required: true, unique: true }, word: { type: secret, required: true } }

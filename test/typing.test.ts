@@ -14,7 +14,8 @@ describe('an expression over the models', () => {
     ['wrod = 1', '0-4 thing has no field or relation `wrod` → did you mean word?'],
     [
       'hidden = 1',
-      '0-6 thing has no field or relation `hidden` → known: id, word, other, kind, whole, count, real, price, exact, flag, day, at and 15 more',
+      '0-6 thing has no field or relation `hidden` → known: id, word, other, kind, ' +
+        'whole, count, real, price, exact, flag, day, at and 15 more',
     ],
     ['up = 1', '0-2 `up` is a record → name one of its members, as up.id'],
     ['up.wrod = 1', '0-7 thing has no field or relation `wrod` → did you mean word?'],
@@ -22,7 +23,8 @@ describe('an expression over the models', () => {
     ['word.length = 1', '0-11 `word` has nothing inside it called `length` → write word alone'],
     [
       'notes.size > 1',
-      "0-10 `notes.size` is a list: notes may be many → ask for some of them, as A_CONTAINS(notes.size, ('…')); or use min, max, sum or avg",
+      '0-10 `notes.size` is a list: notes may be many → ask for some of them, as ' +
+        "A_CONTAINS(notes.size, ('…')); or use min, max, sum or avg",
     ],
     ['count(word) > 1', '6-10 count takes a relation to many → write count(nights)'],
     ['sum(notes.on) > 1', '4-12 sum can not take a date → give it numbers'],
@@ -35,7 +37,8 @@ describe('an expression over the models', () => {
     ["word LIKE 'a\\'", '10-14 the pattern ends with a single \\ → double it to mean itself'],
     [
       'sizes(1) = 2',
-      '0-8 there is no function sizes → known: casei, accenti, lower, upper, length, now, today, me, has_role, coalesce, count, sum and 14 more',
+      '0-8 there is no function sizes → known: casei, accenti, lower, upper, length, ' +
+        'now, today, me, has_role, coalesce, count, sum and 14 more',
     ],
     ["has_role('stewart')", '9-18 there is no role stewart → did you mean steward?'],
     ['9007199254740993 = whole', '0-16 integers lie within ±9007199254740991 → write a smaller one'],
@@ -73,7 +76,9 @@ describe('an expression over the models', () => {
 
 const IDENTITY = 'service: { name: X }\nidentity: { model: member, login: email, secret: word, roles: roles }\n';
 const MEMBER =
-  'model: member\nfields: { email: { type: email, required: true, unique: true }, word: { type: secret }, roles: { type: array, items: { enum: [walker, steward] } } }\n---\n';
+  'model: member\nfields: { email: { type: email, required: true, unique: true }, word: { type: ' +
+  'secret }, roles: { type: array, items: { enum: [walker, steward] } } }\n' +
+  '---\n';
 
 function modelsOf(text: string): { models: ReadonlyMap<string, Model>; told: string[] } {
   const { graph, problems } = compile({
@@ -135,23 +140,32 @@ may: { read: hutch }
   test.each([
     [
       'a view of more than its readers see',
-      'model: a\nrelations: { of: { to: b } }\nmay: { read: anybody }\nlabel: "{of.id}"\n---\nmodel: b\nmay: { read: owner }\nowner: by\nrelations: { by: { to: member } }\n',
+      'model: a\nrelations: { of: { to: b } }\nmay: { read: anybody }\n' +
+        'label: "{of.id}"\n---\nmodel: b\nmay: { read: owner }\n' +
+        'owner: by\nrelations: { by: { to: member } }\n',
       ['4:8 reveals'],
     ],
     [
       'the same, said to be meant',
-      'model: a\nrelations: { of: { to: b } }\nmay: { read: anybody }\nlabel: { text: "{of.id}", reveals: true }\n---\nmodel: b\nmay: { read: owner }\nowner: by\nrelations: { by: { to: member } }\n',
+      'model: a\nrelations: { of: { to: b } }\nmay: { read: anybody }\n' +
+        'label: { text: "{of.id}", reveals: true }\n' +
+        '---\nmodel: b\nmay: { read: owner }\nowner: by\n' +
+        'relations: { by: { to: member } }\n',
       [],
     ],
     ['a part that shows of its whole what its readers see', `${TREE}label: "{night.hut.warden_id}"\n`, []],
     [
       'a rule over a hidden field',
-      'model: a\nfields: { n: { type: integer }, m: { type: integer } }\nmay: { read: anybody, fields: { n: role:steward } }\nrules: [{ check: n > m, message: x }]\n',
+      'model: a\nfields: { n: { type: integer }, m: { type: integer } }\n' +
+        'may: { read: anybody, fields: { n: role:steward } }\n' +
+        'rules: [{ check: n > m, message: x }]\n',
       ['4:18 reveals'],
     ],
     [
       'a computed value as hidden as what it is made of',
-      'model: a\nfields: { n: { type: integer } }\nmay: { read: anybody, fields: { n: role:steward, twice: role:steward } }\ncomputed: { twice: { type: integer, value: n * 2 } }\n',
+      'model: a\nfields: { n: { type: integer } }\n' +
+        'may: { read: anybody, fields: { n: role:steward, twice: role:steward } }\n' +
+        'computed: { twice: { type: integer, value: n * 2 } }\n',
       [],
     ],
     [
@@ -176,9 +190,11 @@ may: { read: hutch }
 
   test('an outside issuer needs its keys, and claims for every required field', () => {
     const service =
-      'service: { name: X }\nidentity: { model: member, subject: sub, tokens: { jwks: keys.json, issuer: x, audience: y, create: { name: name } } }\n';
+      'service: { name: X }\nidentity: { model: member, subject: sub, tokens: { jwks: ' +
+      'keys.json, issuer: x, audience: y, create: { name: name } } }\n';
     const text =
-      'model: member\nfields: { sub: { type: string, unique: true }, name: { type: string, required: true }, email: { type: email, required: true } }\n';
+      'model: member\nfields: { sub: { type: string, unique: true }, name: { type: ' +
+      'string, required: true }, email: { type: email, required: true } }\n';
     const { problems } = compile({
       service: { file: 'v', text: service },
       models: [{ file: 'm', text }],

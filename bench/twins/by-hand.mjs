@@ -13,12 +13,16 @@ const place = (at) => (sqlite ? '?' : `$${at}`);
 
 const stamp = (name) =>
   sqlite ? name : `to_char(${name} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') AS ${name}`;
-const columns = `id, name, slug, valley, beds, altitude_m, price, winter_room, opens_on, about, keeper_id, ${stamp('created_at')}, ${stamp('updated_at')}`;
+const columns =
+  'id, name, slug, valley, beds, altitude_m, price, winter_room, opens_on, ' +
+  `about, keeper_id, ${stamp('created_at')}, ${stamp('updated_at')}`;
 const one = prepare(`SELECT ${columns} FROM huts WHERE id = ${place(1)}`);
 const first = prepare(`SELECT ${columns} FROM huts ORDER BY id LIMIT ${place(1)}`);
 const after = prepare(`SELECT ${columns} FROM huts WHERE id > ${place(1)} ORDER BY id LIMIT ${place(2)}`);
 const inValley = prepare(
-  `SELECT ${columns} FROM huts WHERE valley = ${place(1)} ORDER BY altitude_m DESC NULLS LAST, id DESC LIMIT ${place(2)}`,
+  `SELECT ${columns} FROM huts WHERE valley = ${place(1)} ORDER BY ` +
+    'altitude_m DESC NULLS LAST, id DESC ' +
+    `LIMIT ${place(2)}`,
 );
 /** Statements for so many keys, made when they are first needed. */
 const forKeys = (sql) => {
@@ -97,7 +101,8 @@ const stayBody = object({
 const nightThere = prepare(`SELECT id FROM nights WHERE id = ${place(1)}`);
 const guestThere = prepare(`SELECT id FROM keepers WHERE id = ${place(1)}`);
 const take = prepare(
-  `UPDATE nights SET beds_left = beds_left - ${place(1)} WHERE id = ${place(2)} AND beds_left >= ${place(3)} RETURNING beds_left`,
+  `UPDATE nights SET beds_left = beds_left - ${place(1)} ` +
+    `WHERE id = ${place(2)} AND beds_left >= ${place(3)} RETURNING beds_left`,
 );
 const stayColumns = [
   'id',

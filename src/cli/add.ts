@@ -100,7 +100,9 @@ async function fieldLines(
   const { askLines } = await import('./terminal/ask.ts');
   const { dim } = context.terminal.tint;
   const lines: FieldLine[] = [];
-  const hint = `One field a line, as ${dim('name: type, rule, rule value')}; an empty line ends it.\n${dim(`Types: ${typeNames.join(', ')}; enum a | b; the name of a model for a relation.`)}`;
+  const hint =
+    `One field a line, as ${dim('name: type, rule, rule value')}; an empty line ends it.\n` +
+    `${dim(`Types: ${typeNames.join(', ')}; enum a | b; the name of a model for a relation.`)}`;
   await askLines(
     context,
     hint,
@@ -140,7 +142,8 @@ async function show(
   const hasMigrations = readMigrations(folder, kindOf(storeAddress({ folder, graph }))).length > 0;
   const next = hasMigrations
     ? [
-        `${cyan('vantfell migrate draft')} writes the change of the database, and ${cyan('vantfell migrate run')} makes it`,
+        `${cyan('vantfell migrate draft')} writes the change of the ` +
+          `database, and ${cyan('vantfell migrate run')} makes it`,
       ]
     : [`${cyan('vantfell serve')} makes its table`];
   terminal.show([...next, dim(`samples go into samples/${model.plural}.yaml`)].join('\n'));

@@ -53,7 +53,8 @@ export async function answerQuestions(
     if (renames.has(from) || [...renames.values()].includes(to)) continue;
     const what = kind === 'move' ? 'do its values move there' : 'is it the same under a new name';
     const question = `${from} is gone and ${to} is new: ${what}?`;
-    const otherwise = `vantfell migrate draft --rename ${from}=${to} says yes, --drop ${from} says no; --yes says yes to all`;
+    const otherwise =
+      `vantfell migrate draft --rename ${from}=${to} says yes, ` + `--drop ${from} says no; --yes says yes to all`;
     if (await confirm(context, question, otherwise)) {
       renames.set(from, to);
       dropped.delete(from);

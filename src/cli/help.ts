@@ -17,7 +17,8 @@ export function overview(): string {
     'Options of every command',
     ...columns([...flags, ['--help', 'what a command does and takes, with examples'], ['--version', 'the version']]),
     '',
-    'vantfell new makes a project of your own, vantfell demo one to look at; vantfell <command> --help tells of one command.',
+    'vantfell new makes a project of your own, vantfell demo one to look ' +
+      'at; vantfell <command> --help tells of one command.',
   ].join('\n');
 }
 

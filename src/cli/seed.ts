@@ -63,7 +63,9 @@ async function writeHandles({ terminal }: Context, { graph }: SoundProject, stor
 async function mayEmpty(context: Context, { address }: Store): Promise<boolean> {
   const { confirm } = await import('./terminal/ask.ts');
   const { shownStore } = await import('../project/shown-path.ts');
-  const question = `every record in ${shownStore(address)} is deleted before the samples are loaded, and the journal of all. Go on?`;
+  const question =
+    `every record in ${shownStore(address)} is deleted before the ` +
+    'samples are loaded, and the journal of all. Go on?';
   return confirm(context, question, 'say --yes if that is meant');
 }
 

@@ -182,7 +182,9 @@ fields: { code: { type: string, required: true }, name: { type: string, unique: 
   test('five hundred models are resolved in one go', () => {
     const models = Array.from({ length: 500 }, (_none, at) => ({
       file: `models/m${at}.yaml`,
-      text: `model: m${at}\nfields: { name: { type: string, required: true, maxLength: 60 } }\nrelations: { up: { to: m${(at * 7) % 500} } }\n`,
+      text:
+        `model: m${at}\nfields: { name: { type: string, required: true, maxLength: ` +
+        `60 } }\nrelations: { up: { to: m${(at * 7) % 500} } }\n`,
     }));
     const { graph, problems } = compile({ service: { file: 's', text: SERVICE }, models, environment: {} });
     expect(problems.map(({ code }) => code)).toEqual(['open-service']);

@@ -333,7 +333,8 @@ function problemOf(error: unknown): HttpProblem {
       );
     case 'uncertain': {
       const detail =
-        'the connection was lost at the very end: the write may have been kept; read before you repeat it, or repeat it with its Idempotency-Key';
+        'the connection was lost at the very end: the write may have been kept; read ' +
+        'before you repeat it, or repeat it with its Idempotency-Key';
       return new HttpProblem('store-unavailable', detail, { headers: LATER });
     }
     case 'crowded':

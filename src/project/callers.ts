@@ -26,7 +26,10 @@ export async function callerCalled(graph: Graph, store: Store, who: string): Pro
   const place = dialect.placeholder(1);
   const own = name(model.key.column);
   const keyWhere = (column: string) => ({
-    sql: `SELECT ${dialect.text(dialect.object([{ name: 'key', value: dialect.value(model.key, own) }]))} FROM ${name(model.table)} WHERE ${name(column)} = ${place}`,
+    sql:
+      'SELECT ' +
+      `${dialect.text(dialect.object([{ name: 'key', value: dialect.value(model.key, own) }]))} ` +
+      `FROM ${name(model.table)} WHERE ${name(column)} = ${place}`,
   });
   const read = (row: readonly unknown[] | undefined): Scalar | undefined =>
     row === undefined ? undefined : (JSON.parse(String(row[0])) as { key: Scalar }).key;
@@ -43,7 +46,10 @@ export async function callerCalled(graph: Graph, store: Store, who: string): Pro
     if (key !== undefined) return key;
   }
   const names = {
-    sql: `SELECT ${name('name')} FROM ${name(samplesTable.name)} WHERE ${name('name')} LIKE ${place} ORDER BY ${name('name')} LIMIT 200`,
+    sql:
+      `SELECT ${name('name')} FROM ${name(samplesTable.name)} ` +
+      `WHERE ${name('name')} LIKE ${place} ORDER BY ${name('name')} ` +
+      'LIMIT 200',
   };
   const handles = (await store.all(names, [`${model.name}/%`])).map(([one]) => String(one));
   const near = nearest(handle, handles) ?? handles[0];

@@ -40,6 +40,9 @@ const SHORTEST_KEY = 32;
 function soundKey(file: string): string {
   const key = readFileSync(file, 'utf8').trim();
   if (Buffer.byteLength(key) >= SHORTEST_KEY) return key;
-  const message = `${OWN_FOLDER}/key has ${key === '' ? 'nothing in it' : `${Buffer.byteLength(key)} bytes`}, and a key has ${SHORTEST_KEY} or more`;
+  const message =
+    `${OWN_FOLDER}/key has ` +
+    `${key === '' ? 'nothing in it' : `${Buffer.byteLength(key)} bytes`}, and ` +
+    `a key has ${SHORTEST_KEY} or more`;
   throw new Failure(EXIT.surroundings, message, 'delete it, and another is made; what was signed with it is void then');
 }

@@ -41,7 +41,10 @@ export function countSql(hazard: Hazard, spell: ConversionSpelling, inside: Insi
       const given = names.map((value) => `${value} IS NOT NULL`).join(' AND ');
       const rows = `SELECT ${values.join(', ')} ${from}`;
       const texts = hazard.columns.map(({ becomes }, at) => spell.text(becomes, names[at]!)).join(` || ', ' || `);
-      const groups = `SELECT count(*) AS n, min(${texts}) AS x FROM (${rows}) AS r WHERE ${given} GROUP BY ${names.join(', ')} HAVING count(*) > 1`;
+      const groups =
+        `SELECT count(*) AS n, min(${texts}) AS x ` +
+        `FROM (${rows}) AS r WHERE ${given} GROUP BY ${names.join(', ')} ` +
+        'HAVING count(*) > 1';
       return `SELECT coalesce(sum(n), 0), min(x) FROM (${groups}) AS t`;
     }
     case 'dangling': {
@@ -54,7 +57,10 @@ export function countSql(hazard: Hazard, spell: ConversionSpelling, inside: Insi
     case 'unmoved': {
       const { column, reference, refers, other, key } = hazard;
       if (refers === 'source') {
-        return `SELECT count(*) - count(DISTINCT ${name(reference.column)}), NULL ${from} WHERE ${name(column)} IS NOT NULL`;
+        return (
+          `SELECT count(*) - count(DISTINCT ${name(reference.column)}), ` +
+          `NULL ${from} WHERE ${name(column)} IS NOT NULL`
+        );
       }
       const there = `SELECT 1 FROM ${name(other)} AS o WHERE o.${name(reference.column)} = t.${name(key)}`;
       return counted(`t.${name(column)} IS NOT NULL AND NOT EXISTS (${there})`);

@@ -43,7 +43,11 @@ function insertText({ source, target, reference, columns, fills }: Move, spell: 
   }
   const given = columns.map(({ from }) => `${name(from.name)} IS NOT NULL`).join(' OR ');
   const into = [...values.keys()].map((column) => name(column.name)).join(', ');
-  return `INSERT INTO ${name(target.name)} (${into})\n  SELECT ${[...values.values()].join(', ')}\n  FROM ${name(source.name)} WHERE ${given}`;
+  return (
+    `INSERT INTO ${name(target.name)} (${into})\n` +
+    `  SELECT ${[...values.values()].join(', ')}\n` +
+    `  FROM ${name(source.name)} WHERE ${given}`
+  );
 }
 
 const keyText = (columns: readonly Column[], key: string, spell: MoveSpelling): string =>

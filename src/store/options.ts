@@ -49,7 +49,8 @@ export const tablesMoved = (address: string): StoreError =>
 
 /** What to do where the database has something that the tool has not made. */
 export const otherHand =
-  'something else has changed the database: vantfell migrate status shows every difference from what its migrations made';
+  'something else has changed the database: vantfell migrate status ' +
+  'shows every difference from what its migrations made';
 
 /**
  * A script that ended the transaction it ran in. What does so is looked for before; this is for what was not found

@@ -12,7 +12,9 @@ const ASIDE = '>';
 const listed = (names: readonly string[]): string => names.map(quoteText).join(', ');
 
 const chosen = (x: string, names: ReadonlyMap<string, string>): string =>
-  `CASE ${x} ${[...names].map(([from, to]) => `WHEN ${quoteText(from)} THEN ${quoteText(to)}`).join(' ')} ELSE ${x} END`;
+  `CASE ${x} ` +
+  `${[...names].map(([from, to]) => `WHEN ${quoteText(from)} THEN ${quoteText(to)}`).join(' ')} ` +
+  `ELSE ${x} END`;
 
 /** The statements that take along what is remembered by the names of models and members. */
 export function rememberedSql(remembered: readonly Remembered[], inside: InsideSpelling): string[] {
@@ -47,7 +49,9 @@ function samplesSql(models: ReadonlyMap<string, string>): string[] {
     ...gone.map(([from]) => `DELETE FROM ${SAMPLES} WHERE ${isOf(from)}`),
     ...fresh.map(
       ([from, to]) =>
-        `UPDATE ${SAMPLES} SET ${sample} = ${quoteText(`${ASIDE}${to}`)} || substr(${sample}, ${from.length + 1}) WHERE ${isOf(from)}`,
+        `UPDATE ${SAMPLES} SET ${sample} = ${quoteText(`${ASIDE}${to}`)} || ` +
+        `substr(${sample}, ${from.length + 1}) ` +
+        `WHERE ${isOf(from)}`,
     ),
     ...(fresh.length === 0
       ? []

@@ -336,14 +336,18 @@ export const MUTANTS: readonly Mutant[] = [
     what: 'a stock is put back after a draw',
     model: 'supply-draw',
     sql: [
-      'CREATE TRIGGER generous AFTER UPDATE ON supplies WHEN NEW.quantity < OLD.quantity BEGIN UPDATE supplies SET quantity = OLD.quantity WHERE id = OLD.id; END',
+      'CREATE TRIGGER generous AFTER UPDATE ON supplies WHEN NEW.quantity < OLD.quantity ' +
+        'BEGIN UPDATE supplies SET quantity = OLD.quantity ' +
+        'WHERE id = OLD.id; END',
     ],
   },
   {
     what: 'changes are not in the journal',
     model: 'stay',
     sql: [
-      "CREATE TRIGGER forgetful AFTER INSERT ON vantfell_journal WHEN NEW.action = 'update' BEGIN DELETE FROM vantfell_journal WHERE id = NEW.id; END",
+      'CREATE TRIGGER forgetful AFTER INSERT ON vantfell_journal WHEN NEW.action = ' +
+        "'update' BEGIN DELETE FROM vantfell_journal " +
+        'WHERE id = NEW.id; END',
     ],
   },
   {
@@ -351,7 +355,9 @@ export const MUTANTS: readonly Mutant[] = [
     model: 'hut',
     sql: [
       'CREATE TRIGGER gone AFTER DELETE ON huts BEGIN DELETE FROM vantfell_journal WHERE record = OLD.id; END',
-      "CREATE TRIGGER later AFTER INSERT ON vantfell_journal WHEN NEW.action = 'delete' BEGIN DELETE FROM vantfell_journal WHERE id = NEW.id; END",
+      'CREATE TRIGGER later AFTER INSERT ON vantfell_journal WHEN NEW.action = ' +
+        "'delete' BEGIN DELETE FROM vantfell_journal " +
+        'WHERE id = NEW.id; END',
     ],
   },
   {

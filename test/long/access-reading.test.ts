@@ -207,40 +207,45 @@ onEachProject('who sees what', (matrix) => {
     }
   }
 
-  test('journals of models: lines of records whose journal is for the caller, with the values that they see', async () => {
-    for (const model of matrix.on.graph.models.filter(({ journal }) => journal)) {
-      for (const who of matrix.on.people) {
-        const bar = barred(model, 'read', who) ?? barred(model, 'journal', who);
-        const first = await ask(who, 'GET', `${path(model)}/journal?limit=1`);
-        tell(first.status !== (bar ?? 200), nameOf(who, `journal of ${model.plural} is ${first.status}`));
-        if (first.status !== 200) continue;
-        const lines = await pages(who, `${path(model)}/journal?limit=${MOST}`);
-        const known = readable(model, who).filter((row) => matrix.oracle.may(model, 'journal', row, who.caller));
-        const wanted = new Set(known.map((row) => keyText(model, row)));
-        const shown = new Set(lines.map(({ record }) => String(record as string)));
-        tell(
-          [...wanted].sort().join() !== [...shown].sort().join(),
-          nameOf(who, `journal of ${model.plural} is of others`),
-        );
-        const bare = await pages(who, `${path(model)}/journal?limit=${MOST}&fields=changes`);
-        for (const line of [...lines, ...bare]) {
-          const row = known.find((one) => one[model.key.member] === line.record);
-          for (const [member, { after }] of Object.entries(line.changes as Record<string, { after?: FieldValue }>)) {
-            const seen =
-              row === undefined
-                ? model.access.fields.has(member)
-                  ? undefined
-                  : after
-                : matrix.oracle.seen(model, member, row, who.caller);
-            const isWrong = after !== undefined && row !== undefined && JSON.stringify(after) !== JSON.stringify(seen);
-            tell(
-              isWrong && !Array.isArray(after),
-              nameOf(who, `journal of ${model.name}.${member}: ${JSON.stringify(after)}`),
-            );
+  test(
+    'journals of models: lines of records whose journal is for ' + 'the caller, with the values that they see',
+    async () => {
+      for (const model of matrix.on.graph.models.filter(({ journal }) => journal)) {
+        for (const who of matrix.on.people) {
+          const bar = barred(model, 'read', who) ?? barred(model, 'journal', who);
+          const first = await ask(who, 'GET', `${path(model)}/journal?limit=1`);
+          tell(first.status !== (bar ?? 200), nameOf(who, `journal of ${model.plural} is ${first.status}`));
+          if (first.status !== 200) continue;
+          const lines = await pages(who, `${path(model)}/journal?limit=${MOST}`);
+          const known = readable(model, who).filter((row) => matrix.oracle.may(model, 'journal', row, who.caller));
+          const wanted = new Set(known.map((row) => keyText(model, row)));
+          const shown = new Set(lines.map(({ record }) => String(record as string)));
+          tell(
+            [...wanted].sort().join() !== [...shown].sort().join(),
+            nameOf(who, `journal of ${model.plural} is of others`),
+          );
+          const bare = await pages(who, `${path(model)}/journal?limit=${MOST}&fields=changes`);
+          for (const line of [...lines, ...bare]) {
+            const row = known.find((one) => one[model.key.member] === line.record);
+            for (const [member, { after }] of Object.entries(line.changes as Record<string, { after?: FieldValue }>)) {
+              const seen =
+                row === undefined
+                  ? model.access.fields.has(member)
+                    ? undefined
+                    : after
+                  : matrix.oracle.seen(model, member, row, who.caller);
+              const isWrong =
+                after !== undefined && row !== undefined && JSON.stringify(after) !== JSON.stringify(seen);
+              tell(
+                isWrong && !Array.isArray(after),
+                nameOf(who, `journal of ${model.name}.${member}: ${JSON.stringify(after)}`),
+              );
+            }
           }
         }
       }
-    }
-    expect(matrix.surprises).toEqual([]);
-  }, 240_000);
+      expect(matrix.surprises).toEqual([]);
+    },
+    240_000,
+  );
 });

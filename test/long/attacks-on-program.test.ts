@@ -44,7 +44,9 @@ async function servingMany(kind: 'sqlite' | 'postgres', limits: string): Promise
   if (kind === 'sqlite') {
     const database = new Database(join(folder, 'data.db'));
     database.exec(
-      `WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < ${ROWS}) INSERT INTO items (name) SELECT 'é Item ' || i FROM n`,
+      'WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL ' +
+        `SELECT i + 1 FROM n WHERE i < ${ROWS}) INSERT INTO items (name) ` +
+        `SELECT 'é Item ' || i FROM n`,
     );
     database.close();
   } else {
@@ -181,9 +183,12 @@ test('after a signal nothing is begun any more, and what was acknowledged is the
 test('secrets are not hashed for a client that has hung up', async () => {
   const folder = folderWith({
     'vantfell.yaml':
-      'service: { name: X }\nkey: attacked-attacked-attacked-attacked\nidentity: { model: person, login: email, secret: passphrase }\n',
+      'service: { name: X }\nkey: attacked-attacked-attacked-attacked\n' +
+      'identity: { model: person, login: email, secret: passphrase }\n',
     'models/person.yaml':
-      'model: person\nkey: name\nfields: { name: { type: string, required: true }, email: { type: email, required: true, unique: true }, passphrase: { type: secret, required: true } }\nmay: { read: anybody, create: anybody }\n',
+      'model: person\nkey: name\nfields: { name: { type: string, required: true }, email: ' +
+      '{ type: email, required: true, unique: true }, passphrase: { type: secret, ' +
+      'required: true } }\nmay: { read: anybody, create: anybody }\n',
   });
   const server = await serving(folder);
   const url = `${server.url}/persons`;
@@ -235,7 +240,10 @@ describe('PostgreSQL', () => {
     expect(made.status).toBe(201);
     return { server, admin, depot: (JSON.parse(made.body) as { data: { id: string } }).data.id };
   }
-  const OTHERS = `SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()`;
+  const OTHERS =
+    'SELECT pg_terminate_backend(pid) ' +
+    'FROM pg_stat_activity WHERE datname = current_database() AND pid <> ' +
+    'pg_backend_pid()';
 
   test('a connection that is lost in a transaction is a 503, and the service goes on', async () => {
     const { server, admin, depot } = await writing('attacks_lost');
@@ -288,7 +296,9 @@ describe('PostgreSQL', () => {
 describe('errors that nothing catches', () => {
   const open = async (hook: string): Promise<Serving> => {
     const folder = project(SQLITE);
-    const code = `import { hooks } from 'vantfell';\nexport default hooks('item', { afterCreate(record) { if (record.name === 'bad') { ${hook} } } });\n`;
+    const code =
+      `import { hooks } from 'vantfell';\nexport default hooks('item', { ` +
+      `afterCreate(record) { if (record.name === 'bad') { ${hook} } } });\n`;
     mkdirSync(join(folder, 'code'));
     writeFileSync(join(folder, 'code/item.hooks.ts'), code);
     expect((await vantfell(['check', '-C', folder])).code).toBe(0);
@@ -303,11 +313,18 @@ describe('errors that nothing catches', () => {
     expect(await server.stop()).toBe(0);
   }, 60_000);
 
-  test('what is thrown beside everything is logged, open requests are finished, and the program ends with its own code', async () => {
-    const server = await open("setTimeout(() => { throw new Error('beside everything'); }, 0);");
-    const ended = new Promise((resolve) => void server.more().then(async () => resolve(await server.stop('SIGCONT'))));
-    expect((await raw(`${server.url}/items`, { method: 'POST', body: item('bad') })).status).toBe(201);
-    expect(await ended).toBe(4);
-    expect(server.said()).toContain('beside everything');
-  }, 60_000);
+  test(
+    'what is thrown beside everything is logged, open requests are ' +
+      'finished, and the program ends with its own code',
+    async () => {
+      const server = await open("setTimeout(() => { throw new Error('beside everything'); }, 0);");
+      const ended = new Promise(
+        (resolve) => void server.more().then(async () => resolve(await server.stop('SIGCONT'))),
+      );
+      expect((await raw(`${server.url}/items`, { method: 'POST', body: item('bad') })).status).toBe(201);
+      expect(await ended).toBe(4);
+      expect(server.said()).toContain('beside everything');
+    },
+    60_000,
+  );
 });

@@ -173,7 +173,8 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
     }, 120_000);
 
     test('cost what there are of them, and not its square', async () => {
-      const sql = `SELECT length(${on.store.dialect.expressions.letters('casei', kind === 'sqlite' ? '?1' : '$1::text')})`;
+      const sql =
+        'SELECT ' + `length(${on.store.dialect.expressions.letters('casei', kind === 'sqlite' ? '?1' : '$1::text')})`;
       const timeOf = async (length: number): Promise<number> => {
         const times: number[] = [];
         for (let tries = 0; tries < 5; tries += 1) {
@@ -433,7 +434,10 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
   describe('draws', () => {
     test('that are finer than their stock are an error of check', () => {
       const text = (scale: number) =>
-        `model: tank\nfields: { level: { type: decimal, scale: 1, required: true } }\n---\nmodel: pour\nfields: { litres: { type: decimal, scale: ${scale}, required: true } }\nrelations: { tank: { to: tank, required: true } }\ndraws:\n  - { from: tank.level, amount: litres }\n`;
+        'model: tank\nfields: { level: { type: decimal, scale: 1, required: true } }\n' +
+        `---\nmodel: pour\nfields: { litres: { type: decimal, scale: ${scale}, required: true } }\n` +
+        'relations: { tank: { to: tank, required: true } }\n' +
+        'draws:\n  - { from: tank.level, amount: litres }\n';
       const codes = (scale: number) =>
         compile({
           service: { file: 's', text: 'service: { name: X }' },
@@ -514,7 +518,8 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
     await other.query('BEGIN');
     await other.query('UPDATE notes SET count = 78 WHERE count = 77');
     const clearing = cleared();
-    const isWaiting = `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`;
+    const isWaiting =
+      'SELECT count(*) FROM pg_stat_activity ' + 'WHERE datname = current_database() AND wait_event_type = ' + `'Lock'`;
     while (Number((await other.query<{ count: string }>(isWaiting)).rows[0]!.count) === 0)
       await new Promise(setImmediate);
     await other.query('COMMIT');

@@ -139,7 +139,9 @@ describe('examples of the reference, in the demo', () => {
     const [imported, ...lines] = find!.trim().split('\n');
     writeFileSync(
       join(folder, 'code/guest.hooks.ts'),
-      `${imported}\nimport { hooks } from 'vantfell';\nexport default hooks('guest', { async beforeCreate(draft, scope) { const hut = 'x', from = '2027-01-01';\n${lines.join('\n')}\n} });\n`,
+      `${imported}\nimport { hooks } from 'vantfell';\n` +
+        `export default hooks('guest', { async beforeCreate(draft, scope) { const hut = 'x', from = ` +
+        `'2027-01-01';\n${lines.join('\n')}\n} });\n`,
     );
     const stay = join(folder, 'models/stay.yaml');
     const [draws] = blocksOf('docs/writes.md', 'yaml');
@@ -160,7 +162,12 @@ describe('examples of the reference, in the demo', () => {
     const small = folderWith({
       'vantfell.yaml': 'service: { name: X }\n',
       'models/all.yaml':
-        'model: member\nkey: name\nfields: { name: { type: string } }\n---\nmodel: amenity\nkey: name\nfields: { name: { type: string } }\n---\nmodel: hut\nfields: { name: { type: string } }\nrelations: { warden: { to: member }, amenities: { with: amenity } }\n---\nmodel: night\nwithin: hut\nfields: { date: { type: date }, price: { type: decimal }, beds_left: { type: integer } }\n',
+        'model: member\nkey: name\nfields: { name: { type: string } }\n' +
+        '---\nmodel: amenity\nkey: name\nfields: { name: { type: string } }\n' +
+        '---\nmodel: hut\nfields: { name: { type: string } }\n' +
+        'relations: { warden: { to: member }, amenities: { with: amenity } }\n' +
+        '---\nmodel: night\nwithin: hut\nfields: { date: { type: date }, price: { type: ' +
+        'decimal }, beds_left: { type: integer } }\n',
       'samples/members.yaml': 'ines: { name: ines }\n',
       'samples/amenities.yaml': 'stove: { name: stove }\nradio: { name: radio }\n',
       'samples/huts.yaml': samples!,

@@ -161,36 +161,41 @@ test('what is only for some is no example, and what is for all comes from the sa
     expect(text).not.toContain(secret);
 });
 
-test('the document tells who may, what is growing old, where the service is, and how conditions are written', async () => {
-  const folder = folderWith({
-    'vantfell.yaml': "service: { name: Old, servers: [{ url: 'https://huts.example', description: Here. }] }\n",
-    'models/hut.yaml':
-      'model: hut\nfields: { beds: { type: integer, deprecated: true } }\noperations: { sweep: { deprecated: true } }\n',
-    'code/hut.sweep.ts': "import { operation } from 'vantfell';\nexport default operation('hut.sweep', () => null);\n",
-  });
-  const old = await documentOf(folder);
-  expect(old.servers).toEqual([{ url: 'https://huts.example', description: 'Here.' }]);
-  expect(old).toMatchObject({
-    paths: { '/huts/{id}/sweep': { post: { deprecated: true } } },
-    components: { schemas: { Hut: { properties: { beds: { deprecated: true } } } } },
-  });
-  const { paths, components } = (await documentOf(demoFolder())) as {
-    paths: Record<string, Record<string, Tree>>;
-    components: Record<string, Record<string, Tree>>;
-  };
-  expect(paths['/v1/huts']!.get).toMatchObject({ description: 'For anybody.', security: [{}, { token: [] }] });
-  expect(paths['/v1/huts']!.post).toMatchObject({
-    description: 'For role:steward.',
-    security: [{ token: ['role:steward'] }],
-  });
-  expect(paths['/v1/stays/{id}/cancel']!.post).toMatchObject({
-    description: 'Give the beds back. For owner or night.hut.warden.',
-  });
-  expect(components.parameters!['Hut.filter']).toMatchObject({
-    examples: { compared: { value: expect.stringContaining('>=') } },
-  });
-  expect(String(components.schemas!.filter!.description as string)).toContain('comparison = value');
-});
+test(
+  'the document tells who may, what is growing old, where the ' + 'service is, and how conditions are written',
+  async () => {
+    const folder = folderWith({
+      'vantfell.yaml': "service: { name: Old, servers: [{ url: 'https://huts.example', description: Here. }] }\n",
+      'models/hut.yaml':
+        'model: hut\nfields: { beds: { type: integer, deprecated: true } ' +
+        '}\noperations: { sweep: { deprecated: true } }\n',
+      'code/hut.sweep.ts':
+        "import { operation } from 'vantfell';\nexport default operation('hut.sweep', () => null);\n",
+    });
+    const old = await documentOf(folder);
+    expect(old.servers).toEqual([{ url: 'https://huts.example', description: 'Here.' }]);
+    expect(old).toMatchObject({
+      paths: { '/huts/{id}/sweep': { post: { deprecated: true } } },
+      components: { schemas: { Hut: { properties: { beds: { deprecated: true } } } } },
+    });
+    const { paths, components } = (await documentOf(demoFolder())) as {
+      paths: Record<string, Record<string, Tree>>;
+      components: Record<string, Record<string, Tree>>;
+    };
+    expect(paths['/v1/huts']!.get).toMatchObject({ description: 'For anybody.', security: [{}, { token: [] }] });
+    expect(paths['/v1/huts']!.post).toMatchObject({
+      description: 'For role:steward.',
+      security: [{ token: ['role:steward'] }],
+    });
+    expect(paths['/v1/stays/{id}/cancel']!.post).toMatchObject({
+      description: 'Give the beds back. For owner or night.hut.warden.',
+    });
+    expect(components.parameters!['Hut.filter']).toMatchObject({
+      examples: { compared: { value: expect.stringContaining('>=') } },
+    });
+    expect(String(components.schemas!.filter!.description as string)).toContain('comparison = value');
+  },
+);
 
 test('the served documents are the exported ones to the last byte, and are not sent twice', async () => {
   const folder = demoFolder();

@@ -9,16 +9,19 @@ import { projects } from '../kit/projects.ts';
 
 const PROJECTS = Number(process.env.DOCUMENT_PROJECTS ?? 60);
 
-test('what the documents of projects of all kinds allow, their services take; what they do not, they refuse', async () => {
-  let [taken, refused] = [0, 0];
-  for (const [at, { files }] of fc.sample(projects, { numRuns: PROJECTS, seed: 13 }).entries()) {
-    const counts = await tryBodies(folderWith(files), at);
-    taken += counts.taken;
-    refused += counts.refused;
-  }
-  expect(taken).toBeGreaterThan(PROJECTS * 20);
-  expect(refused).toBeGreaterThan(PROJECTS * 5);
-});
+test(
+  'what the documents of projects of all kinds allow, their ' + 'services take; what they do not, they refuse',
+  async () => {
+    let [taken, refused] = [0, 0];
+    for (const [at, { files }] of fc.sample(projects, { numRuns: PROJECTS, seed: 13 }).entries()) {
+      const counts = await tryBodies(folderWith(files), at);
+      taken += counts.taken;
+      refused += counts.refused;
+    }
+    expect(taken).toBeGreaterThan(PROJECTS * 20);
+    expect(refused).toBeGreaterThan(PROJECTS * 5);
+  },
+);
 
 test('of any project, the client and the types compile strictly', async () => {
   const away = folderWith();

@@ -98,7 +98,9 @@ test('seed --empty-first asks, then deletes every record and loads in one go', a
   const folder = folderWith({
     'vantfell.yaml': 'service: { name: Huts }\n',
     'models/hut.yaml':
-      'model: hut\nfields:\n  name: { type: string, required: true }\n  beds: { type: integer, maximum: 120 }\nrelations: { twin: { to: hut } }\n',
+      'model: hut\nfields:\n  name: { type: string, required: true }\n' +
+      '  beds: { type: integer, maximum: 120 }\n' +
+      'relations: { twin: { to: hut } }\n',
     'samples/huts.yaml': samples,
   });
   await vantfell(['seed', '-C', folder]);

@@ -90,8 +90,12 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     const project = await grown(
       {
         member:
-          'stamps: false\nfields: { name: { type: string, required: true, unique: true }, pass: { type: secret } }\nmay: { read: signed-in }\n',
-        hut: 'journal: true\nstamps: false\nfields:\n  name: { type: string }\n  fee: { type: integer }\nmay: { read: anybody, create: anybody, update: anybody, delete: anybody, journal: anybody, fields: { fee: signed-in } }\n',
+          'stamps: false\nfields: { name: { type: string, required: true, unique: true ' +
+          '}, pass: { type: secret } }\nmay: { read: signed-in }\n',
+        hut:
+          'journal: true\nstamps: false\nfields:\n  name: { type: string }\n' +
+          '  fee: { type: integer }\nmay: { read: anybody, create: anybody, update: ' +
+          'anybody, delete: anybody, journal: anybody, fields: { fee: signed-in } }\n',
       },
       {
         'vantfell.yaml': '',

@@ -26,7 +26,8 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     project.model('hut', field('{ type: decimal, scale: 2 }'));
     const told = await project.fails('send GET /huts');
     expect(told).toContain(
-      'hut.v: string becomes decimal with 2 digits after the point; 3 rows have a value that can\'t become decimal unchanged (as "0047"), which stops it',
+      'hut.v: string becomes decimal with 2 digits after the point; 3 rows have a value ' +
+        'that can\'t become decimal unchanged (as "0047"), which stops it',
     );
     expect(told).toContain('--fill hut.v=…');
     expect(await project.rows('SELECT v FROM huts ORDER BY id')).toEqual([
@@ -48,7 +49,8 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await project.done('migrate draft');
     project.model('hut', field('{ type: date }'));
     expect(await project.done('migrate draft --fill hut.v=2023-03-01')).toContain(
-      'rows that can\'t stay as they are get "2023-03-01"; 1 row has a value that can\'t become date unchanged ("2023-02-30")',
+      'rows that can\'t stay as they are get "2023-03-01"; 1 row has a ' +
+        'value that can\'t become date unchanged ("2023-02-30")',
     );
     await project.done('migrate run');
     expect(await project.done('send GET /huts')).toMatch(/"v": "2023-03-01"[^]*"v": "2024-02-29"/);

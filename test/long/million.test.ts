@@ -10,7 +10,8 @@ test('a million records are loaded with a heap that could not hold them', async 
   const folder = folderWith({
     'vantfell.yaml': 'service: { name: Million }\n',
     'models/item.yaml':
-      'model: item\nfields:\n  name: { type: string, required: true, maxLength: 40 }\n  grams: { type: integer, minimum: 0 }\nindex: [[grams]]\n',
+      'model: item\nfields:\n  name: { type: string, required: true, maxLength: 40 }\n' +
+      '  grams: { type: integer, minimum: 0 }\nindex: [[grams]]\n',
     'samples/.keep': '',
   });
   const file = createWriteStream(join(folder, 'samples/items.ndjson'));

@@ -101,10 +101,16 @@ test('derived cases alone notice nearly every service that is broken', async () 
   const noticed = found.filter(([, one]) => one !== undefined).length;
   const rows = found.map(
     ([{ what, model }, one]) =>
-      `| ${what} | ${one === undefined ? '**nothing**' : `${model}, ${one.endpoint}: ${one.title.replaceAll('|', '\\|')}`} |`,
+      `| ${what} | ` +
+      `${one === undefined ? '**nothing**' : `${model}, ${one.endpoint}: ${one.title.replaceAll('|', '\\|')}`} ` +
+      '|',
   );
   const table = ['| what is broken | what notices it first |', '| --- | --- |', ...rows].join('\n');
-  const page = `# What derived cases notice\n\nThe service of the demo with one thing broken each, tried with the cases that follow from its declarations alone: ${noticed} of ${found.length} are noticed. \`npm run test:long\` does it again and holds this page to it.\n\n${table}\n`;
+  const page =
+    '# What derived cases notice\n\nThe service of the demo with one thing broken each, tried with the ' +
+    `cases that follow from its declarations alone: ${noticed} of ${found.length} are noticed. \`npm ` +
+    'run test:long` does it again and holds this page to it.\n' +
+    `\n${table}\n`;
   if (process.env.WRITE_MUTANTS !== undefined) writeFileSync(PAGE, page);
   expect(found.length).toBeGreaterThanOrEqual(40);
   expect(noticed / found.length).toBeGreaterThanOrEqual(0.95);

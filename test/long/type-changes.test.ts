@@ -98,7 +98,8 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
 
   async function fill(name: string, from: Kind, values: readonly (string | number | boolean)[]): Promise<void> {
     const { dialect } = store;
-    const sql = `INSERT INTO ${dialect.name(name)} (id, v) VALUES (${dialect.placeholder(1)}, ${dialect.placeholder(2)})`;
+    const sql =
+      `INSERT INTO ${dialect.name(name)} (id, v) ` + `VALUES (${dialect.placeholder(1)}, ${dialect.placeholder(2)})`;
     await store.transaction(async (transaction) => {
       for (const [at, value] of values.entries()) {
         await transaction.run({ sql }, [at, dialect.bind(from as never, value)]);

@@ -25,7 +25,10 @@ export function statementsText(asked: readonly Asked[], kind: string, paint: Ter
   return asked
     .map((one) => {
       if (isBorder(one)) return paint.dim(one.statement.sql);
-      return `${paint.dim(`${one.milliseconds.toFixed(1)} ms, ${rowsText(one)}`)}\n${sqlText(one.statement.sql, kind).replace(/^/gm, '  ')}`;
+      return (
+        `${paint.dim(`${one.milliseconds.toFixed(1)} ms, ${rowsText(one)}`)}\n` +
+        `${sqlText(one.statement.sql, kind).replace(/^/gm, '  ')}`
+      );
     })
     .join('\n');
 }

@@ -27,7 +27,10 @@ export function compareWith({ terminal }: Context, { graph }: SoundProject, file
   told(bold('harmless'), harmless!);
   if (changes.length === 0) terminal.show(green(`nothing has changed since ${file}`));
   else {
-    const sum = `${counted(breaking!.length, 'change')} that ${breaking!.length === 1 ? 'breaks' : 'break'} clients, ${harmless!.length} harmless`;
+    const sum =
+      `${counted(breaking!.length, 'change')} that ` +
+      `${breaking!.length === 1 ? 'breaks' : 'break'} clients, ` +
+      `${harmless!.length} harmless`;
     terminal.show(breaking!.length > 0 ? red(sum) : green(sum));
   }
   return breaking!.length > 0 ? EXIT.foundWrong : EXIT.done;

@@ -98,7 +98,9 @@ const namesOf = (tables: readonly Table[]): Set<string> =>
 function resolveName(name: string, tables: readonly Table[], option: string, when: string): string {
   const known = namesOf(tables);
   for (const candidate of [name, `${name}_id`]) if (known.has(candidate)) return candidate;
-  const message = `${option}: there ${when === 'now' ? 'is' : 'was'} no ${name}${when === 'now' ? '' : ' in the last picture of the tables'}`;
+  const message =
+    `${option}: there ${when === 'now' ? 'is' : 'was'} no ` +
+    `${name}${when === 'now' ? '' : ' in the last picture of the tables'}`;
   const own = [...known].filter((other) => depth(other) === depth(name));
   throw new Failure(EXIT.wrongCommand, message, didYouMean(name, own));
 }

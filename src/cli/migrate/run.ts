@@ -53,7 +53,8 @@ export async function run(context: Context, given: Arguments): Promise<number> {
     if (ran.length > 0) ran.forEach((name) => terminal.show(`ran ${name}`));
     else if (migrations.length > 0)
       terminal.show(
-        `nothing to run: the database has run ${migrations.length === 1 ? 'the one migration' : `all ${counted(migrations.length, 'migration')}`}`,
+        'nothing to run: the database has run ' +
+          `${migrations.length === 1 ? 'the one migration' : `all ${counted(migrations.length, 'migration')}`}`,
       );
     if (!inStep)
       terminal.say('the models have changed since the last migration: vantfell migrate draft writes the next');

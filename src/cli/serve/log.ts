@@ -25,7 +25,8 @@ export function serveLog(context: Context, trace: boolean): ServeLog {
     (level: string): Log['info'] =>
     (message, details) =>
       write(
-        `${terminal.tint.cyan(level)} ${message}${details === undefined ? '' : ` ${terminal.tint.dim(JSON.stringify(details))}`}`,
+        `${terminal.tint.cyan(level)} ` +
+          `${message}${details === undefined ? '' : ` ${terminal.tint.dim(JSON.stringify(details))}`}`,
       );
   return {
     code: json === undefined ? { info: spoken('info'), warn: spoken('warn'), error: spoken('error') } : codeLog(json),

@@ -62,7 +62,8 @@ function failureLines({ case: tried, failure }: Outcome, url: string, paint: Ter
   const { sent, answer, faults } = failure!;
   const shown = JSON.stringify(answer.body) ?? 'no body';
   return [
-    `${paint.red('failed')} ${paint.bold(tried.endpoint === 'scenario' ? tried.title : `${tried.model}, ${tried.endpoint}: ${tried.title}`)}`,
+    `${paint.red('failed')} ` +
+      `${paint.bold(tried.endpoint === 'scenario' ? tried.title : `${tried.model}, ${tried.endpoint}: ${tried.title}`)}`,
     ...faults.map(({ what, expected, got }) => `  ${what}: expected ${expected}, got ${got}`),
     `  sent      ${curlOf(sent, url)}`,
     `  answered  ${answer.status} ${shown.length > 300 ? `${shown.slice(0, 297)}…` : shown}`,
@@ -78,7 +79,8 @@ function coverageLines(coverage: Coverage, paint: Terminal['paint']): string[] {
       ? []
       : [
           paint.dim(
-            `not met: ${named.slice(0, MOST_NAMED).join('; ')}${named.length > MOST_NAMED ? `; and ${named.length - MOST_NAMED} more` : ''}`,
+            'not met: ' +
+              `${named.slice(0, MOST_NAMED).join('; ')}${named.length > MOST_NAMED ? `; and ${named.length - MOST_NAMED} more` : ''}`,
           ),
         ];
   return [paint.dim(`met: ${parts.join(', ')}`), ...few];

@@ -80,7 +80,10 @@ async function worldIn(
 /** The handles of a model's samples, by the keys of their records. */
 async function namesOf(store: Store, model: string): Promise<Map<string, string>> {
   const { name } = store.dialect;
-  const sql = `SELECT ${name('name')}, ${name('key')} FROM ${name(samplesTable.name)} WHERE ${name('name')} LIKE ${store.dialect.placeholder(1)}`;
+  const sql =
+    `SELECT ${name('name')}, ${name('key')} ` +
+    `FROM ${name(samplesTable.name)} WHERE ${name('name')} LIKE ` +
+    `${store.dialect.placeholder(1)}`;
   const found = await store.all({ sql }, [`${model}/%`]);
   return new Map(found.map(([handle, key]) => [String(key), String(handle).slice(model.length + 1)]));
 }

@@ -152,7 +152,10 @@ const asText = (grants: Grants): string =>
         case 'path':
           return grant.path.map(({ name }) => name).join('.');
         case 'where':
-          return `where ${JSON.stringify(grant.where, (key, value: unknown) => (key === 'field' ? (value as { member: string }).member : value))}`;
+          return (
+            'where ' +
+            `${JSON.stringify(grant.where, (key, value: unknown) => (key === 'field' ? (value as { member: string }).member : value))}`
+          );
         default:
           return grant.kind;
       }

@@ -154,7 +154,10 @@ function goesDeeper(graph: Graph, model: Model, code: Code, seen: ReadonlySet<st
 function keysStatement(model: Model, { field }: Relation, { name, placeholder }: Dialect): Statement {
   const key = name(model.key.column);
   return {
-    sql: `SELECT ${key} FROM ${name(model.table)} WHERE ${name(field.column)} = ${placeholder(1)} ORDER BY ${key} LIMIT ${placeholder(2)}`,
+    sql:
+      `SELECT ${key} FROM ${name(model.table)} ` +
+      `WHERE ${name(field.column)} = ${placeholder(1)} ORDER BY ${key} ` +
+      `LIMIT ${placeholder(2)}`,
   };
 }
 

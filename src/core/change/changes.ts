@@ -220,7 +220,9 @@ export function makeChanges(model: Model, writing: Writing): Changes {
       const [all, number] = [Number(row?.[0] ?? 0), Number(row?.[1] ?? 0)];
       hidden ||= all > number;
       if (number === 0) continue;
-      const detail = `${number === 1 ? `1 ${spoken(other.name)} refers` : `${number} ${spoken(other.plural)} refer`} to it as ${relation.name}`;
+      const detail =
+        `${number === 1 ? `1 ${spoken(other.name)} refers` : `${number} ${spoken(other.plural)} refer`} ` +
+        `to it as ${relation.name}`;
       failures.push({ pointer: '', rule: 'restrict', detail });
     }
     if (failures.length === 0 && !hidden) return;

@@ -209,7 +209,9 @@ function stockStatements(
   const amount = placeholder(2);
   return {
     take: {
-      sql: `UPDATE ${table} SET ${column} = ${column} - ${amount}${stampAt(4)} WHERE ${where} AND ${column} - ${amount} >= ${placeholder(3)} RETURNING ${json}`,
+      sql:
+        `UPDATE ${table} SET ${column} = ${column} - ${amount}${stampAt(4)} ` +
+        `WHERE ${where} AND ${column} - ${amount} >= ${placeholder(3)} RETURNING ${json}`,
     },
     give: {
       sql: `UPDATE ${table} SET ${column} = ${column} + ${amount}${stampAt(3)} WHERE ${where} RETURNING ${json}`,

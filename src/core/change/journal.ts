@@ -23,7 +23,10 @@ export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string):
     sql: `INSERT INTO ${name(journalTable.name)} (${columns.join(', ')}) VALUES (${places.join(', ')})`,
   };
   const latest: Statement = {
-    sql: `SELECT max(${name('id')}) FROM ${name(journalTable.name)} WHERE ${name('model')} = ${placeholder(1)} AND ${name('record')} = ${placeholder(2)}`,
+    sql:
+      `SELECT max(${name('id')}) FROM ${name(journalTable.name)} ` +
+      `WHERE ${name('model')} = ${placeholder(1)} AND ${name('record')} = ` +
+      `${placeholder(2)}`,
   };
 
   /**

@@ -17,7 +17,9 @@ export function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: V
     const pointer = pointerTo(field.member);
     const moved = field.origin === 'stamp' ? 'stamp' : field.drawnOn === true ? 'drawn-on' : undefined;
     if (moved !== undefined) {
-      const detail = `is ${quoted(record[field.member] ?? null)} now, got ${quoted(value)}; leave it out, or read the record again`;
+      const detail =
+        `is ${quoted(record[field.member] ?? null)} now, got ` +
+        `${quoted(value)}; leave it out, or read the record again`;
       throw new HttpProblem('moved-on', undefined, { errors: [{ pointer, rule: moved, detail }] });
     }
     const rule = field.rules.readOnly ? 'readOnly' : 'immutable';

@@ -119,7 +119,11 @@ function existStatement(model: Model, sight: Sight, dialect: Dialect): Valued {
     const guard = guardSql(graph, other, sight.may(other, 'read'), dialect, placed);
     placed += guard.places;
     guards.push(guard.values);
-    return `EXISTS (SELECT 1 FROM ${name(other.table)} WHERE ${name(other.key.column)} = ${placeholder(at + 1)}${guard.sql})`;
+    return (
+      `EXISTS (SELECT 1 FROM ${name(other.table)} ` +
+      `WHERE ${name(other.key.column)} = ` +
+      `${placeholder(at + 1)}${guard.sql})`
+    );
   });
   return { sql: `SELECT ${looks.join(', ')}`, values: (occasion) => guards.flatMap((values) => values(occasion)) };
 }
@@ -132,7 +136,8 @@ function referrersOf(model: Model, sight: Sight, dialect: Dialect): Referrer[] {
       .filter((relation) => relation.target === model.name && relation.onDelete === 'restrict')
       .map((relation) => {
         const { sql, values } = guardSql(graph, other, readWith(sight, other, relation), dialect, 1);
-        const from = `SELECT count(*) FROM ${name(other.table)} WHERE ${name(relation.field.column)} = ${placeholder(1)}`;
+        const from =
+          `SELECT count(*) FROM ${name(other.table)} ` + `WHERE ${name(relation.field.column)} = ${placeholder(1)}`;
         return { model: other, relation, count: { sql: `SELECT (${from}), (${from}${sql})`, values } };
       }),
   );

@@ -38,7 +38,8 @@ export const serviceShape = entries('the service file', {
   key: {
     shape: either('a text, or a list of texts', text(), list(text(), 1)),
     about:
-      'signs tokens and cursors; at least 32 bytes; made and kept in .vantfell/ if left out. Of a list the first signs, and what the others signed is still known',
+      'signs tokens and cursors; at least 32 bytes; made and kept in .vantfell/ if left out. ' +
+      'Of a list the first signs, and what the others signed is still known',
   },
   store: {
     shape: text(/^(sqlite:.|postgres:\/\/.)/, 'sqlite:./data/huts.db or postgres://user@host:5432/name'),

@@ -34,7 +34,8 @@ export const apiTypes = (graph: Graph): string =>
 
 const HEAD =
   '// Written by `vantfell export types`: do it again when the models have changed.\n' +
-  '// `Hut` is a record as it is shown where nothing else is asked for; `Hut_view_…` are its other views, `Hut_create`,\n' +
+  '// `Hut` is a record as it is shown where nothing else is asked for; ' +
+  '`Hut_view_…` are its other views, `Hut_create`,\n' +
   '// `Hut_replace` and `Hut_update` what writes take.';
 
 /** The declarations of one model's types. */

@@ -79,7 +79,9 @@ function bodyText(model: Model, kind: ClientKind, within: boolean): string {
     .filter((set) => set.length > 1)
     .map((set) => `no two records have the same ${set.map(({ member }) => member).join(' and ')}`);
   const held = [...rules, ...sets];
-  const what = `What it takes to ${kind} ${withArticle(model.name)}${within ? ', within the record that the path names' : ''}.`;
+  const what =
+    `What it takes to ${kind} ` +
+    `${withArticle(model.name)}${within ? ', within the record that the path names' : ''}.`;
   return held.length === 0 ? what : `${what} Besides: ${held.join('; ')}.`;
 }
 

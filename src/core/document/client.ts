@@ -18,7 +18,8 @@ export function clientText(graph: Graph, { runtime, typing }: ClientParts): stri
   const { name, version, prefix } = graph.service;
   return (
     [
-      `// A client of ${name} ${version}. Written by \`vantfell export client\`: do it again when the models have changed.\n/* eslint-disable */`,
+      `// A client of ${name} ${version}. Written by \`vantfell export client\`: do ` +
+        'it again when the models have changed.\n/* eslint-disable */',
       ...graph.models.flatMap((model) => [
         ...modelTypes(graph, model),
         declared(
@@ -32,7 +33,9 @@ export function clientText(graph: Graph, { runtime, typing }: ClientParts): stri
         ...graph.models.flatMap((model) => indented(modelEntry(graph, model), 2)),
         '}',
       ].join('\n'),
-      `/** The problems that the service answers with. */\nexport type ProblemKind = ${Object.keys(problemTypes).map(literal).join(' | ')};`,
+      '/** The problems that the service answers with. */\n' +
+        'export type ProblemKind = ' +
+        `${Object.keys(problemTypes).map(literal).join(' | ')};`,
       withoutImports(typing),
       withoutImports(runtime),
       [
@@ -61,7 +64,10 @@ export function clientText(graph: Graph, { runtime, typing }: ClientParts): stri
         '  },',
         '};',
       ].join('\n'),
-      "/**\n * A client of the service at an address.\n *\n * @example\n * const api = client({ url: 'http://127.0.0.1:8080' });\n */\nexport const client = (options: ClientOptions): Client => connect(TABLE, options) as Client;",
+      '/**\n * A client of the service at an address.\n' +
+        " *\n * @example\n * const api = client({ url: 'http://127.0.0.1:8080' });\n" +
+        ' */\nexport const client = (options: ClientOptions): Client => connect(TABLE, ' +
+        'options) as Client;',
     ].join('\n\n') + '\n'
   );
 }
@@ -175,7 +181,9 @@ function sessionLines({ identity, byName }: Graph): string[] {
       ? []
       : [
           '/** Signs in; requests carry the token from then on. */',
-          `signIn(credentials: { ${login.member}: string; ${secret.member}: string }, options?: RequestOptions): Promise<{ readonly access_token: string; readonly token_type: 'Bearer'; readonly expires_in: number }>;`,
+          `signIn(credentials: { ${login.member}: string; ${secret.member}: string }, ` +
+            'options?: RequestOptions): Promise<{ readonly access_token: string; readonly ' +
+            `token_type: 'Bearer'; readonly expires_in: number }>;`,
           '/** Forgets the token, which is still good. */',
           'signOut(): void;',
         ];
@@ -185,7 +193,9 @@ function sessionLines({ identity, byName }: Graph): string[] {
     "/** Ends all of the caller's tokens. */",
     'revoke(options?: RequestOptions): Promise<void>;',
     "/** The caller's own record. */",
-    `me<V extends keyof Models[${name}]['views'] = 'default', F extends FieldPath<${name}> = never, I extends IncludePath<${name}> = never>(options?: ShownOptions<${name}, V, F, I>): Promise<Shown<${name}, V, F, I>>;`,
+    `me<V extends keyof Models[${name}]['views'] = 'default', F extends ` +
+      `FieldPath<${name}> = never, I extends IncludePath<${name}> = never>(options?: ` +
+      `ShownOptions<${name}, V, F, I>): Promise<Shown<${name}, V, F, I>>;`,
   ];
 }
 

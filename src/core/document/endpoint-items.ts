@@ -69,7 +69,9 @@ function modelItem(doc: Documented, { model, under, ...endpoint }: Endpoint, nam
   const isWrite = name === 'create' || name === 'replace' || name === 'update';
   return {
     operationId: `${name}${pascalCase(many ? model.plural : model.name)}${nested}`,
-    summary: `${VERBS[name]} ${name === 'clear' ? 'many ' : ''}${many ? spoken(model.plural) : withArticle(model.name)}${of}`,
+    summary:
+      `${VERBS[name]} ` +
+      `${name === 'clear' ? 'many ' : ''}${many ? spoken(model.plural) : withArticle(model.name)}${of}`,
     ...(parameters.length > 0 ? { parameters } : {}),
     ...(isWrite ? { requestBody: requestBody(doc, model, name, under !== undefined) } : {}),
     responses: { ...successOf(doc, name, model), ...problemsOf(doc, { ...endpoint, model, ...(under && { under }) }) },

@@ -78,7 +78,8 @@ export const filterRefs = ({ components }: Documented, model: Model): Ref[] => [
   components.ref('parameters', `${typeName(model)}.filter`, () =>
     inQuery(
       'filter',
-      `Only records for which this is true. Names are members of ${withArticle(model.name)}, and of what it is related to.`,
+      'Only records for which this is true. Names are members of ' +
+        `${withArticle(model.name)}, and of what it is related to.`,
       components.ref('schemas', 'filter', () => ({
         type: 'string',
         minLength: 1,
@@ -156,7 +157,9 @@ export function sortRef({ components }: Documented, model: Model): Ref {
     };
     const items = ones.length === 0 ? { type: 'string', ...own } : { type: 'string', anyOf: [own, along] };
     const standing = model.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join(',');
-    const about = `The order: fields and computed values, along relations to one record too, parted by commas, a minus for descending, nulls last. Left out: ${standing}.`;
+    const about =
+      'The order: fields and computed values, along relations to one record too, parted by ' +
+      `commas, a minus for descending, nulls last. Left out: ${standing}.`;
     return inQuery('sort', about, { type: 'array', items }, { style: 'form', explode: false });
   });
 }
@@ -191,7 +194,8 @@ export function shownRefs({ components }: Documented, model: Model, usual = 'def
   if (related.length === 0) return [view, fields];
   const include = listed(
     'include',
-    `Related records to show along with each, nested with dots, parted by commas: ${related.join(', ')}. Of many, the first ${MOST_RELATED} come.`,
+    'Related records to show along with each, nested with dots, parted by commas: ' +
+      `${related.join(', ')}. Of many, the first ${MOST_RELATED} come.`,
     { type: 'string', pattern: `^(${related.join('|')})(\\..+)?$` },
   );
   return [view, fields, include];
@@ -205,7 +209,8 @@ const HEADERS = {
   'if-none-match': ['If-None-Match', 'The ETag of an answer: where it still holds, the answer is 304 (RFC 9110).'],
   'idempotency-key': [
     'Idempotency-Key',
-    'Sent again with the same key, the same request is answered as before, and done once. It belongs to the caller, and is for those who are signed in.',
+    'Sent again with the same key, the same request is answered as before, and done ' +
+      'once. It belongs to the caller, and is for those who are signed in.',
   ],
   prefer: ['Prefer', '`return=minimal` for an answer without a body, or `return=representation` (RFC 7240).'],
 } as const;

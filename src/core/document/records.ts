@@ -44,7 +44,8 @@ const viewRef = (doc: Documented, model: Model, view: string): Ref =>
 /** Whatever a read may show of a record: one of its views, or the members that `fields` names. */
 export function answerRef(doc: Documented, model: Model): Ref {
   return doc.components.ref('schemas', `${typeName(model)}.answer`, () => ({
-    description: `${capitalized(withArticle(model.name))}, in the view that was asked for, or with the members that were.`,
+    description:
+      `${capitalized(withArticle(model.name))}, in the view that was ` + 'asked for, or with the members that were.',
     anyOf: [...[...model.views.keys()].map((view) => viewRef(doc, model, view)), partRef(doc, model)],
   }));
 }

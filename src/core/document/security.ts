@@ -16,7 +16,8 @@ export function securityOf({ components, graph }: Documented, ways: readonly Req
     components.ref('securitySchemes', 'token', () => {
       const from =
         identity.issuer === undefined ? `From POST ${service.prefix}/tokens.` : `From ${identity.issuer.issuer}.`;
-      const about = `${from} What a requirement names beside it is a role, or what leads from the record to the caller.`;
+      const about =
+        `${from} What a requirement names beside it is a role, or ` + 'what leads from the record to the caller.';
       return { type: 'http', scheme: 'bearer', bearerFormat: 'JWT', description: about };
     });
   }

@@ -119,11 +119,17 @@ function statementsFor({
   const [first, second, third, fourth] = [1, 2, 3, 4].map(placeholder);
   return {
     find: {
-      sql: `SELECT ${body}, ${status}, ${location}, ${answer} FROM ${table} WHERE ${id} = ${first} AND ${at} >= ${second} AND ${status} IS NOT NULL`,
+      sql:
+        `SELECT ${body}, ${status}, ${location}, ${answer} ` +
+        `FROM ${table} WHERE ${id} = ${first} AND ${at} >= ${second} AND ${status} IS ` +
+        'NOT NULL',
     },
     claim: { sql: `INSERT INTO ${table} (${id}, ${body}, ${at}) VALUES (${first}, ${second}, ${third})` },
     keep: {
-      sql: `UPDATE ${table} SET ${status} = ${second}, ${location} = ${third}, ${answer} = ${fourth} WHERE ${id} = ${first}`,
+      sql:
+        `UPDATE ${table} SET ${status} = ${second}, ${location} = ` +
+        `${third}, ${answer} = ${fourth} ` +
+        `WHERE ${id} = ${first}`,
     },
     drop: { sql: `DELETE FROM ${table} WHERE ${id} = ${first} AND ${at} < ${second}` },
     clear: { sql: `DELETE FROM ${table} WHERE ${at} < ${first}` },

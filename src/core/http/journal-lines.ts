@@ -73,12 +73,20 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
     });
     const id = `${LAST}.${name('id')}`;
     const order = of === undefined ? `ORDER BY ${id} DESC` : `AND ${id} >= ${of} ORDER BY ${id}`;
-    return `FROM (SELECT ${columns.join(', ')} FROM ${table} AS ${LAST} WHERE ${ends(record)} ${order} LIMIT 1) AS ${STATE}`;
+    return (
+      `FROM (SELECT ${columns.join(', ')} ` +
+      `FROM ${table} AS ${LAST} WHERE ${ends(record)} ${order} ` +
+      `LIMIT 1) AS ${STATE}`
+    );
   }
 
   /** The lines with which the lives of a record ended. */
   function ends(record: string): string {
-    return `${LAST}.${name('model')} = ${text(model.name)} AND ${LAST}.${name('record')} = ${record} AND ${LAST}.${name('action')} = 'delete'`;
+    return (
+      `${LAST}.${name('model')} = ${text(model.name)} AND ` +
+      `${LAST}.${name('record')} = ${record} AND ${LAST}.${name('action')} = ` +
+      `'delete'`
+    );
   }
 
   function compiled(condition: Condition, row: string, before: number): CompiledExpression {
@@ -123,11 +131,17 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
   });
 
   const written: Statement = {
-    sql: `SELECT 1 FROM ${table} WHERE ${name('model')} = ${text(model.name)} AND ${name('record')} = ${placeholder(1)} LIMIT 1`,
+    sql:
+      `SELECT 1 FROM ${table} WHERE ${name('model')} = ${text(model.name)} ` +
+      `AND ${name('record')} = ${placeholder(1)} ` +
+      'LIMIT 1',
   };
 
   const earlier: Statement = {
-    sql: `SELECT ${LAST}.${name('id')} FROM ${table} AS ${LAST} WHERE ${ends(placeholder(1))} ORDER BY ${LAST}.${name('id')} DESC LIMIT 1 OFFSET ${placeholder(2)}`,
+    sql:
+      `SELECT ${LAST}.${name('id')} FROM ${table} AS ${LAST} ` +
+      `WHERE ${ends(placeholder(1))} ORDER BY ${LAST}.${name('id')} DESC ` +
+      `LIMIT 1 OFFSET ${placeholder(2)}`,
   };
 
   async function stateOf({ caller, sight }: Asker, key: Scalar, line?: string): Promise<State | undefined> {
@@ -177,8 +191,11 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
       const record = `${table}.${name('record')}`;
       const mine = `${living} = ${dialect.expressions.keyOfText(kindOf(model.key), record)}`;
       const id = `${table}.${name('id')}`;
-      const isOver = `EXISTS (SELECT 1 FROM ${table} AS ${LAST} WHERE ${ends(record)} AND ${LAST}.${name('id')} >= ${id})`;
-      const sql = `(CASE WHEN ${isOver} THEN EXISTS (SELECT 1 ${deleted(record, id)} WHERE ${gone.sql}) ELSE EXISTS (SELECT 1 ${mine} AND ${here.sql}) END)`;
+      const isOver =
+        `EXISTS (SELECT 1 FROM ${table} AS ${LAST} ` + `WHERE ${ends(record)} AND ${LAST}.${name('id')} >= ${id})`;
+      const sql =
+        `(CASE WHEN ${isOver} THEN EXISTS (SELECT 1 ${deleted(record, id)} ` +
+        `WHERE ${gone.sql}) ELSE EXISTS (SELECT 1 ${mine} AND ${here.sql}) END)`;
       return {
         sql,
         places: here.places + gone.places,

@@ -17,7 +17,8 @@ export const problemTypes = {
     status: 401,
     title: 'Somebody has to sign in for this',
     about:
-      'Nobody may do this without signing in, or nobody may know whether there is such a record. POST /tokens gives a token, which goes into the header Authorization.',
+      'Nobody may do this without signing in, or nobody may know whether there is such a record. ' +
+      'POST /tokens gives a token, which goes into the header Authorization.',
   },
   'invalid-token': {
     status: 401,
@@ -34,7 +35,8 @@ export const problemTypes = {
     status: 403,
     title: 'You may not do this',
     about:
-      'The record may be known, but this is not for you to do with it; or only some roles may do it at all. Nothing was changed.',
+      'The record may be known, but this is not for you to do with it; or ' +
+      'only some roles may do it at all. Nothing was changed.',
   },
   'not-found': {
     status: 404,
@@ -71,7 +73,8 @@ export const problemTypes = {
     status: 409,
     title: 'Too many records would change at once',
     about:
-      'A delete may take as many records along as `limits.cascade` says. Delete them in smaller parts. Nothing was changed.',
+      'A delete may take as many records along as `limits.cascade` says. ' +
+      'Delete them in smaller parts. Nothing was changed.',
   },
   'still-running': {
     status: 409,
@@ -92,7 +95,8 @@ export const problemTypes = {
     status: 412,
     title: 'The record has changed since it was read',
     about:
-      'The header If-Match names another state of the record, or the body repeats a value that has changed meanwhile. Read the record again. Nothing was changed.',
+      'The header If-Match names another state of the record, or the body repeats a value ' +
+      'that has changed meanwhile. Read the record again. Nothing was changed.',
   },
   'url-too-long': {
     status: 414,
@@ -123,13 +127,15 @@ export const problemTypes = {
     status: 422,
     title: 'The service refuses this',
     about:
-      'A rule of the service itself does not allow it; `detail` says why. Its status may be another one. Nothing was changed.',
+      'A rule of the service itself does not allow it; `detail` says why. ' +
+      'Its status may be another one. Nothing was changed.',
   },
   'condition-required': {
     status: 428,
     title: 'The request must say which state of the record it is about',
     about:
-      'Writes of this model carry the header If-Match, with the ETag of the record as it was read. Nothing was changed.',
+      'Writes of this model carry the header If-Match, with the ETag of ' +
+      'the record as it was read. Nothing was changed.',
   },
   'too-many-requests': {
     status: 429,
@@ -145,7 +151,8 @@ export const problemTypes = {
     status: 503,
     title: 'The answer took too long',
     about:
-      'Ask for less, or filter and sort by fields that have an index; `limits.read` and `limits.transaction` are the limits. Nothing was changed.',
+      'Ask for less, or filter and sort by fields that have an index; `limits.read` ' +
+      'and `limits.transaction` are the limits. Nothing was changed.',
   },
   'too-busy': {
     status: 503,

@@ -73,8 +73,12 @@ function knownStatement(graph: Graph, field: Field, { dialect }: Store): Stateme
   ];
   const [caller, mark, since] = credentialsTable.columns.map((column) => name(column.name));
   const credential = (column: string | undefined): string =>
-    `(SELECT ${column} FROM ${name(credentialsTable.name)} WHERE ${caller} = CAST(${name(model.table)}.${name(model.key.column)} AS TEXT))`;
+    `(SELECT ${column} FROM ${name(credentialsTable.name)} ` +
+    `WHERE ${caller} = CAST(${name(model.table)}.${name(model.key.column)} AS ` +
+    'TEXT))';
   return {
-    sql: `SELECT ${dialect.text(dialect.object(members))}, ${credential(mark)}, ${credential(since)} FROM ${name(model.table)} WHERE ${name(field.column)} = ${placeholder(1)}`,
+    sql:
+      `SELECT ${dialect.text(dialect.object(members))}, ${credential(mark)}, ${credential(since)} ` +
+      `FROM ${name(model.table)} WHERE ${name(field.column)} = ${placeholder(1)}`,
   };
 }

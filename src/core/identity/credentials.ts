@@ -24,7 +24,10 @@ export function makeCredentials({ name, placeholder }: Dialect): Credentials {
   const [caller, mark, since] = credentialsTable.columns.map((column) => name(column.name)) as [string, string, string];
   const [first, second] = [placeholder(1), placeholder(2)];
   const put = (column: string, last: string): Statement => ({
-    sql: `INSERT INTO ${table} (${caller}, ${column}) VALUES (${first}, ${second}) ON CONFLICT (${caller}) DO UPDATE SET ${column} = ${last}`,
+    sql:
+      `INSERT INTO ${table} (${caller}, ${column}) ` +
+      `VALUES (${first}, ${second}) ON CONFLICT (${caller}) DO UPDATE ` +
+      `SET ${column} = ${last}`,
   });
   const statements = {
     mark: { sql: `SELECT ${mark} FROM ${table} WHERE ${caller} = ${first}` },
@@ -33,7 +36,9 @@ export function makeCredentials({ name, placeholder }: Dialect): Credentials {
     endBefore: put(since, `excluded.${since}`),
     database: { sql: `SELECT ${name('value')} FROM ${name(stateTable.name)} WHERE ${name('name')} = '${DATABASE}'` },
     name: {
-      sql: `INSERT INTO ${name(stateTable.name)} (${name('name')}, ${name('value')}) VALUES ('${DATABASE}', ${first}) ON CONFLICT DO NOTHING`,
+      sql:
+        `INSERT INTO ${name(stateTable.name)} (${name('name')}, ${name('value')}) ` +
+        `VALUES ('${DATABASE}', ${first}) ON CONFLICT DO NOTHING`,
     },
   };
   return {

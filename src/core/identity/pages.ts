@@ -105,7 +105,11 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
   const read = bodyOf(login.member, secret.member);
   const name = (column: string): string => dialect.name(column);
   const find = {
-    sql: `SELECT ${dialect.text(dialect.object([{ name: 'key', value: dialect.value(model.key, name(model.key.column)) }]))}, ${name(secret.column)} FROM ${name(model.table)} WHERE ${name(login.column)} = ${dialect.placeholder(1)}`,
+    sql:
+      'SELECT ' +
+      `${dialect.text(dialect.object([{ name: 'key', value: dialect.value(model.key, name(model.key.column)) }]))}, ` +
+      `${name(secret.column)} FROM ${name(model.table)} ` +
+      `WHERE ${name(login.column)} = ${dialect.placeholder(1)}`,
   };
   const nobody = sealedLike(moment.random);
 

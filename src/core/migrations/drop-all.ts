@@ -43,7 +43,9 @@ async function madeTables(
   const names = new Set(history.map(({ name }) => name));
   const missing = history.find((ran) => !migrations.some(({ name }) => name === ran.name));
   if (missing !== undefined) {
-    const message = `the database ${store.address} has run ${missing.name}, which migrations/ does not hold: nobody can tell which tables are the tool's`;
+    const message =
+      `the database ${store.address} has run ${missing.name}, which migrations/ ` +
+      `does not hold: nobody can tell which tables are the tool's`;
     throw new OutOfStep(message, 'bring its folder back, as from version control; or drop the tables by hand');
   }
   return migrations.filter(({ name }) => names.has(name)).at(-1)!.after;

@@ -85,7 +85,8 @@ export function refuseImpossible({ otherKeys, unjoined, noWay }: Redesign): void
     );
   }
   for (const [from, to] of unjoined) {
-    const message = `the values of ${from} can not move to ${to}: neither model has a relation to the other that says where`;
+    const message =
+      `the values of ${from} can not move to ${to}: neither model ` + 'has a relation to the other that says where';
     throw new OutOfStep(message, 'move them by hand in the SQL of the migration; or let them go with --drop');
   }
   const [first] = otherKeys;

@@ -19,6 +19,7 @@ export function refuseMissing(names: readonly string[], tables: readonly Table[]
       : `; it has ${near}${sameLetters === undefined ? '' : ', which differs in the case of its letters'}`;
   throw new OutOfStep(
     `the database ${address} has no table ${missing.name}${seen}`,
-    'something else changed it: vantfell migrate status shows every difference; give the table its name back, or restore the database',
+    'something else changed it: vantfell migrate status shows every ' +
+      'difference; give the table its name back, or restore the database',
   );
 }

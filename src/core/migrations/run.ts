@@ -75,7 +75,9 @@ function placeOf(
   // Between two of them values may have changed places under names that are all still there.
   const between = migrations.slice(first + 1, last + 1);
   if (between.every(({ renames }) => renames.size === 0)) return last;
-  const message = `the database ${address} followed the models, and nobody can tell after which migration it stands: ${migrations[first]!.name} and ${migrations[last]!.name} end with the same tables`;
+  const message =
+    `the database ${address} followed the models, and nobody can tell after which migration it stands: ` +
+    `${migrations[first]!.name} and ${migrations[last]!.name} end with the same tables`;
   throw new OutOfStep(message, remedy);
 }
 
@@ -92,7 +94,8 @@ export function waitingOf(migrations: readonly Migration[], history: readonly Ra
   const standings = standingsOf(migrations, history);
   const missing = standings.filter(({ state }) => state === 'missing').map(({ name }) => name);
   if (missing.length > 0) {
-    const message = `the database ${address} is ahead: it has run ${missing.join(', ')}, which migrations/ does not hold`;
+    const message =
+      `the database ${address} is ahead: it has run ` + `${missing.join(', ')}, which migrations/ does not hold`;
     const remedy =
       'get the newer version of the project; or bring the migration back and take it back with vantfell migrate undo';
     throw new OutOfStep(message, remedy);

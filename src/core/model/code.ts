@@ -58,7 +58,8 @@ export function checkCode(graph: Graph, models: readonly DeclaredModel[], files:
     for (const { name } of modelOf(graph, declaration.model).operations) {
       if (written.has(`${declaration.model}.${name}`)) continue;
       const message = `the operation ${declaration.model}.${name} has no code`;
-      const remedy = `write code/${declaration.model}.${name}.ts, which exports operation('${declaration.model}.${name}', …)`;
+      const remedy =
+        `write code/${declaration.model}.${name}.ts, which exports ` + `operation('${declaration.model}.${name}', …)`;
       reporterOf(document, problems).error('operation-without-code', message, remedy, ['operations', name], 'key');
     }
   }

@@ -63,20 +63,27 @@ export function drawsOf(model: Skeleton, skeletons: Skeletons, scope: Scope): Dr
       return [];
     }
     if (!isStock(field)) {
-      const message = `${target.name}.${member} is ${field.type === 'integer' ? 'an integer' : `a ${field.type}`}, and nothing can be drawn from it`;
+      const message =
+        `${target.name}.${member} is ` +
+        `${field.type === 'integer' ? 'an integer' : `a ${field.type}`}, and ` +
+        'nothing can be drawn from it';
       at.error('wrong-type', message, 'draw from an integer or a decimal', ['from']);
       return [];
     }
     if (amount === undefined) return [];
     const value = stored(amount, field);
     if (value === undefined || amount.type.kind === 'number') {
-      const message = `the amount is ${describeKind(amount.type)}, and ${target.name}.${member} is of type ${field.type}`;
+      const message =
+        `the amount is ${describeKind(amount.type)}, and ` + `${target.name}.${member} is of type ${field.type}`;
       at.error('wrong-type', message, 'give it an integer or a decimal', ['amount']);
       return [];
     }
     const { kind, scale } = amount.type;
     if (kind === 'decimal' && scale > field.scale) {
-      const message = `the amount has ${scale} digits after the point, and ${target.name}.${member} has ${field.scale}: it could not be taken exactly`;
+      const message =
+        `the amount has ${scale} digits after the point, and ` +
+        `${target.name}.${member} has ${field.scale}: it could not be taken ` +
+        'exactly';
       at.error(
         'inexact-amount',
         message,

@@ -38,7 +38,9 @@ function found(pattern: string, maxLength: number | undefined): PatternFault | u
   if (worst === undefined) return undefined;
   const repeat = worst.type === 'Trade' ? worst.startQuant.raw : worst.quant.raw;
   if (worst.exponential) {
-    const message = `this pattern can run away: ${repeat} repeats within a repeat, and a text can be cut into them in countless ways`;
+    const message =
+      `this pattern can run away: ${repeat} repeats within a repeat, and ` +
+      'a text can be cut into them in countless ways';
     return { code: 'slow-pattern', severity: 'error', message, remedy: 'let each character match in one way only' };
   }
   if (maxLength !== undefined && maxLength <= SHORT_ENOUGH) return undefined;

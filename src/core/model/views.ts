@@ -105,7 +105,9 @@ function checkPath(model: Skeleton, path: readonly string[], viewed: Viewed, tel
       return false;
     }
     if (rest.length > 0) return next !== undefined && checkPath(next, rest, viewed, tell, gone + 1);
-    const remedy = `name what to show of it, as ${name}.${next?.key.member}${isReverse(step) ? '' : `; or its key, ${step.field.member}`}`;
+    const remedy =
+      'name what to show of it, as ' +
+      `${name}.${next?.key.member}${isReverse(step) ? '' : `; or its key, ${step.field.member}`}`;
     tell('record-in-view', `\`${name}\` is a whole record`, remedy);
     return false;
   }

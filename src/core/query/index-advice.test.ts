@@ -10,7 +10,10 @@ import { indexAdvice } from './index-advice.ts';
 const NAMES = ['a', 'b', 'c', 'd'];
 
 function graphWith(index: readonly string[] | undefined): Graph {
-  const text = `model: thing\nfields: { ${NAMES.map((name) => `${name}: { type: integer }`).join(', ')} }\nrelations: { up: { to: thing } }\n`;
+  const text =
+    'model: thing\nfields: { ' +
+    `${NAMES.map((name) => `${name}: { type: integer }`).join(', ')} }\n` +
+    'relations: { up: { to: thing } }\n';
   const { graph } = compile({
     service: { file: 'vantfell.yaml', text: 'service: { name: X }\n' },
     models: [{ file: 'thing', text: index === undefined ? text : `${text}index: [[${index.join(', ')}]]\n` }],

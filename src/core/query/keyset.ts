@@ -30,7 +30,8 @@ export function keysetOf(
   // One row comparison, which an index serves, wherever all keys go one way and none can be null.
   if (sort.every(({ field, descending }) => field.rules.required && descending === sort[0]?.descending)) {
     const columns = sort.map(({ sql }) => sql).join(', ');
-    const compared = `(${columns}) ${beyond(sort[0]!.descending)} (${sort.map((_key, index) => value(index)).join(', ')})`;
+    const compared =
+      `(${columns}) ${beyond(sort[0]!.descending)} ` + `(${sort.map((_key, index) => value(index)).join(', ')})`;
     return { sql: compared, positions };
   }
 

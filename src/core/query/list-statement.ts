@@ -174,7 +174,11 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
     const names = keys.map((_key, at) => `page.s${at}`);
     const again = orderOf(keys.map((key, at) => ({ ...key, sql: names[at]! })));
     const page = found(`${column(model.key)} AS k, ${selected}`);
-    return `SELECT ${json} AS j${positionOf(names)} FROM (${page}) AS page JOIN ${table} ON ${column(model.key)} = page.k${again}`;
+    return (
+      `SELECT ${json} AS j${positionOf(names)} ` +
+      `FROM (${page}) AS page JOIN ${table} ON ${column(model.key)} = ` +
+      `page.k${again}`
+    );
   };
   const joined = shownPosition ? 'NULL' : dialect.joined('p');
   const bounded = served && bounds.isBounded(asked) && form.total !== true && (form.offset ?? 0) <= NEAR;
@@ -216,7 +220,10 @@ const whereOf = (conditions: readonly string[]): string =>
 
 function parentExists({ parent, guard }: Under, dialect: Dialect, placeholder: () => string): string {
   const key = `${dialect.name(parent.key.column)} = ${placeholder()}`;
-  return `EXISTS (SELECT 1 FROM ${dialect.name(parent.table)} WHERE ${key}${guard === undefined ? '' : ` AND ${guard.sql}`})`;
+  return (
+    `EXISTS (SELECT 1 FROM ${dialect.name(parent.table)} ` +
+    `WHERE ${key}${guard === undefined ? '' : ` AND ${guard.sql}`})`
+  );
 }
 
 /** The expressions of a form, in the order of their placeholders. */

@@ -131,7 +131,9 @@ export function shownSql(graph: Graph, model: Model, shown: Shown, dialect: Dial
     if (guard !== undefined) {
       const inside = alias();
       const condition = guardOf(guard, { model: linked, row: inside, depth: depth + DEPTH_OF.one });
-      seen = ` AND EXISTS (SELECT 1 FROM ${name(linked.table)} AS ${inside} WHERE ${inside}.${name(key.column)} = ${other}${condition})`;
+      seen =
+        ` AND EXISTS (SELECT 1 FROM ${name(linked.table)} AS ${inside} ` +
+        `WHERE ${inside}.${name(key.column)} = ${other}${condition})`;
     }
     return dialect.list(`SELECT ${text} AS j FROM ${name(table)} AS ${links} WHERE ${mine}${seen} ORDER BY ${other}`);
   }

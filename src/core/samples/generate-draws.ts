@@ -56,7 +56,10 @@ export async function openDraws(
 async function stockOf(graph: Graph, { dialect }: Store, transaction: Transaction, draw: Draw): Promise<Stock> {
   const from = modelOf(graph, draw.from);
   const statement = {
-    sql: `SELECT ${recordJson(from, [from.key, draw.field], dialect)} FROM ${dialect.name(from.table)} ORDER BY ${dialect.name(from.key.column)} LIMIT ${MOST_STOCKS}`,
+    sql:
+      `SELECT ${recordJson(from, [from.key, draw.field], dialect)} ` +
+      `FROM ${dialect.name(from.table)} ORDER BY ${dialect.name(from.key.column)} ` +
+      `LIMIT ${MOST_STOCKS}`,
   };
   const rows = (await transaction.all(statement, [])).map(
     ([json]) => JSON.parse(String(json)) as Record<string, Scalar>,

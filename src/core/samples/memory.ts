@@ -67,7 +67,10 @@ function statementsFor({ dialect: { name, placeholder } }: Pick<Store, 'dialect'
     begin: { sql: `SELECT coalesce(max(${name('seen')}), 0) + 1 FROM ${table}` },
     find: { sql: `SELECT ${name('key')}, ${name('digest')} FROM ${table} WHERE ${name('name')} = ${placeholder(1)}` },
     keep: {
-      sql: `INSERT INTO ${table} (${columns.join(', ')}) VALUES (${places}) ON CONFLICT (${name('name')}) DO UPDATE SET ${changes.join(', ')}`,
+      sql:
+        `INSERT INTO ${table} (${columns.join(', ')}) ` +
+        `VALUES (${places}) ON CONFLICT (${name('name')}) DO UPDATE ` +
+        `SET ${changes.join(', ')}`,
     },
     see: { sql: `UPDATE ${table} SET ${name('seen')} = ${placeholder(2)} WHERE ${name('name')} = ${placeholder(1)}` },
     gone: { sql: `SELECT ${name('name')} FROM ${table} WHERE ${isGone} ORDER BY ${name('name')} LIMIT ${MOST_GONE}` },

@@ -35,7 +35,8 @@ test.each<[string, string[], string[]]>([
     'required now',
     [HUT.replace('type: string', 'type: string, required: true')],
     [
-      'hut.name: required now; minLength 1; 2 rows have no value for it, which stops it; 2 rows break it, which stops it',
+      'hut.name: required now; minLength 1; 2 rows have no value for it, ' +
+        'which stops it; 2 rows break it, which stops it',
     ],
   ],
   [

@@ -24,7 +24,8 @@ export async function alterationOn(
   await client.query('SET LOCAL statement_timeout = 0');
   // A program that is killed would else hold its locks for as long as its statement takes. Known since version 14.
   await client.query(
-    "SELECT set_config('client_connection_check_interval', '500', true) WHERE current_setting('server_version_num')::int >= 140000",
+    "SELECT set_config('client_connection_check_interval', '500', true) " +
+      "WHERE current_setting('server_version_num')::int >= 140000",
   );
   await client.query('SELECT pg_advisory_xact_lock($1)', [LOCK]);
   await client.query(`SET LOCAL lock_timeout = ${LOCK_MS}`);

@@ -90,7 +90,8 @@ function isDate(x: string): string {
   const part = (from: number, length: number): string => `substr(${x}, ${from}, ${length})::int`;
   const [year, month, day] = [part(1, 4), part(6, 2), part(9, 2)];
   const leap = `${year} % 4 = 0 AND (${year} % 100 <> 0 OR ${year} % 400 = 0)`;
-  const days = `CASE WHEN ${month} IN (4, 6, 9, 11) THEN 30 WHEN ${month} <> 2 THEN 31 WHEN ${leap} THEN 29 ELSE 28 END`;
+  const days =
+    `CASE WHEN ${month} IN (4, 6, 9, 11) THEN 30 WHEN ${month} <> ` + `2 THEN 31 WHEN ${leap} THEN 29 ` + 'ELSE 28 END';
   return `${year} > 0 AND ${month} BETWEEN 1 AND 12 AND ${day} BETWEEN 1 AND ${days}`;
 }
 
@@ -139,7 +140,8 @@ const KINDS: Readonly<Record<JsonKind, string>> = {
 const text = (json: string): string => `(${json} #>> '{}')`;
 /** As compact as the service writes it. */
 const joined = (open: string, one: string, close: string, from: string, alias: string, where = 'TRUE'): string =>
-  `(SELECT ('${open}' || coalesce(string_agg(${one}, ',' ORDER BY ${alias}.n), '') || '${close}')::json${sourceText(from, where)})`;
+  `(SELECT ('${open}' || coalesce(string_agg(${one}, ',' ORDER BY ` +
+  `${alias}.n), '') || '${close}')::json${sourceText(from, where)})`;
 
 export const inside: InsideSpelling = {
   is(kind, json) {

@@ -64,7 +64,8 @@ export const postgresDialect: Dialect = {
   text: (json) => `${json}::text`,
   list: (select) => `(SELECT ${LIST} FROM (${select}) AS rows)`,
   cappedList: (select, most, beyond) =>
-    `(SELECT row_to_json(r) FROM (SELECT ${LIST} AS data, count(*) = ${most} AND EXISTS (${beyond}) AS more FROM (${select}) AS rows) AS r)`,
+    `(SELECT row_to_json(r) FROM (SELECT ${LIST} AS data, count(*) = ${most} AND ` +
+    `EXISTS (${beyond}) AS more FROM (${select}) AS rows) AS r)`,
   joined: (column) => `string_agg(${column}, E',\\n')`,
   order: (column, descending, nullable) => `${column}${descending ? ` DESC${nullable ? ' NULLS LAST' : ''}` : ''}`,
   lock: ' FOR UPDATE',

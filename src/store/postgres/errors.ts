@@ -49,7 +49,8 @@ function remedyOf(code: string, address: string): string | undefined {
   if (code === '55000') return 'the server takes no connections to it at the moment: see to its settings';
   const gone = /^(ECONN|ENOTFOUND|EAI_|EHOSTUNREACH|ETIMEDOUT|EPIPE|57P0|25P0[34]|08|53)/.test(code) || code === '';
   return gone
-    ? 'start PostgreSQL (where systemd runs it: systemctl start postgresql), or see to its address; meanwhile store: sqlite:./data.db needs no server'
+    ? 'start PostgreSQL (where systemd runs it: systemctl start postgresql), or see to ' +
+        'its address; meanwhile store: sqlite:./data.db needs no server'
     : undefined;
 }
 

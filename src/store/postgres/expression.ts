@@ -82,7 +82,8 @@ export const postgresExpressions: ExpressionDialect = {
   letters(change, of) {
     const ascii = change === 'accenti' ? 'x' : change === 'upper' ? 'upper(x)' : 'lower(x)';
     const each =
-      `SELECT string_agg(coalesce(l.${quoteName(change)}, ${ascii.replace('x', '(c.letter COLLATE "C")')}), '' ORDER BY c.i)` +
+      `SELECT string_agg(coalesce(l.${quoteName(change)}, ` +
+      `${ascii.replace('x', '(c.letter COLLATE "C")')}), '' ORDER BY c.i)` +
       ` FROM string_to_table(x, NULL) WITH ORDINALITY AS c(letter, i)` +
       ` LEFT JOIN ${quoteName(lettersTable.name)} AS l ON l.letter = c.letter COLLATE "C"`;
     const value = bound(
@@ -130,7 +131,8 @@ function ofNumbers(op: string, left: string, right: string): string {
     case '*':
       return bound(
         sides,
-        'CASE WHEN a IS NULL OR b IS NULL THEN NULL WHEN a = 0 OR b = 0 THEN 0 WHEN ln(abs(a)) + ln(abs(b)) > 709.7827128933 THEN NULL' +
+        'CASE WHEN a IS NULL OR b IS NULL THEN NULL WHEN a = 0 OR b = 0 THEN 0 ' +
+          'WHEN ln(abs(a)) + ln(abs(b)) > 709.7827128933 THEN NULL' +
           ' WHEN ln(abs(a)) + ln(abs(b)) < -745.133219 THEN 0 ELSE a * b END',
       );
     case '/':

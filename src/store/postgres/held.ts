@@ -15,7 +15,10 @@ export async function heldName(client: ClientBase): Promise<string | undefined> 
 }
 
 async function heldNames(client: ClientBase): Promise<string[]> {
-  const views = `SELECT relname FROM pg_class WHERE relnamespace = current_schema()::regnamespace AND relkind = 'v' AND starts_with(relname, '${PREFIX}')`;
+  const views =
+    'SELECT relname FROM pg_class WHERE relnamespace = ' +
+    `current_schema()::regnamespace AND relkind = 'v' AND starts_with(relname, ` +
+    `'${PREFIX}')`;
   return (await client.query<{ relname: string }>(views)).rows.map(({ relname }) => relname);
 }
 

@@ -58,7 +58,8 @@ export const referenceName = (table: string, { column, table: target }: Referenc
   shortName(`${table}_${column}_to_${target}`);
 
 const checkConstraint = (table: Table, column: Column, check: Check): string =>
-  `CONSTRAINT ${name(checkName(table.name, column.name, check))} CHECK (${checkText(column, check, name(column.name))})`;
+  `CONSTRAINT ${name(checkName(table.name, column.name, check))} CHECK ` +
+  `(${checkText(column, check, name(column.name))})`;
 
 const alter = (table: Table, what: string): string => `ALTER TABLE ${name(table.name)} ${what}`;
 

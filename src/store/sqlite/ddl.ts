@@ -49,7 +49,11 @@ export const sqliteDdl: Ddl = {
     [createTable(table).replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'), ...createIndexes(table)].join(';\n'),
   fillFromJson: ({ name: table, columns }) => {
     const values = columns.map((column) => `value ->> ${quoteText(column.name)}`).join(', ');
-    return `INSERT INTO ${name(table)} (${columns.map((column) => name(column.name)).join(', ')}) SELECT ${values} FROM json_each(?)`;
+    return (
+      `INSERT INTO ${name(table)} ` +
+      `(${columns.map((column) => name(column.name)).join(', ')}) ` +
+      `SELECT ${values} FROM json_each(?)`
+    );
   },
   empty: (tables) => tables.map((table) => `DELETE FROM ${name(table)}`).join(';\n'),
   drop: (tables) => tables.map((table) => `DROP TABLE IF EXISTS ${name(table)}`).join(';\n'),
@@ -132,7 +136,9 @@ function rebuild({ carried, after, columns }: TableChange, landed: ReadonlySet<C
 /** Numbers that were given once are not given again, even where their records are gone. */
 const keepNumbering = (from: string, to: string): string[] => [
   `DELETE FROM sqlite_sequence WHERE name = ${quoteText(to)}`,
-  `INSERT INTO sqlite_sequence (name, seq) SELECT ${quoteText(to)}, seq FROM sqlite_sequence WHERE name = ${quoteText(from)}`,
+  'INSERT INTO sqlite_sequence (name, seq) ' +
+    `SELECT ${quoteText(to)}, seq FROM sqlite_sequence ` +
+    `WHERE name = ${quoteText(from)}`,
 ];
 
 /** What a row of the new table gets, from the row of the old one; undefined where that is nothing. */

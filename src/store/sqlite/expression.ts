@@ -31,7 +31,10 @@ export const sqliteExpressions: ExpressionDialect = {
     if (items.kind === 'decimal') {
       return `SELECT CAST(replace(value, '.', '') AS INTEGER) AS v FROM json_each(${array}) WHERE value IS NOT NULL`;
     }
-    return `SELECT ${items.kind === 'number' ? 'CAST(value AS REAL)' : 'value'} AS v FROM json_each(${array}) WHERE value IS NOT NULL`;
+    return (
+      `SELECT ${items.kind === 'number' ? 'CAST(value AS REAL)' : 'value'} AS ` +
+      `v FROM json_each(${array}) WHERE value IS NOT NULL`
+    );
   },
 
   convert(of, from, to, bounded) {
@@ -110,7 +113,8 @@ type Names = Readonly<Record<string, string>>;
 function bound(values: Names, formula: string, ...later: readonly Names[]): string {
   const steps = [values, ...later].map(
     (step, at) =>
-      `o${at}(${Object.keys(step).join(', ')}) AS MATERIALIZED (SELECT ${Object.values(step).join(', ')}${at === 0 ? '' : ` FROM o${at - 1}`})`,
+      `o${at}(${Object.keys(step).join(', ')}) AS MATERIALIZED (SELECT ` +
+      `${Object.values(step).join(', ')}${at === 0 ? '' : ` FROM o${at - 1}`})`,
   );
   return `(WITH ${steps.join(', ')} SELECT ${formula} FROM o${later.length})`;
 }
@@ -159,7 +163,8 @@ function ofNumbers(op: string, left: string, right: string): string {
         `CASE WHEN a IS NULL OR b IS NULL OR abs(b) > ${MOST_EXPONENT} THEN NULL` +
           ` WHEN a = 0 THEN CASE WHEN b < 0 THEN NULL WHEN b = 0 THEN 1.0 ELSE 0.0 END` +
           ` WHEN a < 0 AND b <> floor(b) THEN NULL` +
-          ` WHEN b * log(abs(a)) > ${POWER_BOUNDS.most} THEN NULL WHEN b * log(abs(a)) < ${POWER_BOUNDS.least} THEN 0.0` +
+          ` WHEN b * log(abs(a)) > ${POWER_BOUNDS.most} THEN NULL WHEN b * ` +
+          `log(abs(a)) < ${POWER_BOUNDS.least} THEN 0.0` +
           ` ELSE CAST(printf('%!.14e', power(a, b)) AS REAL) END`,
       );
     default:

@@ -63,7 +63,9 @@ export function columnText(table: Table, column: Column): string {
 }
 
 export const createTable = (table: Table, name: string = table.name): string =>
-  `CREATE TABLE ${quoteName(name)} (\n  ${table.columns.map((column) => columnText(table, column)).join(',\n  ')}\n) STRICT`;
+  `CREATE TABLE ${quoteName(name)} (\n  ` +
+  `${table.columns.map((column) => columnText(table, column)).join(',\n  ')}\n` +
+  ') STRICT';
 
 export const conversions: ConversionSpelling = {
   converted,

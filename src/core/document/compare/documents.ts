@@ -138,7 +138,8 @@ function compareParameters(documents: Documents, old: Operation, now: Operation,
     const [was, is] = [resolved(documents.before, one.schema), resolved(documents.after, other.schema)];
     if (JSON.stringify(was.default) !== JSON.stringify(is.default)) {
       tell(
-        `${called}, left out, means ${JSON.stringify(is.default) ?? 'nothing'} now, was ${JSON.stringify(was.default) ?? 'nothing'}`,
+        `${called}, left out, means ${JSON.stringify(is.default) ?? 'nothing'} ` +
+          `now, was ${JSON.stringify(was.default) ?? 'nothing'}`,
         true,
       );
     }
@@ -150,7 +151,8 @@ function compareParameters(documents: Documents, old: Operation, now: Operation,
     if (old.parameters.has(key)) continue;
     const isNeeded = one.required === true;
     tell(
-      `${one.in === 'query' ? 'parameter' : 'header'} ${String(one.name)} is new${isNeeded ? ', and must be given' : ''}`,
+      `${one.in === 'query' ? 'parameter' : 'header'} ${String(one.name)} ` +
+        `is new${isNeeded ? ', and must be given' : ''}`,
       isNeeded,
     );
   }

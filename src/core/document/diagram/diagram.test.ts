@@ -11,7 +11,9 @@ function drawn(count: number): ReturnType<typeof diagramOf> {
   const name = (at: number): string => (at === 0 ? 'member' : `thing-${at}`);
   const models = Array.from({ length: count }, (_none, at) => {
     if (at === 0)
-      return 'model: member\nfields: { email: { type: email, unique: true, required: true }, word: { type: secret } }\n';
+      return (
+        'model: member\nfields: { email: { type: email, unique: true, ' + 'required: true }, word: { type: secret } }\n'
+      );
     const before = name(at - 1 - ((at * 7) % Math.min(at, 4)));
     const within = at > 2 && at % 4 === 0 ? `within: ${before}\n` : '';
     const owned = at % 3 === 0 ? 'owner: keeper\n' : '';
@@ -20,7 +22,10 @@ function drawn(count: number): ReturnType<typeof diagramOf> {
       ...(within === '' ? [`near: { to: ${before} }`] : []),
       ...(at % 5 === 0 ? [`far: { with: ${name((at * 3) % at)} }`] : []),
     ];
-    return `model: ${name(at)}\n${within}${owned}fields: { name: { type: string }, size: { type: integer } }\nrelations: { ${relations.join(', ')} }\n`;
+    return (
+      `model: ${name(at)}\n${within}${owned}fields: { name: { type: string }, size: { ` +
+      `type: integer } }\nrelations: { ${relations.join(', ')} }\n`
+    );
   });
   const { graph, problems } = compile({
     service: {

@@ -30,7 +30,8 @@ export function diagramSvg({ title, boxes, links, width, height }: Laid): string
   const legend = legendParts();
   const [wide, high] = [Math.ceil(Math.max(width, legend.width) + 2 * MARGIN), Math.ceil(height + TOP + FOOT + MARGIN)];
   return [
-    `<svg xmlns="http://www.w3.org/2000/svg" width="${wide}" height="${high}" viewBox="0 0 ${wide} ${high}" role="img" aria-label="${escaped(title)}: models and their relations">`,
+    `<svg xmlns="http://www.w3.org/2000/svg" width="${wide}" height="${high}" viewBox="0 0 ${wide} ` +
+      `${high}" role="img" aria-label="${escaped(title)}: models and their relations">`,
     `<style>${STYLE}\n</style>`,
     `<rect width="100%" height="100%" fill="#fbfcfd"/>`,
     `<text class="title" x="${MARGIN}" y="38">${escaped(title)}</text>`,
@@ -51,7 +52,10 @@ function boxPart(box: PlacedBox): string {
   const middle = typesAt(box);
   const texts = lines.map(({ name: member, type, mark }, at) => {
     const down = HEAD + LINE * at + 17;
-    return `<text x="${PAD}" y="${down}" class="${mark}">${escaped(member)}</text><text class="type" x="${middle}" y="${down}">${escaped(type)}</text>`;
+    return (
+      `<text x="${PAD}" y="${down}" class="${mark}">${escaped(member)}</text><text ` +
+      `class="type" x="${middle}" y="${down}">${escaped(type)}</text>`
+    );
   });
   const owner =
     box.owner === undefined
@@ -105,7 +109,10 @@ const diamond = (at: Point, towards: Point, owner: boolean): string =>
 function labelPart({ label, points, owner }: PlacedLink): string {
   const [start] = points;
   if (label === '' || start === undefined) return '';
-  return `<text class="label${owner ? ' owner-label' : ''}" x="${start.x + 5}" y="${start.y + 16}">${escaped(label)}</text>`;
+  return (
+    `<text class="label${owner ? ' owner-label' : ''}" ` +
+    `x="${start.x + 5}" y="${start.y + 16}">${escaped(label)}</text>`
+  );
 }
 
 /** What the marks mean. */

@@ -8,14 +8,19 @@ export function junitXml({ service, outcomes, skipped, milliseconds }: TrialResu
     const own = outcomes.filter((one) => one.case.model === model);
     const left = skipped.filter((one) => one.model === model);
     const cases = own.map(({ case: { endpoint, title }, milliseconds: took, failure }) => {
-      const head = `    <testcase classname="${text(`${model}.${endpoint}`)}" name="${text(title)}" time="${seconds(took)}"`;
+      const head =
+        `    <testcase classname="${text(`${model}.${endpoint}`)}" ` + `name="${text(title)}" time="${seconds(took)}"`;
       if (failure === undefined) return `${head}/>`;
       const faults = failure.faults.map(({ what, expected, got }) => `${what}: expected ${expected}, got ${got}`);
       const sent = [
         `sent ${curlOf(failure.sent, url)}`,
         `answered ${failure.answer.status} ${JSON.stringify(failure.answer.body) ?? ''}`,
       ];
-      return `${head}>\n      <failure message="${text(faults[0] ?? 'failed')}">${text([...faults, ...sent].join('\n'))}</failure>\n    </testcase>`;
+      return (
+        `${head}>\n      <failure ` +
+        `message="${text(faults[0] ?? 'failed')}">${text([...faults, ...sent].join('\n'))}</failure>\n` +
+        '    </testcase>'
+      );
     });
     const none = left.map(
       ({ title, why }) =>
@@ -23,14 +28,22 @@ export function junitXml({ service, outcomes, skipped, milliseconds }: TrialResu
     );
     const took = own.reduce((sum, one) => sum + one.milliseconds, 0);
     return [
-      `  <testsuite name="${text(model)}" tests="${own.length + left.length}" failures="${failedOf(own).length}" skipped="${left.length}" time="${seconds(took)}">`,
+      `  <testsuite name="${text(model)}" tests="${own.length + left.length}" ` +
+        `failures="${failedOf(own).length}" skipped="${left.length}" time="${seconds(took)}">`,
       ...cases,
       ...none,
       '  </testsuite>',
     ].join('\n');
   });
-  const counts = `tests="${outcomes.length + skipped.length}" failures="${failedOf(outcomes).length}" skipped="${skipped.length}"`;
-  return `<?xml version="1.0" encoding="UTF-8"?>\n<testsuites name="${text(service)}" ${counts} time="${seconds(milliseconds)}">\n${suites.join('\n')}\n</testsuites>\n`;
+  const counts =
+    `tests="${outcomes.length + skipped.length}" ` +
+    `failures="${failedOf(outcomes).length}" ` +
+    `skipped="${skipped.length}"`;
+  return (
+    `<?xml version="1.0" encoding="UTF-8"?>\n<testsuites name="${text(service)}" ${counts} ` +
+    `time="${seconds(milliseconds)}">\n${suites.join('\n')}\n` +
+    '</testsuites>\n'
+  );
 }
 
 const seconds = (milliseconds: number): string => (milliseconds / 1000).toFixed(3);
