@@ -61,9 +61,9 @@ function cell(model: string, endpoint: string, outcomes: readonly Outcome[], pai
 function failureLines({ case: tried, failure }: Outcome, url: string, paint: Terminal['paint']): string[] {
   const { sent, answer, faults } = failure!;
   const shown = JSON.stringify(answer.body) ?? 'no body';
+  const title = tried.endpoint === 'scenario' ? tried.title : `${tried.model}, ${tried.endpoint}: ${tried.title}`;
   return [
-    `${paint.red('failed')} ` +
-      `${paint.bold(tried.endpoint === 'scenario' ? tried.title : `${tried.model}, ${tried.endpoint}: ${tried.title}`)}`,
+    `${paint.red('failed')} ${paint.bold(title)}`,
     ...faults.map(({ what, expected, got }) => `  ${what}: expected ${expected}, got ${got}`),
     `  sent      ${curlOf(sent, url)}`,
     `  answered  ${answer.status} ${shown.length > 300 ? `${shown.slice(0, 297)}…` : shown}`,
@@ -74,16 +74,10 @@ function failureLines({ case: tried, failure }: Outcome, url: string, paint: Ter
 function coverageLines(coverage: Coverage, paint: Terminal['paint']): string[] {
   const parts = Object.entries(coverage).map(([what, { all, missing }]) => `${all - missing.length} of ${all} ${what}`);
   const named = [...coverage.endpoints.missing, ...coverage.rules.missing, ...coverage.grants.missing];
-  const few =
-    named.length === 0
-      ? []
-      : [
-          paint.dim(
-            'not met: ' +
-              `${named.slice(0, MOST_NAMED).join('; ')}${named.length > MOST_NAMED ? `; and ${named.length - MOST_NAMED} more` : ''}`,
-          ),
-        ];
-  return [paint.dim(`met: ${parts.join(', ')}`), ...few];
+  const met = paint.dim(`met: ${parts.join(', ')}`);
+  if (named.length === 0) return [met];
+  const more = named.length > MOST_NAMED ? [`and ${named.length - MOST_NAMED} more`] : [];
+  return [met, paint.dim(`not met: ${[...named.slice(0, MOST_NAMED), ...more].join('; ')}`)];
 }
 
 const MOST_NAMED = 8;

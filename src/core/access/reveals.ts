@@ -142,6 +142,10 @@ function sameOwner(other: Model, over: Model, step: Step | Links): boolean {
 
 const pathText = (model: Model): string[] | undefined => model.owner?.map(({ name }) => name);
 
+/** Writes a field as its member alone: fields refer to each other in circles. */
+const byMember = (key: string, value: unknown): unknown =>
+  key === 'field' ? (value as { member: string }).member : value;
+
 /** A grant as text; two are alike where these are. */
 const asText = (grants: Grants): string =>
   grants
@@ -152,10 +156,7 @@ const asText = (grants: Grants): string =>
         case 'path':
           return grant.path.map(({ name }) => name).join('.');
         case 'where':
-          return (
-            'where ' +
-            `${JSON.stringify(grant.where, (key, value: unknown) => (key === 'field' ? (value as { member: string }).member : value))}`
-          );
+          return `where ${JSON.stringify(grant.where, byMember)}`;
         default:
           return grant.kind;
       }

@@ -1,5 +1,4 @@
-/** The grammar of conditions, for readers of a document: that of CQL2, as far as it is taken. */
-export const GRAMMAR = `A condition in CQL2 (OGC 21-065r2). With \`filter-lang=cql2-json\` the same as JSON.
+const EBNF = `A condition in CQL2 (OGC 21-065r2). With \`filter-lang=cql2-json\` the same as JSON.
 
 \`\`\`ebnf
 condition  = term, { ( "AND" | "OR" ), term } ;
@@ -20,4 +19,9 @@ values     = value, { ",", value } | "(", value, { ",", value }, ")" ;
 text       = "'", { character | "''" }, "'" ;
 \`\`\`
 
-In \`LIKE\`, \`%\` is any text and \`_\` one character, \`\\\` takes the next one as it is. Dots go along relations to one record and into objects. 400 terms and 40 levels at most.`;
+`;
+
+/** The grammar of conditions, for readers of a document: the part of CQL2 that is supported. */
+export const GRAMMAR =
+  `${EBNF}In \`LIKE\`, \`%\` is any text and \`_\` one character, \`\\\` takes the next one as it is. ` +
+  'Dots go along relations to one record and into objects. 400 terms and 40 levels at most.';

@@ -221,11 +221,10 @@ export function dangerText({ hazard, consequence }: Danger, { count, example }: 
 }
 
 function unfitWords({ column, becomes }: { column: Column; becomes: Column }): string {
-  if (column.type === becomes.type && becomes.type === 'decimal')
-    return (
-      'has no room in ' +
-      `${becomes.scale > column.scale ? `18 digits, ${becomes.scale} of them after the point` : `${counted(becomes.scale, 'digit')} after the point`}`
-    );
+  if (column.type === becomes.type && becomes.type === 'decimal') {
+    if (becomes.scale > column.scale) return `has no room in 18 digits, ${becomes.scale} of them after the point`;
+    return `has no room in ${counted(becomes.scale, 'digit')} after the point`;
+  }
   if (becomes.shape !== undefined && column.type === becomes.type) return 'has another form';
   return `can't become ${becomes.type} unchanged`;
 }

@@ -3,9 +3,9 @@ import type { ClientBase } from 'pg';
 import { quoteText } from '../quote.ts';
 
 /*
- * A view without use, but for its name, which is another whenever a migration has changed the tables. Statements name it as
- * a constant: PostgreSQL looks for it when it plans them, and throws plans away once it is dropped, so that to be held to
- * the tables costs nothing while they stand.
+ * A view that is read for its name alone: each migration that changes the tables gives it another. Statements name it
+ * as a constant, so PostgreSQL looks for it when it plans them, and discards their plans once it is dropped. The check
+ * costs nothing while the tables stand.
  */
 const PREFIX = 'vantfell_tables_';
 

@@ -1,9 +1,10 @@
 import type { Row, StoreValue } from '../../core/store/contract.ts';
 
 /*
- * SQLite can't tell how few digits make a double: it reads some wrong, where they lie half-way between two. So its JSON has
- * plain numbers alone, of which it is sure. Any other double leaves it with more digits than are needed, marked by a
- * character that no stored text can have, and gets its form when the row comes.
+ * SQLite cannot write the shortest digits of every double: it rounds some of them wrongly, half-way between two
+ * values. So only doubles that it writes safely are plain numbers in its JSON. Any other double leaves it with more
+ * digits than it needs, marked by a character that no stored text can contain, and is written in full when the row
+ * arrives.
  */
 
 /** The JSON of a double. */
