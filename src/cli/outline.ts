@@ -121,7 +121,7 @@ function ruleNotes({ rules, origin, derivedFrom, properties, drawnOn = false }: 
   if (origin === 'key') notes.push('key');
   if (rules.required && !rules.readOnly) notes.push('required');
   if (rules.default !== undefined) notes.push(`default ${JSON.stringify(rules.default)}`);
-  if (rules.defaultTo !== undefined) notes.push('default worked out');
+  if (rules.hasDefault && rules.default === undefined) notes.push('default worked out');
   if (rules.enum !== undefined) notes.push(`one of ${rules.enum.join(', ')}`);
   notes.push(...rangeNotes(rules.minimum, rules.maximum, ''));
   notes.push(...rangeNotes(rules.minLength, rules.maxLength, ' characters'));

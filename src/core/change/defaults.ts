@@ -6,7 +6,7 @@ import type { Values } from '../rules/schema.ts';
 
 /** What the members of a new record are that nobody gave: constants, and what is worked out at that moment. */
 export function defaultsOf(model: Model): (occasion: Occasion) => Values {
-  const computed = model.fields.filter(({ rules }) => rules.defaultTo !== undefined);
+  const computed = [...model.defaults];
   const constants: Values = Object.fromEntries([
     ...model.fields.map(({ member, rules }): [string, FieldValue] => [member, rules.default ?? null]),
     ...linkedOf(model).map(({ member }): [string, FieldValue] => [member, []]),
@@ -14,7 +14,7 @@ export function defaultsOf(model: Model): (occasion: Occasion) => Values {
   return (occasion) => ({
     ...constants,
     ...Object.fromEntries(
-      computed.map(({ member, rules }) => [member, evaluate(rules.defaultTo!, { values: {}, ...occasion })]),
+      computed.map(([member, expression]) => [member, evaluate(expression, { values: {}, ...occasion })]),
     ),
   });
 }

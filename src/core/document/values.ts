@@ -69,9 +69,8 @@ export function propertiesSchema(properties: ReadonlyMap<string, ValueSpec>, sid
 /**
  * Whether an object can't be without a member: in a request where nothing takes its place, in an answer where one has.
  */
-function isThere({ required, default: usual, defaultTo }: ValueSpec['rules'], side: Side): boolean {
-  const isFilled = usual !== undefined || defaultTo !== undefined;
-  return side === 'part' ? false : side === 'request' ? required && !isFilled : required || usual !== undefined;
+function isThere({ required, default: usual, hasDefault }: ValueSpec['rules'], side: Side): boolean {
+  return side === 'part' ? false : side === 'request' ? required && !hasDefault : required || usual !== undefined;
 }
 
 /**

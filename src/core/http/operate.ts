@@ -161,11 +161,9 @@ function inputReader({ input }: Operation, now: () => Date): InputReader {
 
   const defaultsAt = (given: Readonly<Record<string, unknown>>, occasion: Occasion): Values =>
     Object.fromEntries(
-      [...input].flatMap(([name, { rules }]) =>
-        rules.defaultTo === undefined || Object.hasOwn(given, name)
-          ? []
-          : [[name, evaluate(rules.defaultTo, { values: {}, ...occasion })]],
-      ),
+      [...defaults]
+        .filter(([name]) => !Object.hasOwn(given, name))
+        .map(([name, expression]) => [name, evaluate(expression, { values: {}, ...occasion })]),
     );
 
   return {

@@ -1,6 +1,7 @@
 import type { Declared } from '../declaration/document.ts';
 import { didYouMean } from '../declaration/nearest.ts';
 import type { Reporter } from '../declaration/reporter.ts';
+import type { Expression } from '../expression/typed.ts';
 import type { ModelDeclaration } from './declarations.ts';
 import { declaredField, serialKey, uuidKey } from './field.ts';
 import type { Field, Model } from './graph.ts';
@@ -20,6 +21,7 @@ export interface Draft {
   readonly key: Field;
   readonly keyKind: Model['keyKind'];
   readonly declared: ReadonlyMap<string, Field>;
+  readonly defaults: Model['defaults'];
 }
 
 export interface Drafts {
@@ -54,28 +56,32 @@ export function draftOf(
 ): Draft {
   const { declaration, document } = model;
   const fields = new Map<string, Field>();
+  const defaults = new Map<string, Expression>();
   for (const [name, field] of Object.entries(declaration.fields ?? {})) {
     const isStock = drawnOn.has(`${declaration.model}.${name}`);
-    fields.set(name, declaredField(name, field, report.below('fields', name), readDefault, isStock));
+    const read = declaredField(name, field, report.below('fields', name), readDefault, isStock);
+    fields.set(name, read.field);
+    if (read.defaultTo !== undefined) defaults.set(name, read.defaultTo);
   }
   for (const { member, derivedFrom } of fields.values()) checkSource(member, derivedFrom, fields, report);
+  const common = { declaration, document, report, declared: fields, defaults };
   const asked = declaration.key ?? 'uuid';
   if (asked === 'uuid' || asked === 'serial') {
     const key = asked === 'uuid' ? uuidKey : serialKey;
-    return { declaration, document, report, key, keyKind: asked, declared: fields };
+    return { ...common, key, keyKind: asked };
   }
   const found = fields.get(asked);
   if (found === undefined) {
     const remedy = `uuid, serial, or a field: ${didYouMean(asked, fields.keys())}`;
     report.error('unknown-field', `the key \`${asked}\` is not a field`, remedy, ['key']);
-    return { declaration, document, report, key: uuidKey, keyKind: 'uuid', declared: fields };
+    return { ...common, key: uuidKey, keyKind: 'uuid' };
   }
   if (!KEY_TYPES.includes(found.type)) {
     report.error('bad-key', `a ${found.type} can not be a key`, `take a ${KEY_TYPES.join(', a ')}`, ['key']);
   }
   const key: Field = { ...found, origin: 'key', rules: { ...found.rules, required: true, immutable: true } };
   fields.set(asked, key);
-  return { declaration, document, report, key, keyKind: 'field', declared: fields };
+  return { ...common, key, keyKind: 'field' };
 }
 
 /** Types whose values have one form only, and stand in a path. */

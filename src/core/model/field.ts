@@ -1,4 +1,5 @@
 import type { Reporter } from '../declaration/reporter.ts';
+import type { Expression } from '../expression/typed.ts';
 import type { FieldDeclaration } from './declarations.ts';
 import type { Field, Rules } from './graph.ts';
 import { noRules } from './rules.ts';
@@ -31,19 +32,24 @@ export const stampField = (member: 'created_at' | 'updated_at'): Field => ({
   rules: { ...setByTheService, immutable: false },
 });
 
-/** A declared field of a model. */
+/** A declared field, and what it becomes where it is absent and an expression says so. */
+export interface DeclaredField {
+  readonly field: Field;
+  readonly defaultTo?: Expression | undefined;
+}
+
+/** Reads a declared field of a model. */
 export function declaredField(
   name: string,
   declaration: FieldDeclaration | undefined,
   report: Reporter,
   readDefault: DefaultReader,
   drawnOn = false,
-): Field {
-  const spec = declaredValue(name, declaration, report, readDefault);
+): DeclaredField {
+  const { spec, defaultTo } = declaredValue(name, declaration, report, readDefault);
   const declared = declaration ?? {};
   const { rules } = spec;
-  const hasDefault = rules.default !== undefined || rules.defaultTo !== undefined;
-  if (declared.readOnly === true && declared.required === true && !hasDefault && declared.from === undefined) {
+  if (declared.readOnly === true && declared.required === true && !rules.hasDefault && declared.from === undefined) {
     const remedy = 'give it a default, or leave out required';
     report.error(
       'nobody-can-set',
@@ -63,7 +69,7 @@ export function declaredField(
       'key',
     );
   }
-  return {
+  const field: Field = {
     ...spec,
     member: name,
     column: declared.column ?? name,
@@ -77,4 +83,5 @@ export function declaredField(
       writeOnly: rules.writeOnly || (declared.writeOnly ?? false),
     },
   };
+  return { field, defaultTo };
 }

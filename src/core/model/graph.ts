@@ -13,9 +13,10 @@ export type EndpointName = 'list' | 'read' | 'create' | 'replace' | 'update' | '
 export interface Rules {
   /** Given when a record is made, never null. */
   readonly required: boolean;
-  /** What an absent value becomes: the constant, or else what the expression gives at that moment. */
+  /** What an absent value becomes, where that is a constant. */
   readonly default?: FieldValue;
-  readonly defaultTo?: Expression;
+  /** An absent value becomes a constant, or what an expression in `defaults` of its model or operation gives. */
+  readonly hasDefault: boolean;
   readonly minLength?: number;
   readonly maxLength?: number;
   /** Characters at most, where the service can't do with more, and no maxLength is declared. */
@@ -147,6 +148,8 @@ export interface Operation {
   readonly description?: string;
   readonly deprecated?: boolean | undefined;
   readonly input: ReadonlyMap<string, ValueSpec>;
+  /** What absent members of the input become, where an expression says so. */
+  readonly defaults: ReadonlyMap<string, Expression>;
   /** Undefined where it answers with nothing. */
   readonly output?:
     | { readonly kind: 'one' | 'many'; readonly model: string }
@@ -181,6 +184,8 @@ export interface Model {
   /** Those of `fields` that answers may show: all but secrets and `writeOnly` ones. */
   readonly shown: readonly Field[];
   readonly shownByMember: ReadonlyMap<string, Field>;
+  /** What absent fields of a new record become, where an expression says so. */
+  readonly defaults: ReadonlyMap<string, Expression>;
   readonly relations: readonly Relation[];
   readonly links: readonly Links[];
   readonly reverses: readonly Reverse[];

@@ -147,11 +147,7 @@ function issuerOf(declared: IdentityDeclaration, draft: Draft, report: Reporter)
   }
   const missing = [...draft.declared.values()].filter(
     (field) =>
-      field.rules.required &&
-      field.rules.default === undefined &&
-      field.rules.defaultTo === undefined &&
-      field.member !== declared.subject &&
-      !claims.has(field),
+      field.rules.required && !field.rules.hasDefault && field.member !== declared.subject && !claims.has(field),
   );
   if (missing.length > 0) {
     const names = missing.map(({ member }) => member).join(', ');

@@ -1,5 +1,6 @@
 import { didYouMean } from '../declaration/nearest.ts';
 import type { Reporter } from '../declaration/reporter.ts';
+import type { Expression } from '../expression/typed.ts';
 import { verbs } from './access.ts';
 import type { OperationDeclaration, ValueDeclaration } from './declarations.ts';
 import type { Skeleton, Skeletons } from './draft.ts';
@@ -42,7 +43,7 @@ function operationOf(
   readDefault: DefaultReader,
 ): Operation {
   const reads = declared.reads ?? false;
-  const input = specs(declared.input ?? {}, 'input', report, readDefault);
+  const { values: input, defaults } = specs(declared.input ?? {}, 'input', report, readDefault);
   for (const [member, { type }] of input) {
     if (!reads || isScalar(type)) continue;
     const message = `the input of an operation that reads comes from the query, which holds no ${type}`;
@@ -59,7 +60,7 @@ function operationOf(
     ]);
   }
   const { description, deprecated, target = 'record' } = declared;
-  return { name, target, description, deprecated, input, output, status, reads };
+  return { name, target, description, deprecated, input, defaults, output, status, reads };
 }
 
 function outputOf(
@@ -77,8 +78,8 @@ function outputOf(
   }
   const model = one ?? many;
   if (model === undefined) {
-    const fields = specs(members as Record<string, ValueDeclaration | undefined>, 'output', report, readDefault);
-    return { kind: 'fields', fields };
+    const { values } = specs(members as Record<string, ValueDeclaration | undefined>, 'output', report, readDefault);
+    return { kind: 'fields', fields: values };
   }
   const kind = one === undefined ? 'many' : 'one';
   if (!skeletons.has(model)) {
@@ -92,14 +93,16 @@ function specs(
   key: 'input' | 'output',
   report: Reporter,
   readDefault: DefaultReader,
-): Map<string, ValueSpec> {
-  return new Map(
-    Object.entries(declared).map(([name, value]) => {
-      const spec = declaredValue(name, value, report.below(key, name), readDefault);
-      if (spec.type === 'secret' && key === 'output') {
-        report.error('secret-shown', 'a secret is never shown', 'leave it out', [key, name, 'type']);
-      }
-      return [name, spec];
-    }),
-  );
+): { readonly values: Map<string, ValueSpec>; readonly defaults: Map<string, Expression> } {
+  const values = new Map<string, ValueSpec>();
+  const defaults = new Map<string, Expression>();
+  for (const [name, value] of Object.entries(declared)) {
+    const { spec, defaultTo } = declaredValue(name, value, report.below(key, name), readDefault);
+    if (spec.type === 'secret' && key === 'output') {
+      report.error('secret-shown', 'a secret is never shown', 'leave it out', [key, name, 'type']);
+    }
+    values.set(name, spec);
+    if (defaultTo !== undefined) defaults.set(name, defaultTo);
+  }
+  return { values, defaults };
 }

@@ -186,6 +186,7 @@ function modelFrom(skeleton: Skeleton, parts: Parts): Model {
     byMember: skeleton.byMember,
     shown: skeleton.shown,
     shownByMember: skeleton.shownByMember,
+    defaults: draft.defaults,
     relations: skeleton.relations,
     links: skeleton.links,
     reverses: skeleton.reverses,

@@ -15,13 +15,19 @@ import { canonical } from './value.ts';
 /** Reads `{ expr: … }` of a default; undefined where it is wrong, and told. */
 export type DefaultReader = (text: string, spec: ValueSpec, report: Reporter) => Expression | undefined;
 
-/** A declared value, with every rule that doesn't go with its type, or with another rule, told. */
+/** A declared value, and what it becomes where it is absent and an expression says so. */
+export interface DeclaredValue {
+  readonly spec: ValueSpec;
+  readonly defaultTo?: Expression | undefined;
+}
+
+/** Reads a declared value, with every rule that doesn't go with its type, or with another rule, told. */
 export function declaredValue(
   called: string,
   declaration: ValueDeclaration | undefined,
   report: Reporter,
   readDefault: DefaultReader,
-): ValueSpec {
+): DeclaredValue {
   const declared = declaration ?? {};
   const untyped = !Object.hasOwn(declared, 'type') && !Object.hasOwn(declared, 'enum');
   if (declaration !== undefined && untyped) {
@@ -61,14 +67,15 @@ export function declaredValue(
   const constants = (key: 'enum' | 'examples'): FieldValue[] | undefined =>
     declared[key]?.map((value, index) => constant(value, [key, index])).filter((value) => value !== undefined);
   const expression = expressionOf(declared.default);
-
-  return {
+  const defaultTo =
+    expression === undefined ? undefined : readDefault(expression, bare, report.below('default', 'expr'));
+  const spec: ValueSpec = {
     ...bare,
     examples: constants('examples') ?? [],
     rules: {
       required: declared.required ?? false,
       default: expression === undefined ? constant(declared.default, ['default']) : undefined,
-      defaultTo: expression === undefined ? undefined : readDefault(expression, bare, report.below('default', 'expr')),
+      hasDefault: declared.default !== undefined,
       minLength: declared.minLength,
       maxLength: declared.maxLength,
       pattern: fault?.severity === 'error' ? undefined : declared.pattern,
@@ -93,6 +100,7 @@ export function declaredValue(
       message: declared.message,
     },
   };
+  return { spec, defaultTo };
 }
 
 /** Where nothing is said of it. */
@@ -128,7 +136,7 @@ function itemsOf(
     report.error('missing-key', `the array \`${called}\` needs \`items\``, remedy, [], 'key');
   }
   refuseSecret(declared?.items, report.below('items'));
-  return declaredValue(`${called}'s items`, declared?.items, report.below('items'), readDefault);
+  return declaredValue(`${called}'s items`, declared?.items, report.below('items'), readDefault).spec;
 }
 
 function propertiesOf(
@@ -147,7 +155,7 @@ function propertiesOf(
     Object.entries(declared?.properties ?? {}).map(([name, property]) => {
       const inside = report.below('properties', name);
       refuseSecret(property, inside);
-      return [name, declaredValue(`${called}.${name}`, property, inside, readDefault)];
+      return [name, declaredValue(`${called}.${name}`, property, inside, readDefault).spec];
     }),
   );
 }

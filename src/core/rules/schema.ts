@@ -138,8 +138,7 @@ export function bodyReader(model: Model, kind: Kind, unseen: Unseen = seesAll): 
 export const isMerged = (field: Field): boolean => field.type === 'object' || field.type === 'json';
 
 /** Whether nothing takes the place of a value that is left out. */
-export const mustBeGiven = ({ rules }: Pick<ValueSpec, 'rules'>): boolean =>
-  rules.required && rules.default === undefined && rules.defaultTo === undefined;
+export const mustBeGiven = ({ rules }: Pick<ValueSpec, 'rules'>): boolean => rules.required && !rules.hasDefault;
 
 /** Whether a write must give this member a value. */
 export function isNeeded(field: Field, kind: Kind, model: Pick<Model, 'owner'>): boolean {

@@ -151,8 +151,7 @@ function plausibleRecord(model: Model, candidates: Candidates, faker: Faker): Re
     const { rules, member, origin } = field;
     if (origin === 'stamp' || field.type === 'secret' || field.derivedFrom !== undefined) continue;
     if (field === model.key && model.keyKind !== 'field') continue;
-    const hasDefault = rules.default !== undefined || rules.defaultTo !== undefined;
-    const needed = rules.required && !hasDefault;
+    const needed = rules.required && !rules.hasDefault;
     // What the service sets is left to it.
     if (rules.readOnly && !needed) continue;
     if (!needed && !faker.datatype.boolean({ probability: GIVEN })) continue;

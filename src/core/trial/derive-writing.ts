@@ -202,7 +202,7 @@ export function deriveWriting(model: Model, maker: Maker): Case[] {
         derivedFrom === undefined &&
         origin === 'field' &&
         drawnOn !== true &&
-        rules.defaultTo === undefined,
+        (!rules.hasDefault || rules.default !== undefined),
     );
     const data = Object.fromEntries(plain.map(({ member, rules }) => [member, rules.default ?? null]));
     if (Object.keys(data).length === 0) return;
