@@ -5,7 +5,7 @@ import fc from 'fast-check';
 import { mayBeHidden } from '../src/core/document/records.ts';
 import { typeName } from '../src/core/document/type-name.ts';
 import { openApi } from '../src/core/document/openapi.ts';
-import { endpointsOf } from '../src/core/http/endpoints.ts';
+import { endpointsOf } from '../src/core/api/endpoints.ts';
 import { makeRoutes } from '../src/core/http/routes.ts';
 import type { Field } from '../src/core/model/graph.ts';
 import { bodyReader, isSettable } from '../src/core/rules/schema.ts';

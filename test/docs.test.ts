@@ -15,7 +15,7 @@ import type { Scope } from '../src/core/expression/scope.ts';
 import { typed } from '../src/core/expression/type.ts';
 import type { Graph } from '../src/core/model/graph.ts';
 import { readProject } from '../src/project/project.ts';
-import { problemTypes } from '../src/core/http/problems.ts';
+import { problemTypes } from '../src/core/api/problems.ts';
 import { ask, demoFolder, folderWith, serving, vantfell } from './kit/program.ts';
 
 const root = fileURLToPath(new URL('..', import.meta.url));

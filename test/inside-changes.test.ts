@@ -6,7 +6,7 @@ import type { Store } from '../src/core/store/contract.ts';
 import { scriptText } from '../src/core/tables/ddl.ts';
 import { designTables } from '../src/core/tables/design.ts';
 import { questionsOf } from '../src/core/tables/match.ts';
-import { makeOwnTables } from '../src/core/tables/own-work.ts';
+import { makeOwnTables } from '../src/core/migrations/own-tables.ts';
 import { backwards, noDecisions, redesign } from '../src/core/tables/redesign.ts';
 import type { Decisions } from '../src/core/tables/redesign.ts';
 import type { Table } from '../src/core/tables/table.ts';

@@ -9,7 +9,7 @@ import { StoreError } from '../src/core/store/contract.ts';
 import { scriptText } from '../src/core/tables/ddl.ts';
 import { designTables } from '../src/core/tables/design.ts';
 import { isOwn } from '../src/core/tables/own-tables.ts';
-import { makeOwnTables } from '../src/core/tables/own-work.ts';
+import { makeOwnTables } from '../src/core/migrations/own-tables.ts';
 import { backwards, noDecisions, redesign } from '../src/core/tables/redesign.ts';
 import type { Decisions, Fill } from '../src/core/tables/redesign.ts';
 import { called } from '../src/core/tables/table.ts';

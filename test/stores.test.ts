@@ -10,7 +10,7 @@ import { listStatement, listValues } from '../src/core/query/list-statement.ts';
 import type { ListForm } from '../src/core/query/list-statement.ts';
 import type { Store } from '../src/core/store/contract.ts';
 import { StoreError } from '../src/core/store/contract.ts';
-import { makeOwnTables } from '../src/core/tables/own-work.ts';
+import { makeOwnTables } from '../src/core/migrations/own-tables.ts';
 import { designTables } from '../src/core/tables/design.ts';
 import { writesOn } from '../src/project/serve.ts';
 import { openStore } from '../src/store/open.ts';

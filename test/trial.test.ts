@@ -4,7 +4,7 @@ import { compile } from '../src/core/compile.ts';
 import { noRules } from '../src/core/model/rules.ts';
 import type { Field, Rules } from '../src/core/model/graph.ts';
 import { deriveCases } from '../src/core/trial/derive.ts';
-import { exampleValue, isSound } from '../src/core/trial/examples.ts';
+import { exampleValue, isSound } from '../src/core/rules/examples.ts';
 import { edgesOf } from '../src/core/trial/edges.ts';
 import { canonical } from '../src/core/model/value.ts';
 import { moment, readProject } from '../src/project/project.ts';

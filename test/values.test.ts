@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { isSecret } from '../src/core/change/secret.ts';
+import { isSecret } from '../src/core/identity/secret.ts';
 import type { Serving } from './kit/program.ts';
 import { ask, folderWith, serving } from './kit/program.ts';
 

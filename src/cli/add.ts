@@ -128,7 +128,7 @@ async function show(
   file: string,
   text: string,
 ): Promise<void> {
-  const { endpointsOf } = await import('../core/http/endpoints.ts');
+  const { endpointsOf } = await import('../core/api/endpoints.ts');
   const { modelOf } = await import('../core/model/graph.ts');
   const { readMigrations } = await import('../project/migrations.ts');
   const { kindOf, storeAddress } = await import('../project/project.ts');

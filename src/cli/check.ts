@@ -17,7 +17,7 @@ export const check: Command = {
 
   async run({ folder, terminal }) {
     const { readProject } = await import('../project/project.ts');
-    const { allEndpoints } = await import('../core/http/endpoints.ts');
+    const { allEndpoints } = await import('../core/api/endpoints.ts');
     const project = readProject(folder);
     const { graph } = project;
     let { problems, sources } = project;

@@ -1,7 +1,7 @@
-import { USUAL_ITEMS } from '../core/model/value-spec.ts';
+import { USUAL_ITEMS } from '../core/resolve/value-spec.ts';
 import { operationAct } from '../core/access/condition.ts';
 import { grantsText, mayText } from '../core/access/grant-text.ts';
-import type { Endpoint } from '../core/http/endpoints.ts';
+import type { Endpoint } from '../core/api/endpoints.ts';
 import type { Field, Graph, Model, ValueSpec } from '../core/model/graph.ts';
 import { linkedOf } from '../core/model/related.ts';
 import { EXIT, Failure } from '../project/failure.ts';
@@ -30,7 +30,7 @@ export const outline: Command = {
 
   async run(context, { diagram }) {
     const { soundProject } = await import('./sound-project.ts');
-    const { endpointsOf } = await import('../core/http/endpoints.ts');
+    const { endpointsOf } = await import('../core/api/endpoints.ts');
     const { table } = await import('./terminal/table.ts');
     const { graph } = await soundProject(context);
     const { terminal } = context;

@@ -1,6 +1,6 @@
 import { resolve } from 'node:path';
 import yargs from 'yargs';
-import { didYouMean } from '../core/declaration/nearest.ts';
+import { didYouMean } from '../core/text/nearest.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { Arguments } from './command.ts';
 import { COMMANDS, GLOBAL_OPTIONS } from './commands.ts';

@@ -102,7 +102,7 @@ async function opener(
   const { firstSamples } = await import('../project/samples.ts');
   const { openWithAnswers } = await import('./decide.ts');
   const { serviceOn, storeOptions } = await import('../project/serve.ts');
-  const { HttpProblem } = await import('../core/http/problems.ts');
+  const { HttpProblem } = await import('../core/api/problems.ts');
   const { StoreError } = await import('../core/store/contract.ts');
   const { terminal, quiet } = context;
   const hinder = hindering(hindrance);

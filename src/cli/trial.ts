@@ -53,7 +53,7 @@ export const trial: Command = {
       const { watchTrial } = await import('./trial/watch.ts');
       return watchTrial(context, process.argv.slice(2));
     }
-    const { didYouMean } = await import('../core/declaration/nearest.ts');
+    const { didYouMean } = await import('../core/text/nearest.ts');
     const { loadedProject } = await import('./sound-project.ts');
     const { runTrial } = await import('./trial/run-trial.ts');
     const { resultText, resultValue } = await import('./trial/result-text.ts');

@@ -1,5 +1,5 @@
 import { isOpen } from './access/open.ts';
-import { checkReveals } from './access/check-reveals.ts';
+import { checkReveals } from './resolve/check-reveals.ts';
 import { checkShape } from './declaration/check-shape.ts';
 import { readDocuments } from './declaration/document.ts';
 import type { Declared, Source } from './declaration/document.ts';
@@ -10,16 +10,16 @@ import type { Place, Problem } from './declaration/problem.ts';
 import { reporterOf } from './declaration/reporter.ts';
 import type { Reporter } from './declaration/reporter.ts';
 import { serviceShape } from './declaration/service-shape.ts';
-import { checkCode } from './model/code.ts';
-import { checkNames } from './model/collisions.ts';
-import type { ModelDeclaration, ServiceDeclaration } from './model/declarations.ts';
-import type { DeclaredModel } from './model/draft.ts';
+import { checkCode } from './resolve/code.ts';
+import { checkNames } from './resolve/collisions.ts';
+import type { ModelDeclaration, ServiceDeclaration } from './declaration/declarations.ts';
+import type { DeclaredModel } from './resolve/draft.ts';
 import type { Graph } from './model/graph.ts';
-import { resolve } from './model/resolve.ts';
-import { waitingIn } from './model/waiting.ts';
-import type { Waiting } from './model/waiting.ts';
-import { serviceSettings } from './model/service-settings.ts';
-import { checkConstants } from './rules/check-constants.ts';
+import { resolve } from './resolve/resolve.ts';
+import { waitingIn } from './resolve/waiting.ts';
+import type { Waiting } from './resolve/waiting.ts';
+import { serviceSettings } from './resolve/service-settings.ts';
+import { checkConstants } from './resolve/check-constants.ts';
 
 /** The texts of a project's declarations, as they were read. */
 export interface ProjectSources {

@@ -1,4 +1,4 @@
-import { nearest } from '../core/declaration/nearest.ts';
+import { nearest } from '../core/text/nearest.ts';
 import type { Graph, Identity, Scalar } from '../core/model/graph.ts';
 import { modelOf } from '../core/model/graph.ts';
 import { fromText } from '../core/model/value.ts';

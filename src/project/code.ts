@@ -10,7 +10,7 @@ import { operation } from '../core/change/operation.ts';
 import type { Operation, OperationCode } from '../core/change/operation.ts';
 import type { Source } from '../core/declaration/document.ts';
 import type { Problem } from '../core/declaration/problem.ts';
-import { atStart, codeName, HOOKS } from '../core/model/code.ts';
+import { atStart, codeName, HOOKS } from '../core/resolve/code.ts';
 import { EXIT, Failure } from './failure.ts';
 import { OWN_FOLDER } from './own-folder.ts';
 import type { SoundProject } from './project.ts';

@@ -11,7 +11,7 @@ import { historyIn, runMigrations, waitingOf } from '../core/migrations/run.ts';
 import type { Store } from '../core/store/contract.ts';
 import { StoreError } from '../core/store/contract.ts';
 import { designTables } from '../core/tables/design.ts';
-import { makeOwnTables } from '../core/tables/own-work.ts';
+import { makeOwnTables } from '../core/migrations/own-tables.ts';
 import { noDecisions, redesign } from '../core/tables/redesign.ts';
 import type { Table } from '../core/tables/table.ts';
 import { sayingsOf } from '../core/tables/words.ts';

@@ -1,6 +1,6 @@
 import { resolve } from 'node:path';
-import { tooLarge } from '../core/http/problems.ts';
-import type { Reply } from '../core/http/message.ts';
+import { tooLarge } from '../core/api/problems.ts';
+import type { Reply } from '../core/api/message.ts';
 import type { Scope } from '../core/change/scope.ts';
 import { soundCode } from './code.ts';
 import { EXIT, Failure } from './failure.ts';

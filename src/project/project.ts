@@ -4,7 +4,7 @@ import { setImmediate } from 'node:timers/promises';
 import { compile } from '../core/compile.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import type { Source } from '../core/declaration/document.ts';
-import type { Waiting } from '../core/model/waiting.ts';
+import type { Waiting } from '../core/resolve/waiting.ts';
 import type { Graph, StoreKind } from '../core/model/graph.ts';
 import type { Moment } from '../core/change/contract.ts';
 import { StoreError } from '../core/store/contract.ts';

@@ -3,8 +3,8 @@ import type { Socket } from 'node:net';
 import Fastify from 'fastify';
 import proxyAddr from 'proxy-addr';
 import type { FastifyError, FastifyReply, FastifyRequest } from 'fastify';
-import { HttpProblem, LATER, tooLarge } from '../core/http/problems.ts';
-import type { Reply, Request } from '../core/http/message.ts';
+import { HttpProblem, LATER, tooLarge } from '../core/api/problems.ts';
+import type { Reply, Request } from '../core/api/message.ts';
 import type { Service as WholeService } from '../core/service.ts';
 
 export interface ServerOptions {

@@ -2,7 +2,7 @@ import { cpSync, mkdtempSync, rmSync } from 'node:fs';
 import { Agent, request } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { Caller } from '../../src/core/access/caller.ts';
+import type { Caller } from '../../src/core/expression/context.ts';
 import type { Graph } from '../../src/core/model/graph.ts';
 import { loadSamples } from '../../src/core/samples/load.ts';
 import { readSamples } from '../../src/core/samples/read.ts';

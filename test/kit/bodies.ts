@@ -7,7 +7,7 @@ import addFormats from 'ajv-formats';
 import fc from 'fast-check';
 import { openApi } from '../../src/core/document/openapi.ts';
 import { typeName } from '../../src/core/document/type-name.ts';
-import { ownerField } from '../../src/core/model/owner.ts';
+import { ownerField } from '../../src/core/resolve/owner.ts';
 import type { Graph, Model, ValueSpec } from '../../src/core/model/graph.ts';
 import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
 import { openDatabase } from '../../src/project/database.ts';

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from '@jest/globals';
 import { noCode } from '../../src/core/change/code.ts';
-import type { Reply } from '../../src/core/http/message.ts';
+import type { Reply } from '../../src/core/api/message.ts';
 import type { Graph } from '../../src/core/model/graph.ts';
 import { loadSamples } from '../../src/core/samples/load.ts';
 import { readSamples } from '../../src/core/samples/read.ts';

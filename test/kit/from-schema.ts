@@ -1,4 +1,4 @@
-import { own } from '../../src/core/own.ts';
+import { own } from '../../src/core/text/own.ts';
 import fc from 'fast-check';
 
 type Tree = Readonly<Record<string, unknown>>;

@@ -1,6 +1,6 @@
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, beforeEach, describe } from '@jest/globals';
-import type { Caller } from '../../src/core/access/caller.ts';
+import type { Caller } from '../../src/core/expression/context.ts';
 import { openApi } from '../../src/core/document/openapi.ts';
 import type { Model } from '../../src/core/model/graph.ts';
 import { linkedOf } from '../../src/core/model/related.ts';

@@ -1,5 +1,5 @@
 import type { Code } from '../../src/core/change/code.ts';
-import type { Reply, Request } from '../../src/core/http/message.ts';
+import type { Reply, Request } from '../../src/core/api/message.ts';
 import type { Grant } from '../../src/core/model/access.ts';
 import type { Field, Graph, Model, Rules } from '../../src/core/model/graph.ts';
 import type { Service } from '../../src/core/service.ts';

@@ -8,7 +8,7 @@ import type { TypeName } from '../../src/core/model/types.ts';
 import { StoreError } from '../../src/core/store/contract.ts';
 import { conversionOf } from '../../src/core/tables/conversion.ts';
 import { scriptText } from '../../src/core/tables/ddl.ts';
-import { makeOwnTables } from '../../src/core/tables/own-work.ts';
+import { makeOwnTables } from '../../src/core/migrations/own-tables.ts';
 import { noDecisions, redesign } from '../../src/core/tables/redesign.ts';
 import type { Decisions } from '../../src/core/tables/redesign.ts';
 import type { Column, Table } from '../../src/core/tables/table.ts';

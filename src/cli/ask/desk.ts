@@ -1,4 +1,4 @@
-import type { Reply } from '../../core/http/message.ts';
+import type { Reply } from '../../core/api/message.ts';
 import type { Store } from '../../core/store/contract.ts';
 import type { Exchange } from '../../project/observed.ts';
 import type { Context } from '../command.ts';

@@ -1,7 +1,7 @@
 import { STATUS_CODES } from 'node:http';
 import { readFileSync } from 'node:fs';
-import { didYouMean } from '../../core/declaration/nearest.ts';
-import { allEndpoints } from '../../core/http/endpoints.ts';
+import { didYouMean } from '../../core/text/nearest.ts';
+import { allEndpoints } from '../../core/api/endpoints.ts';
 import type { Graph, Model } from '../../core/model/graph.ts';
 import type { Store } from '../../core/store/contract.ts';
 import { EXIT, Failure } from '../../project/failure.ts';

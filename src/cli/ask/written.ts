@@ -1,4 +1,4 @@
-import { usualType } from '../../core/http/body.ts';
+import { usualType } from '../../core/http/request/body.ts';
 import type { Arguments } from '../command.ts';
 import type { Desk } from './desk.ts';
 import { readBody, readHeaders, readMethod, readPath, withAnyKey, withKeys, withKeysInside } from './request.ts';

@@ -68,7 +68,7 @@ async function graphAt(words: readonly string[]): Promise<Graph | undefined> {
 
 async function paths(words: readonly string[], graph: Graph | undefined): Promise<readonly string[]> {
   if (graph === undefined) return NOTHING;
-  const { allEndpoints } = await import('../../core/http/endpoints.ts');
+  const { allEndpoints } = await import('../../core/api/endpoints.ts');
   const method = words.find((word) => METHODS.includes(word.toUpperCase()))?.toUpperCase();
   return [
     ...new Set(

@@ -1,4 +1,4 @@
-import { didYouMean } from '../../core/declaration/nearest.ts';
+import { didYouMean } from '../../core/text/nearest.ts';
 import { defaultFills } from '../../core/migrations/defaults.ts';
 import type { Field, FieldValue, Graph } from '../../core/model/graph.ts';
 import { fromText } from '../../core/model/value.ts';

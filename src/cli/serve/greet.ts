@@ -1,6 +1,6 @@
 import { openActs } from '../../core/access/open.ts';
 import type { OpenAct } from '../../core/access/open.ts';
-import { allEndpoints } from '../../core/http/endpoints.ts';
+import { allEndpoints } from '../../core/api/endpoints.ts';
 import type { Graph } from '../../core/model/graph.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import { table } from '../terminal/table.ts';

@@ -1,5 +1,5 @@
 import { setTimeout } from 'node:timers/promises';
-import { HttpProblem } from '../../core/http/problems.ts';
+import { HttpProblem } from '../../core/api/problems.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 
 /** How a service is to be worse than it is, for those who build what asks it. */

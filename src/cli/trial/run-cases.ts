@@ -1,6 +1,6 @@
 import type { Answer, Fault } from '../../core/trial/answer.ts';
 import type { Answered, Outcome, Sent } from '../../core/trial/report/outcome.ts';
-import { usualType } from '../../core/http/body.ts';
+import { usualType } from '../../core/http/request/body.ts';
 import type { Case, Step } from '../../core/trial/case.ts';
 import type { DocumentJudge } from '../../core/trial/document-judge.ts';
 import { faultOf, judge } from '../../core/trial/judge.ts';

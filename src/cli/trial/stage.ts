@@ -6,7 +6,7 @@ import type { Store } from '../../core/store/contract.ts';
 import { samplesTable } from '../../core/tables/own-tables.ts';
 import { deriveCases } from '../../core/trial/derive.ts';
 import type { Derived } from '../../core/trial/derive.ts';
-import type { KnownValues } from '../../core/trial/examples.ts';
+import type { KnownValues } from '../../core/rules/examples.ts';
 import type { Row } from '../../core/trial/oracle.ts';
 import { NOBODY, worldOf } from '../../core/trial/world.ts';
 import type { Person, World } from '../../core/trial/world.ts';

@@ -1,5 +1,5 @@
-import { constant, kindOf, plain } from '../expression/typed.ts';
-import type { Expression } from '../expression/typed.ts';
+import { constant, kindOf, plain } from '../model/expression.ts';
+import type { Expression } from '../model/expression.ts';
 import { fieldExpression } from '../expression/property.ts';
 import type { Access, Grant, Verb } from '../model/access.ts';
 import type { Graph, Model, Relation } from '../model/graph.ts';

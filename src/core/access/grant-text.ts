@@ -1,6 +1,6 @@
 import type { Grant } from '../model/access.ts';
 import type { Model } from '../model/graph.ts';
-import { spoken } from '../model/names.ts';
+import { spoken } from '../text/names.ts';
 import type { Act } from './condition.ts';
 import { grantsOf } from './condition.ts';
 

@@ -1,5 +1,5 @@
-import { walk } from '../expression/typed.ts';
-import type { Expression, List, Many } from '../expression/typed.ts';
+import { walk } from '../model/expression.ts';
+import type { Expression, List, Many } from '../model/expression.ts';
 import type { Grant } from '../model/access.ts';
 import type { Graph, Links, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';

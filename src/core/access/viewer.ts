@@ -1,8 +1,8 @@
-import { walk } from '../expression/typed.ts';
-import type { Expression } from '../expression/typed.ts';
+import { walk } from '../model/expression.ts';
+import type { Expression } from '../model/expression.ts';
 import type { Grant } from '../model/access.ts';
 import type { Graph } from '../model/graph.ts';
-import type { Caller } from './caller.ts';
+import type { Caller } from '../expression/context.ts';
 
 /** Somebody, as far as grants can tell callers apart without looking at a record. */
 export interface Viewer {

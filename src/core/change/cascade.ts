@@ -1,9 +1,9 @@
-import { HttpProblem } from '../http/problems.ts';
+import { HttpProblem } from '../api/problems.ts';
 import type { Graph, Model, Relation, Scalar } from '../model/graph.ts';
 import { isSame } from '../model/value.ts';
 import { ownBody } from '../rules/schema.ts';
 import type { Statement } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import type { Writing } from './contract.ts';
 import type { Code } from './code.ts';
 import type { Work } from './work.ts';

@@ -1,4 +1,4 @@
-import { HttpProblem } from '../http/problems.ts';
+import { HttpProblem } from '../api/problems.ts';
 import { StoreError } from '../store/contract.ts';
 import type { Hooks } from './hooks.ts';
 import type { OperationCode } from './operation.ts';

@@ -3,7 +3,7 @@ import type { Sight, Sights } from '../access/sight.ts';
 import type { Graph, Model, Scalar } from '../model/graph.ts';
 import type { Credentials } from '../identity/credentials.ts';
 import type { ReadBody, Values } from '../rules/schema.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import type { Code } from './code.ts';
 import type { Scope } from './scope.ts';
 import type { Held } from './terms.ts';

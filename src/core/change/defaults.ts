@@ -1,4 +1,4 @@
-import type { Occasion } from '../access/caller.ts';
+import type { Occasion } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import type { FieldValue, Model } from '../model/graph.ts';
 import { linkedOf } from '../model/related.ts';

@@ -1,11 +1,11 @@
-import { didYouMean } from '../declaration/nearest.ts';
-import type { Occasion } from '../access/caller.ts';
+import { didYouMean } from '../text/nearest.ts';
+import type { Occasion } from '../expression/context.ts';
 import { clientScope } from '../access/client-scope.ts';
 import { sightOf } from '../access/sight.ts';
 import { SERVICE } from '../access/viewer.ts';
-import { compileCondition, filterReader } from '../http/filter.ts';
-import type { ParameterFailure } from '../http/problems.ts';
-import { sortReader } from '../http/sort.ts';
+import { compileCondition, filterReader } from '../query/filter.ts';
+import type { ParameterFailure } from '../api/problems.ts';
+import { sortReader } from '../query/sort.ts';
 import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { canonical } from '../model/value.ts';
 import { boundsOf } from '../query/bounds.ts';
@@ -15,7 +15,7 @@ import { storedOf } from '../query/shown.ts';
 import { storedStatement } from '../query/statements.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Reader } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import { forCode } from './for-code.ts';
 
 /** Which records: those with these values (any of several, where they stand in an array), or a condition in CQL2. */

@@ -1,8 +1,8 @@
 import type { FieldValue, Model } from '../model/graph.ts';
 import { linkedOf } from '../model/related.ts';
 import { isSame } from '../model/value.ts';
-import { brokenRules } from '../http/problems.ts';
-import { pointerTo } from '../rules/failure.ts';
+import { brokenRules } from '../api/problems.ts';
+import { pointerTo } from '../api/failure.ts';
 import { linkSpec, valueReader } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';
 import { blamed, CodeError } from './code.ts';

@@ -3,7 +3,7 @@ import { linkedOf } from '../model/related.ts';
 import { isSame } from '../model/value.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Statement, Transaction } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import { journalTable } from '../tables/own-tables.ts';
 import type { Entry, Work } from './work.ts';
 

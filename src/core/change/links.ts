@@ -1,13 +1,13 @@
 import type { FieldValue, Graph, Links, Model, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { spoken } from '../model/names.ts';
+import { spoken } from '../text/names.ts';
 import { linkedOf } from '../model/related.ts';
 import { quoted } from '../model/value.ts';
-import { pointerTo } from '../rules/failure.ts';
-import type { Failure } from '../rules/failure.ts';
+import { pointerTo } from '../api/failure.ts';
+import type { Failure } from '../api/failure.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Statement, Transaction } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import type { LookUps } from './statements.ts';
 import { occasionOf } from './work.ts';
 import type { Work } from './work.ts';

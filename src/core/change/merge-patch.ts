@@ -1,4 +1,4 @@
-import { own } from '../own.ts';
+import { own } from '../text/own.ts';
 import { isRecord } from '../declaration/check-shape.ts';
 
 /** JSON Merge Patch (RFC 7396): what `patch` makes of `target`. */

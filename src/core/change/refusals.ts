@@ -1,9 +1,9 @@
 import type { Field, Graph } from '../model/graph.ts';
-import { spoken } from '../model/names.ts';
+import { spoken } from '../text/names.ts';
 import { canonical, isSame, quoted } from '../model/value.ts';
-import { HttpProblem, brokenRules } from '../http/problems.ts';
-import { pointerTo } from '../rules/failure.ts';
-import type { Failure } from '../rules/failure.ts';
+import { HttpProblem, brokenRules } from '../api/problems.ts';
+import { pointerTo } from '../api/failure.ts';
+import type { Failure } from '../api/failure.ts';
 import { worded } from '../rules/message.ts';
 import type { Values } from '../rules/schema.ts';
 import { StoreError } from '../store/contract.ts';

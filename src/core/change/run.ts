@@ -11,9 +11,9 @@ import type { Log, Scope } from './scope.ts';
 import { beginWork, nested } from './work.ts';
 import { makeSights } from '../access/sight.ts';
 import type { Sights } from '../access/sight.ts';
-import type { Asker } from '../http/admission.ts';
+import type { Asker } from '../access/authorization.ts';
 import type { CommitEvent, Work } from './work.ts';
-import type { Caller } from '../access/caller.ts';
+import type { Caller } from '../expression/context.ts';
 
 /** Everything that changes records goes through this: requests, operations, hooks, scripts, samples. */
 export interface Writes {

@@ -1,10 +1,10 @@
-import type { Occasion } from '../access/caller.ts';
+import type { Occasion } from '../expression/context.ts';
 import { compileExpression } from '../expression/compiled.ts';
-import type { ValueKind } from '../expression/typed.ts';
+import type { ValueKind } from '../model/expression.ts';
 import type { Graph, Model, Scalar, Template } from '../model/graph.ts';
 import { noRules } from '../model/rules.ts';
 import type { Transaction } from '../store/contract.ts';
-import type { Dialect, Spec } from '../store/dialect.ts';
+import type { Dialect, Spec } from '../sql/dialect.ts';
 
 /** A text over a stored record, with its own values and those of records that it leads to. */
 export type Saying = (transaction: Transaction, key: Scalar, occasion: Occasion, own: Values) => Promise<string>;

@@ -1,18 +1,18 @@
-import { didYouMean } from '../declaration/nearest.ts';
-import { HttpProblem, brokenRules } from '../http/problems.ts';
+import { didYouMean } from '../text/nearest.ts';
+import { HttpProblem, brokenRules } from '../api/problems.ts';
 import type { FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { canonical } from '../model/value.ts';
 import { bodyReader, ownBody } from '../rules/schema.ts';
 import type { BodyReader, Values } from '../rules/schema.ts';
 import { StoreError } from '../store/contract.ts';
 import type { Reader } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import { CodeError } from './code.ts';
 import type { Changes } from './contract.ts';
 import { finderOf } from './find.ts';
 import type { Finder, FindOptions, Where } from './find.ts';
 import { forCode } from './for-code.ts';
-import type { Caller, Occasion } from '../access/caller.ts';
+import type { Caller, Occasion } from '../expression/context.ts';
 import type { Calls, Work } from './work.ts';
 
 /** Lines for the log of the service. */

@@ -2,7 +2,7 @@ import type { Field, Model } from '../model/graph.ts';
 import type { Values } from '../rules/schema.ts';
 import { StoreError } from '../store/contract.ts';
 import type { Statement, Transaction } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import { slugOf } from './slug.ts';
 
 /** The fields of a model that are derived from others where nobody gives them. */

@@ -1,7 +1,7 @@
-import type { Occasion } from '../access/caller.ts';
+import type { Occasion } from '../expression/context.ts';
 import { both } from '../access/condition.ts';
 import type { Condition } from '../access/condition.ts';
-import { seenBy } from '../access/seen.ts';
+import { seenBy } from '../query/mask.ts';
 import type { Sight } from '../access/sight.ts';
 import type { Field, Graph, Model, Relation } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
@@ -11,7 +11,7 @@ import { derivedOf, isOpen, isStored, storedOf, wholeOf } from '../query/shown.t
 import { guardSql, shownStatement, storedStatement, storedText, thereStatement } from '../query/statements.ts';
 import type { ShownStatement } from '../query/statements.ts';
 import type { Statement, StoreValue } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 
 /** A statement, and the values of its last placeholders. */
 export interface Valued extends Statement {

@@ -1,6 +1,6 @@
-import type { Caller, Occasion } from '../access/caller.ts';
+import type { Caller, Occasion } from '../expression/context.ts';
 import type { Sight } from '../access/sight.ts';
-import type { Asker } from '../http/admission.ts';
+import type { Asker } from '../access/authorization.ts';
 import type { Scalar } from '../model/graph.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Transaction } from '../store/contract.ts';

@@ -1,5 +1,5 @@
 import type { Declared, Path } from './document.ts';
-import { didYouMean } from './nearest.ts';
+import { didYouMean } from '../text/nearest.ts';
 import type { Problem } from './problem.ts';
 import type { Shape } from './shape.ts';
 

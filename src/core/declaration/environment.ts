@@ -1,4 +1,4 @@
-import { own } from '../own.ts';
+import { own } from '../text/own.ts';
 import type { Declared, Path } from './document.ts';
 import { isRecord } from './check-shape.ts';
 import type { Problem } from './problem.ts';

@@ -1,4 +1,4 @@
-import { didYouMean } from './nearest.ts';
+import { didYouMean } from '../text/nearest.ts';
 import { fieldEntries } from './model-shape.ts';
 import { typeNames } from '../model/types.ts';
 

@@ -1,8 +1,8 @@
 import { isReadByAll } from '../access/open.ts';
-import { filterable, sortable } from '../http/list-request.ts';
+import { filterable, sortable } from '../http/request/list-request.ts';
 import type { Graph, Model, ValueSpec } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { capitalized, pascalCase, underscored, withArticle } from '../model/names.ts';
+import { capitalized, pascalCase, underscored, withArticle } from '../text/names.ts';
 import { linkedOf, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
 import { ownMember, ownNames, viewOf } from '../query/shown.ts';
 import type { Shown, ShownMember } from '../query/shown.ts';

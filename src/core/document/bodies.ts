@@ -1,8 +1,8 @@
-import { BODY_TYPES, JSON_PATCH } from '../http/body.ts';
-import type { ClientKind } from '../http/body.ts';
-import { MOST_AT_ONCE } from '../http/write-record.ts';
+import { BODY_TYPES, JSON_PATCH } from '../http/request/body.ts';
+import type { ClientKind } from '../http/request/body.ts';
+import { MOST_AT_ONCE } from '../http/endpoint/write-record.ts';
 import type { Field, Graph, Model, ValueSpec } from '../model/graph.ts';
-import { withArticle } from '../model/names.ts';
+import { withArticle } from '../text/names.ts';
 import { linkedOf } from '../model/related.ts';
 import { derivedNames } from '../query/shown.ts';
 import { isNeeded, isSettable } from '../rules/schema.ts';

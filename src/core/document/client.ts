@@ -1,8 +1,8 @@
-import { collectionPath, endpointsOf } from '../http/endpoints.ts';
-import { problemTypes } from '../http/problems.ts';
+import { collectionPath, endpointsOf } from '../api/endpoints.ts';
+import { problemTypes } from '../api/problems.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { camelCase, underscored, withArticle } from '../model/names.ts';
+import { camelCase, underscored, withArticle } from '../text/names.ts';
 import { mustBeGiven } from '../rules/schema.ts';
 import { declared, modelEntry, modelTypes, ownMembers, tsName } from './api-types.ts';
 import { indented, literal, memberName, remark, typeOf } from './typescript.ts';

@@ -1,11 +1,11 @@
 import { operationAct } from '../access/condition.ts';
 import type { Act } from '../access/condition.ts';
 import { isReadByAll } from '../access/open.ts';
-import type { Endpoint, EndpointName } from '../http/endpoints.ts';
-import { journalModel } from '../http/journal-model.ts';
+import type { Endpoint, EndpointName } from '../api/endpoints.ts';
+import { journalModel } from '../http/endpoint/journal-model.ts';
 import type { Model, Operation, ValueSpec } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { camelCase, capitalized, ended, pascalCase, spoken, withArticle } from '../model/names.ts';
+import { camelCase, capitalized, ended, pascalCase, spoken, withArticle } from '../text/names.ts';
 import { mustBeGiven } from '../rules/schema.ts';
 import { requestBody } from './bodies.ts';
 import { callersOf } from './callers-of.ts';

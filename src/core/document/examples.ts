@@ -2,12 +2,12 @@ import { isReadByAll } from '../access/open.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import type { Field, FieldValue, Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { capitalized, spoken } from '../model/names.ts';
+import { capitalized, spoken } from '../text/names.ts';
 import { linkedOf } from '../model/related.ts';
 import { canonical } from '../model/value.ts';
 import { viewOf } from '../query/shown.ts';
 import { memberField } from '../samples/read.ts';
-import { exampleValue, inCase, isSound } from '../trial/examples.ts';
+import { exampleValue, inCase, isSound } from '../rules/examples.ts';
 import type { Documented } from './documented.ts';
 
 /** The document is the same on every day. */

@@ -1,6 +1,6 @@
 import { stringify } from 'yaml';
-import { allEndpoints } from '../http/endpoints.ts';
-import type { Endpoint } from '../http/endpoints.ts';
+import { allEndpoints } from '../api/endpoints.ts';
+import type { Endpoint } from '../api/endpoints.ts';
 import type { Graph } from '../model/graph.ts';
 import { makeComponents } from './components.ts';
 import type { Documented, Sample } from './documented.ts';

@@ -1,12 +1,12 @@
-import { keyParameter } from '../http/endpoints.ts';
-import { filterLanguages } from '../http/filter.ts';
-import { filterable, sortable } from '../http/list-request.ts';
+import { keyParameter } from '../api/endpoints.ts';
+import { filterLanguages } from '../query/filter.ts';
+import { filterable, sortable } from '../http/request/list-request.ts';
 import type { Field, FieldValue, Model } from '../model/graph.ts';
-import { withArticle } from '../model/names.ts';
+import { withArticle } from '../text/names.ts';
 import { noRules } from '../model/rules.ts';
 import { relatedNames } from '../model/related.ts';
 import { MOST_RELATED, ownNames } from '../query/shown.ts';
-import { exampleValue } from '../trial/examples.ts';
+import { exampleValue } from '../rules/examples.ts';
 import type { Ref } from './components.ts';
 import type { Documented } from './documented.ts';
 import { GRAMMAR } from './grammar.ts';

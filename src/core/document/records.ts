@@ -1,7 +1,7 @@
 import { isReadByAll } from '../access/open.ts';
 import type { Computed, Field, Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { capitalized, spoken, withArticle } from '../model/names.ts';
+import { capitalized, spoken, withArticle } from '../text/names.ts';
 import { linkedOf, linksShownAs, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
 import { MOST_RELATED, ownMember, ownNames, viewOf } from '../query/shown.ts';
 import type { Shown, ShownMember } from '../query/shown.ts';

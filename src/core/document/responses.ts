@@ -1,9 +1,9 @@
 import { isOpen } from '../access/open.ts';
-import type { Endpoint, EndpointName } from '../http/endpoints.ts';
-import { problemTypes } from '../http/problems.ts';
-import type { ProblemName } from '../http/problems.ts';
+import type { Endpoint, EndpointName } from '../api/endpoints.ts';
+import { problemTypes } from '../api/problems.ts';
+import type { ProblemName } from '../api/problems.ts';
 import type { Graph, Model } from '../model/graph.ts';
-import { spoken } from '../model/names.ts';
+import { spoken } from '../text/names.ts';
 import type { Ref } from './components.ts';
 import type { Documented } from './documented.ts';
 import { objectOf } from './json-schema.ts';

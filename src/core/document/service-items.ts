@@ -1,7 +1,7 @@
-import type { ProblemName } from '../http/problems.ts';
-import { problemTypes } from '../http/problems.ts';
+import type { ProblemName } from '../api/problems.ts';
+import { problemTypes } from '../api/problems.ts';
 import { modelOf } from '../model/graph.ts';
-import { withArticle } from '../model/names.ts';
+import { withArticle } from '../text/names.ts';
 import type { Documented } from './documented.ts';
 import { objectOf } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';

@@ -1,5 +1,5 @@
 import type { Model } from '../model/graph.ts';
-import { pascalCase } from '../model/names.ts';
+import { pascalCase } from '../text/names.ts';
 import { journalTable } from '../tables/own-tables.ts';
 
 /** A model's name in the document. The journal's, which no project declares, is one that no model can have. */

@@ -1,6 +1,6 @@
 import { longestOf } from '../rules/tests.ts';
 import type { Field, Model, ValueSpec } from '../model/graph.ts';
-import { capitalized, ended, withArticle } from '../model/names.ts';
+import { capitalized, ended, withArticle } from '../text/names.ts';
 import { typeName } from './type-name.ts';
 import type { Components } from './components.ts';
 import { isSameSchema, objectOf, orNull } from './json-schema.ts';

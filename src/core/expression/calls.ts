@@ -1,12 +1,12 @@
-import { own } from '../own.ts';
-import { didYouMean } from '../declaration/nearest.ts';
+import { own } from '../text/own.ts';
+import { didYouMean } from '../text/nearest.ts';
 import { asKind, commonKind, constantOf, describeKind } from './kinds.ts';
 import { resolveMany } from './property.ts';
 import type { Scope } from './scope.ts';
 import { ExpressionError } from './syntax.ts';
 import type { Call, Syntax } from './syntax.ts';
-import { kindOf, plain } from './typed.ts';
-import type { Aggregate, Expression, List, ListOperator, TextFunction, ValueKind } from './typed.ts';
+import { kindOf, plain } from '../model/expression.ts';
+import type { Aggregate, Expression, List, ListOperator, TextFunction, ValueKind } from '../model/expression.ts';
 
 /** What the typing of a call needs of that of other expressions. */
 interface Typer {

@@ -1,10 +1,10 @@
-import type { Occasion } from '../access/caller.ts';
+import type { Occasion } from './context.ts';
 import type { Graph, Model, Scalar } from '../model/graph.ts';
 import type { StoreValue } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import { toSql } from './sql.ts';
 import type { Bound, SqlSurroundings } from './sql.ts';
-import type { Expression } from './typed.ts';
+import type { Expression } from '../model/expression.ts';
 
 /** An expression over the rows of one model's table, which a statement calls by its own name or another. */
 export interface CompiledExpression {

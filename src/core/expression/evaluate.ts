@@ -1,10 +1,10 @@
-import type { Caller } from '../access/caller.ts';
-import { formatDecimal, parseDecimal } from '../model/decimal.ts';
+import type { Caller } from './context.ts';
+import { formatDecimal, parseDecimal } from '../text/decimal.ts';
 import type { FieldValue, Links, Reverse } from '../model/graph.ts';
 import type { Step } from '../model/related.ts';
 import { letters } from './letters.ts';
 import { inInteger, inUnits, ofIntegers, ofNumbers, ofUnits, rescaled, rounded } from './numbers.ts';
-import type { Expression, List, Many, PatternPart, ValueKind } from './typed.ts';
+import type { Expression, List, Many, PatternPart, ValueKind } from '../model/expression.ts';
 
 export type Values = Readonly<Record<string, FieldValue | undefined>>;
 

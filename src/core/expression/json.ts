@@ -1,7 +1,7 @@
-import { own } from '../own.ts';
+import { own } from '../text/own.ts';
 import { ExpressionError, LIMITS } from './syntax.ts';
 import type { Syntax } from './syntax.ts';
-import { plainDigits, writtenNumber } from '../model/exact-number.ts';
+import { plainDigits, writtenNumber } from '../text/exact-number.ts';
 
 /** An expression in the JSON encoding of CQL2. */
 export function toJson(syntax: Syntax): unknown {

@@ -1,4 +1,4 @@
-import type { Arithmetic } from './typed.ts';
+import type { Arithmetic } from '../model/expression.ts';
 
 /**
  * Arithmetic as every store does it, in JavaScript. Integers are numbers within ±(2^53−1); decimals are whole numbers

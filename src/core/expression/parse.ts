@@ -1,4 +1,4 @@
-import { own } from '../own.ts';
+import { own } from '../text/own.ts';
 import { COMPARISONS, ExpressionError, LIMITS, RESERVED } from './syntax.ts';
 import type { Spot, Syntax } from './syntax.ts';
 import { tokensOf } from './tokens.ts';

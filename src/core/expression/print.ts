@@ -1,4 +1,4 @@
-import { own } from '../own.ts';
+import { own } from '../text/own.ts';
 import { COMPARISONS, RESERVED } from './syntax.ts';
 import type { Syntax } from './syntax.ts';
 

@@ -1,4 +1,4 @@
-import { own } from '../own.ts';
+import { own } from '../text/own.ts';
 import { ExpressionError } from './syntax.ts';
 
 export interface Token {

@@ -1,4 +1,4 @@
-import type { Reply, Request } from './message.ts';
+import type { Reply, Request } from '../api/message.ts';
 
 /** What pages of other origins may ask, and read of the answers (WHATWG Fetch, 3.2). */
 export interface Cors {

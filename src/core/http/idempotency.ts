@@ -4,9 +4,9 @@ import type { Work } from '../change/work.ts';
 import { StoreError } from '../store/contract.ts';
 import type { Statement, Store } from '../store/contract.ts';
 import { requestsTable } from '../tables/own-tables.ts';
-import { COMMON_HEADERS, JSON_HEADERS } from './message.ts';
-import type { Claim, Reply, Request } from './message.ts';
-import { HttpProblem } from './problems.ts';
+import { COMMON_HEADERS, JSON_HEADERS } from '../api/message.ts';
+import type { Claim, Reply, Request } from '../api/message.ts';
+import { HttpProblem } from '../api/problems.ts';
 
 /** Requests that carry an Idempotency-Key, and are answered once, however often they come. */
 export interface Idempotency {

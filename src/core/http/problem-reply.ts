@@ -1,7 +1,7 @@
-import { COMMON_HEADERS } from './message.ts';
-import type { Reply } from './message.ts';
-import { problemTypes } from './problems.ts';
-import type { HttpProblem, ProblemName } from './problems.ts';
+import { COMMON_HEADERS } from '../api/message.ts';
+import type { Reply } from '../api/message.ts';
+import { problemTypes } from '../api/problems.ts';
+import type { HttpProblem, ProblemName } from '../api/problems.ts';
 
 const HEADERS = { 'content-type': 'application/problem+json', 'cache-control': 'no-store', ...COMMON_HEADERS };
 

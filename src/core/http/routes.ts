@@ -1,8 +1,8 @@
-import { nearest } from '../declaration/nearest.ts';
+import { nearest } from '../text/nearest.ts';
 import type { Graph, Model } from '../model/graph.ts';
-import { allEndpoints } from './endpoints.ts';
-import type { Endpoint } from './endpoints.ts';
-import { decodeSegment } from './query.ts';
+import { allEndpoints } from '../api/endpoints.ts';
+import type { Endpoint } from '../api/endpoints.ts';
+import { decodeSegment } from './request/query.ts';
 
 /** What answers at a form of path, whatever the method. */
 export interface Place {

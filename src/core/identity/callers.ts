@@ -1,5 +1,5 @@
 import { LRUCache } from 'lru-cache';
-import type { Caller } from '../access/caller.ts';
+import type { Caller } from '../expression/context.ts';
 import type { Field, Graph, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Statement, Store } from '../store/contract.ts';

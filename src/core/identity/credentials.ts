@@ -1,6 +1,6 @@
 import type { Scalar } from '../model/graph.ts';
 import type { Reader, Statement, Transaction } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import { credentialsTable, stateTable } from '../tables/own-tables.ts';
 
 /** What the tokens of callers are held to: a mark that nobody can guess, and the time before which they are void. */

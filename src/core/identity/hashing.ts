@@ -1,7 +1,7 @@
-import { hashSecret, isSecret, SALT_LENGTH } from '../change/secret.ts';
-import { HttpProblem, LATER } from '../http/problems.ts';
+import { hashSecret, isSecret, SALT_LENGTH } from './secret.ts';
+import { HttpProblem, LATER } from '../api/problems.ts';
 import type { Requester } from '../store/contract.ts';
-import { makeTurns } from '../turns.ts';
+import { makeTurns } from '../store/turns.ts';
 
 /** Slow hashes for those who ask from outside: only some at once, and everybody has their share of them. */
 export interface Hashing {

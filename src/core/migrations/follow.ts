@@ -2,7 +2,7 @@ import type { Alteration, Store } from '../store/contract.ts';
 import { scriptText } from '../tables/ddl.ts';
 import { questionsOf } from '../tables/match.ts';
 import type { Renames } from '../tables/match.ts';
-import { makeOwnTables } from '../tables/own-work.ts';
+import { makeOwnTables } from './own-tables.ts';
 import { isEmpty, redesign } from '../tables/redesign.ts';
 import type { Fill, Redesign } from '../tables/redesign.ts';
 import type { Table } from '../tables/table.ts';

@@ -1,4 +1,4 @@
-import { nearest } from '../declaration/nearest.ts';
+import { nearest } from '../text/nearest.ts';
 import type { Table } from '../tables/table.ts';
 import { OutOfStep } from './out-of-step.ts';
 

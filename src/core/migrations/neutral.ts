@@ -1,4 +1,4 @@
-import { decimalOfNumber, formatDecimal, rescale } from '../model/decimal.ts';
+import { decimalOfNumber, formatDecimal, rescale } from '../text/decimal.ts';
 import type { Fill } from '../tables/redesign.ts';
 import type { Check, Column } from '../tables/table.ts';
 

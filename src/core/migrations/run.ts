@@ -1,7 +1,7 @@
 import type { Alteration, Store } from '../store/contract.ts';
 import { StoreError } from '../store/contract.ts';
 import { stateTable } from '../tables/own-tables.ts';
-import { makeOwnTables } from '../tables/own-work.ts';
+import { makeOwnTables } from './own-tables.ts';
 import { isSameDesign, redesign } from '../tables/redesign.ts';
 import type { Table } from '../tables/table.ts';
 import { sayingsOf } from '../tables/words.ts';

@@ -1,4 +1,4 @@
-import type { Expression } from '../expression/typed.ts';
+import type { Expression } from './expression.ts';
 import type { Relation } from './graph.ts';
 
 /** One way to be allowed something. Any one of a list is enough. */

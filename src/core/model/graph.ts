@@ -1,4 +1,4 @@
-import type { Expression } from '../expression/typed.ts';
+import type { Expression } from './expression.ts';
 import type { Access } from './access.ts';
 import type { TypeName } from './types.ts';
 

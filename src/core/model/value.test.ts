@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { compareDecimals, decimalOfNumber, formatDecimal, parseDecimal, rescale } from './decimal.ts';
+import { compareDecimals, decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
 import { noRules } from './rules.ts';
 import type { Field } from './graph.ts';
 import type { TypeName } from './types.ts';

@@ -1,8 +1,8 @@
 import type { FieldValue, ValueSpec } from './graph.ts';
 import { isRecord } from '../declaration/check-shape.ts';
-import { doubleOf, plainDigits, writtenNumber } from './exact-number.ts';
+import { doubleOf, plainDigits, writtenNumber } from '../text/exact-number.ts';
 import { hasFormat } from './formats.ts';
-import { formatDecimal, parseDecimal, rescale } from './decimal.ts';
+import { formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
 
 /** What is wrong with a value, and by which rule. */
 export interface Fault {

@@ -1,4 +1,4 @@
-import type { Expression } from '../expression/typed.ts';
+import type { Expression } from '../model/expression.ts';
 import type { Field, Graph, Model } from '../model/graph.ts';
 import { rising, wantedOrders } from '../model/indexes.ts';
 import type { Ordering } from '../model/indexes.ts';

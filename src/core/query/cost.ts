@@ -1,5 +1,5 @@
-import { isOfLetters, walk } from '../expression/typed.ts';
-import type { Expression } from '../expression/typed.ts';
+import { isOfLetters, walk } from '../model/expression.ts';
+import type { Expression } from '../model/expression.ts';
 import type { Shown } from './shown.ts';
 
 /**

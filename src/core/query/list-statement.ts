@@ -1,9 +1,9 @@
 import { LRUCache } from 'lru-cache';
-import type { Occasion } from '../access/caller.ts';
+import type { Occasion } from '../expression/context.ts';
 import type { CompiledExpression } from '../expression/compiled.ts';
 import type { Field, FieldValue, Graph, Model, SortKey } from '../model/graph.ts';
 import type { Statement, StoreValue } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import type { Asked, Bounds } from './bounds.ts';
 import { isCostlyToShow } from './cost.ts';
 import type { Wanted } from './index-advice.ts';

@@ -1,5 +1,5 @@
 import type { SortKey } from '../model/graph.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 
 /** An ORDER BY term of a key whose value is `sql`; nulls are last, and first where the order is turned around. */
 export function orderTerm({ field, descending }: SortKey, sql: string, backward: boolean, dialect: Dialect): string {

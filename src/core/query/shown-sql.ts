@@ -1,12 +1,12 @@
 import { compileExpression } from '../expression/compiled.ts';
 import type { CompiledExpression, Standing } from '../expression/compiled.ts';
-import type { Expression } from '../expression/typed.ts';
-import type { Occasion } from '../access/caller.ts';
+import type { Expression } from '../model/expression.ts';
+import type { Occasion } from '../expression/context.ts';
 import { manyJoined, oneJoined } from '../expression/joins.ts';
 import type { Graph, Links, Model, ViewMember } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import type { StoreValue } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import { orderTerm } from './order.ts';
 import { DEPTH_OF, MOST_RELATED } from './shown.ts';
 import type { Shown, ShownMember } from './shown.ts';

@@ -1,5 +1,5 @@
 import { isReadByAll } from '../access/open.ts';
-import type { Expression } from '../expression/typed.ts';
+import type { Expression } from '../model/expression.ts';
 import type { Computed, Field, Graph, Links, Model, ViewMember } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { linkedOf, linksShownAs, stepCalled } from '../model/related.ts';

@@ -1,10 +1,10 @@
-import type { Occasion } from '../access/caller.ts';
+import type { Occasion } from '../expression/context.ts';
 import { expressionOf } from '../access/condition.ts';
 import type { Condition } from '../access/condition.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import type { Field, Graph, Model } from '../model/graph.ts';
 import type { Statement, StoreValue } from '../store/contract.ts';
-import type { Dialect } from '../store/dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import { isCostly, isCostlyToShow } from './cost.ts';
 import { shownSql } from './shown-sql.ts';
 import { mostRecords, storedOf } from './shown.ts';

@@ -1,5 +1,5 @@
 import type { ValueSpec } from '../model/graph.ts';
-import { own } from '../own.ts';
+import { own } from '../text/own.ts';
 
 /** What to say where a rule of a field fails: the developer's own words, where there are some. */
 export function worded(spec: ValueSpec, rule: string, detail: string): string {

@@ -1,8 +1,8 @@
-import { compareDecimals, decimalOfNumber, parseDecimal } from '../model/decimal.ts';
+import { compareDecimals, decimalOfNumber, parseDecimal } from '../text/decimal.ts';
 import type { FieldValue, Scalar, ValueSpec } from '../model/graph.ts';
 import { hasFormat } from '../model/formats.ts';
 import { isSame, quoted } from '../model/value.ts';
-import { USUAL_ITEMS, USUAL_LONGEST } from '../model/value-spec.ts';
+import { USUAL_ITEMS, USUAL_LONGEST } from '../resolve/value-spec.ts';
 
 /** One rule: whether a value keeps it, and what to say where it doesn't. */
 export interface RuleTest {

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { hashSecret, SALT_LENGTH } from '../change/secret.ts';
+import { hashSecret, SALT_LENGTH } from '../identity/secret.ts';
 import type { Values } from '../rules/schema.ts';
 import { nameOf } from './order.ts';
 import type { SampleRow } from './read.ts';

@@ -3,14 +3,14 @@ import type { Changes, Moment } from '../change/contract.ts';
 import type { Writes } from '../change/run.ts';
 import { nested } from '../change/work.ts';
 import type { Work } from '../change/work.ts';
-import { HttpProblem } from '../http/problems.ts';
+import { HttpProblem } from '../api/problems.ts';
 import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { spoken } from '../model/names.ts';
+import { spoken } from '../text/names.ts';
 import { bodyReader } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Store, Transaction } from '../store/contract.ts';
-import { exampleValue } from '../trial/examples.ts';
+import { exampleValue } from '../rules/examples.ts';
 import { openDraws } from './generate-draws.ts';
 import { plausibleValue } from './plausible.ts';
 

@@ -4,7 +4,7 @@ import { nested } from '../change/work.ts';
 import type { Work } from '../change/work.ts';
 import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
-import { HttpProblem } from '../http/problems.ts';
+import { HttpProblem } from '../api/problems.ts';
 import type { Field, Graph, Model, Scalar } from '../model/graph.ts';
 import { readStatement } from '../query/statements.ts';
 import { bodyReader, ownBody } from '../rules/schema.ts';

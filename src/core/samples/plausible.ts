@@ -1,7 +1,7 @@
 import type { Faker } from '@faker-js/faker';
 import type { Field, FieldValue, Model, ValueSpec } from '../model/graph.ts';
 import { isWritten } from '../model/types.ts';
-import { exampleValue, inCase, isSound, onGrid, stepOf } from '../trial/examples.ts';
+import { exampleValue, inCase, isSound, onGrid, stepOf } from '../rules/examples.ts';
 
 /** Made-up dates stand around this one, so that the same number makes the same records on any day. */
 const AROUND = new Date('2026-06-01T00:00:00Z');

@@ -2,7 +2,7 @@ import { parse as parseCsv, CsvError } from 'csv-parse/sync';
 import { isRecord } from '../declaration/check-shape.ts';
 import { readDocuments } from '../declaration/document.ts';
 import type { Source } from '../declaration/document.ts';
-import { didYouMean } from '../declaration/nearest.ts';
+import { didYouMean } from '../text/nearest.ts';
 import type { Place, Problem } from '../declaration/problem.ts';
 import type { Field, Graph, Model } from '../model/graph.ts';
 import { linkedOf } from '../model/related.ts';

@@ -1,8 +1,8 @@
-import { didYouMean } from '../declaration/nearest.ts';
+import { didYouMean } from '../text/nearest.ts';
 import type { Field, FieldValue, Scalar } from '../model/graph.ts';
 import { fromText } from '../model/value.ts';
-import { pointerTo } from '../rules/failure.ts';
-import type { Failure } from '../rules/failure.ts';
+import { pointerTo } from '../api/failure.ts';
+import type { Failure } from '../api/failure.ts';
 import type { Values } from '../rules/schema.ts';
 import { nameOf } from './order.ts';
 import { memberField, memberLinks } from './read.ts';

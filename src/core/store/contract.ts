@@ -1,4 +1,4 @@
-import type { Dialect } from './dialect.ts';
+import type { Dialect } from '../sql/dialect.ts';
 import type { Ddl } from '../tables/ddl.ts';
 import type { Description } from '../tables/description.ts';
 import type { Table } from '../tables/table.ts';

@@ -1,4 +1,4 @@
-import { decimalOfNumber, rescale } from '../model/decimal.ts';
+import { decimalOfNumber, rescale } from '../text/decimal.ts';
 import type { Field, Scalar } from '../model/graph.ts';
 import { isWritten } from '../model/types.ts';
 import type { Check, LimitRule } from './table.ts';

@@ -1,4 +1,4 @@
-import type { EndpointName, Method } from '../http/endpoints.ts';
+import type { EndpointName, Method } from '../api/endpoints.ts';
 import type { Answer, Fault } from './answer.ts';
 
 /** One thing that a service is tried for: requests in their order, each with what must come back. */

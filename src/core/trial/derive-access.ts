@@ -4,7 +4,7 @@ import { modelOf } from '../model/graph.ts';
 import { linkedOf, relatedNames } from '../model/related.ts';
 import { isSettable } from '../rules/schema.ts';
 import type { Answer, Fault } from './answer.ts';
-import { exampleValue } from './examples.ts';
+import { exampleValue } from '../rules/examples.ts';
 import type { Case, Step } from './case.ts';
 import { recordFaults, recordsOf, relatedCalled, totalFaults } from './compare.ts';
 import { faultOf } from './judge.ts';

@@ -1,4 +1,4 @@
-import { allEndpoints } from '../http/endpoints.ts';
+import { allEndpoints } from '../api/endpoints.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Answer, Fault } from './answer.ts';
 import type { Case, Skipped } from './case.ts';

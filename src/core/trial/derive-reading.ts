@@ -1,5 +1,5 @@
-import { filterable, sortable } from '../http/list-request.ts';
-import { compareDecimals, parseDecimal } from '../model/decimal.ts';
+import { filterable, sortable } from '../http/request/list-request.ts';
+import { compareDecimals, parseDecimal } from '../text/decimal.ts';
 import type { Field, FieldValue, Model, ValueSpec } from '../model/graph.ts';
 import { relatedNames } from '../model/related.ts';
 import { isScalar } from '../model/types.ts';

@@ -1,5 +1,5 @@
 import { evaluate } from '../expression/evaluate.ts';
-import type { Expression } from '../expression/typed.ts';
+import type { Expression } from '../model/expression.ts';
 import type { FieldValue, Model } from '../model/graph.ts';
 import { isKept } from './case.ts';
 import type { Body } from './case.ts';

@@ -3,8 +3,8 @@ import type { Field, FieldValue, Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
 import { isSettable } from '../rules/schema.ts';
 import type { Body, Step } from './case.ts';
-import { exampleValue, plenty } from './examples.ts';
-import type { KnownValues } from './examples.ts';
+import { exampleValue, plenty } from '../rules/examples.ts';
+import type { KnownValues } from '../rules/examples.ts';
 import { keepsRules } from './keeps-rules.ts';
 import { pathOf } from './paths.ts';
 

@@ -1,4 +1,4 @@
-import { own } from '../own.ts';
+import { own } from '../text/own.ts';
 import { isRecord } from '../declaration/check-shape.ts';
 import type { Fault } from './answer.ts';
 import { faultOf, sameAs } from './judge.ts';

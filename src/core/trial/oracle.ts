@@ -1,4 +1,4 @@
-import type { Caller } from '../access/caller.ts';
+import type { Caller } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import type { Grant, Verb } from '../model/access.ts';
 import type { FieldValue, Graph, Links, Model, Relation } from '../model/graph.ts';

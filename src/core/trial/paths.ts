@@ -1,4 +1,4 @@
-import { collectionPath } from '../http/endpoints.ts';
+import { collectionPath } from '../api/endpoints.ts';
 import type { Graph, Model } from '../model/graph.ts';
 import type { Row } from './oracle.ts';
 

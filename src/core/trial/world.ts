@@ -1,11 +1,11 @@
-import type { Caller } from '../access/caller.ts';
+import type { Caller } from '../expression/context.ts';
 import { clientScope } from '../access/client-scope.ts';
 import { sightOf } from '../access/sight.ts';
 import { SERVICE } from '../access/viewer.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import { parse } from '../expression/parse.ts';
 import { typedCondition } from '../expression/type.ts';
-import type { Expression } from '../expression/typed.ts';
+import type { Expression } from '../model/expression.ts';
 import type { FieldValue, Graph, Model } from '../model/graph.ts';
 import { oracleOf } from './oracle.ts';
 import type { Oracle, Row } from './oracle.ts';

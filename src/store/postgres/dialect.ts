@@ -1,4 +1,4 @@
-import type { Dialect, ObjectMember } from '../../core/store/dialect.ts';
+import type { Dialect, ObjectMember } from '../../core/sql/dialect.ts';
 import type { Field } from '../../core/model/graph.ts';
 import { isNested } from '../../core/model/types.ts';
 import { soleCondition, unconditional } from '../members.ts';

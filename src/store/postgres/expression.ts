@@ -1,7 +1,7 @@
-import type { ExpressionDialect } from '../../core/expression/dialect.ts';
+import type { ExpressionDialect } from '../../core/sql/expression-dialect.ts';
 import { MOST_EXPONENT, MOST_INTEGER, MOST_UNITS, POWER_BOUNDS } from '../../core/expression/numbers.ts';
-import type { Kind, ValueKind } from '../../core/expression/typed.ts';
-import { formatDecimal } from '../../core/model/decimal.ts';
+import type { Kind, ValueKind } from '../../core/model/expression.ts';
+import { formatDecimal } from '../../core/text/decimal.ts';
 import { lettersTable } from '../../core/tables/own-tables.ts';
 import { quoteName, quoteText } from '../quote.ts';
 

@@ -1,4 +1,4 @@
-import type { Dialect, ObjectMember, Spec } from '../../core/store/dialect.ts';
+import type { Dialect, ObjectMember, Spec } from '../../core/sql/dialect.ts';
 import { soleCondition, unconditional } from '../members.ts';
 import { isNested } from '../../core/model/types.ts';
 import { quoteName, quoteText } from '../quote.ts';

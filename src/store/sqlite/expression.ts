@@ -1,4 +1,4 @@
-import type { ExpressionDialect } from '../../core/expression/dialect.ts';
+import type { ExpressionDialect } from '../../core/sql/expression-dialect.ts';
 import { MOST_EXPONENT, MOST_INTEGER, MOST_UNITS, POWER_BOUNDS } from '../../core/expression/numbers.ts';
 import { lettersTable } from '../../core/tables/own-tables.ts';
 import { quoteName, quoteText } from '../quote.ts';

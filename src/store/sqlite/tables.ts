@@ -1,4 +1,4 @@
-import { decimalOfNumber, formatDecimal } from '../../core/model/decimal.ts';
+import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
 import type { FieldValue } from '../../core/model/graph.ts';
 import { isNested } from '../../core/model/types.ts';
 import type { Fill } from '../../core/tables/redesign.ts';

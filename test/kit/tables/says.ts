@@ -1,6 +1,6 @@
-import { parseDecimal, rescale, formatDecimal } from '../../../src/core/model/decimal.ts';
+import { parseDecimal, rescale, formatDecimal } from '../../../src/core/text/decimal.ts';
 import { canonical } from '../../../src/core/model/value.ts';
-import { plainDigits } from '../../../src/core/model/exact-number.ts';
+import { plainDigits } from '../../../src/core/text/exact-number.ts';
 import type { Kind } from './nasty.ts';
 
 type Value = string | number | boolean;

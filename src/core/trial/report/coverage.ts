@@ -1,8 +1,8 @@
 import { grantsOf, operationAct } from '../../access/condition.ts';
 import type { Act } from '../../access/condition.ts';
 import { grantsText } from '../../access/grant-text.ts';
-import { allEndpoints } from '../../http/endpoints.ts';
-import type { Endpoint } from '../../http/endpoints.ts';
+import { allEndpoints } from '../../api/endpoints.ts';
+import type { Endpoint } from '../../api/endpoints.ts';
 import type { Grant } from '../../model/access.ts';
 import type { Graph, Model, ValueSpec } from '../../model/graph.ts';
 import { modelOf } from '../../model/graph.ts';

@@ -1,0 +1,57 @@
+import { couldBeHeld, grantsOf } from './condition.ts';
+import type { Act, Condition } from './condition.ts';
+import type { Caller } from '../expression/context.ts';
+import type { Sight } from './sight.ts';
+import type { Graph, Model } from '../model/graph.ts';
+import type { Requester } from '../store/contract.ts';
+import { HttpProblem } from '../api/problems.ts';
+
+/** Who asks, and what they may do and see. */
+export interface Asker {
+  readonly caller: Caller | null;
+  readonly sight: Sight;
+  /** For whom reads are, where they come from outside. */
+  readonly requester?: Requester;
+}
+
+/** What tells a client how to sign in (RFC 6750). */
+export const CHALLENGE = { 'www-authenticate': 'Bearer' } as const;
+
+export const signInRequired = (detail = 'sign in, and send the token in the header Authorization'): HttpProblem =>
+  new HttpProblem('sign-in-required', detail, { headers: CHALLENGE });
+
+const isStranger = ({ graph, viewer }: Sight): boolean => viewer.kind === 'anonymous' && graph.identity !== undefined;
+
+/** Refuses what needs no look at a record; gives what has to be true of the records. */
+export function admit(sight: Sight, model: Model, act: Act): Condition {
+  const condition = sight.may(model, act);
+  if (condition !== false) return condition;
+  throw isStranger(sight) ? signInRequired() : notAllowed();
+}
+
+/** The same for something that is done with one record, which must be one that can be read. */
+export function admitTo(sight: Sight, model: Model, act: Act): Condition {
+  const condition = admit(sight, model, act);
+  if (sight.may(model, 'read') === false) throw unknownRecord(sight, model);
+  return condition;
+}
+
+/** A record that is not there, or that nobody like this may know of: the two are the same to them. */
+export function unknownRecord(sight: Sight, model: Model): HttpProblem {
+  const canHelp = sight.may(model, 'read') !== true && mightBeHeld(sight, sight.graph, model, 'read');
+  return canHelp ? signInRequired() : new HttpProblem('not-found');
+}
+
+/** A record that can be read, but not that be done to. */
+export const refusedOn = (sight: Sight, model: Model, act: Act): HttpProblem =>
+  mightBeHeld(sight, sight.graph, model, act) ? signInRequired() : notAllowed();
+
+export const notAllowed = (detail?: string, pointer?: string): HttpProblem =>
+  new HttpProblem(
+    'not-allowed',
+    detail,
+    pointer === undefined ? {} : { errors: [{ pointer, rule: 'may', detail: detail ?? '' }] },
+  );
+
+const mightBeHeld = (sight: Sight, graph: Graph, model: Model, act: Act): boolean =>
+  isStranger(sight) && couldBeHeld(graph, model, grantsOf(model, act));

@@ -1,0 +1,173 @@
+import type { EndpointName, StoreKind } from '../model/graph.ts';
+import type { TypeName } from '../model/types.ts';
+
+/**
+ * What `models/*.yaml` holds, once its shape has been checked against `declaration/model-shape.ts`. Whatever was wrong
+ * and complained of is undefined.
+ */
+export interface ModelDeclaration {
+  readonly model: string;
+  readonly plural?: string;
+  readonly table?: string;
+  readonly description?: string;
+  readonly deprecated?: boolean;
+  readonly label?: string | { readonly text?: string; readonly reveals?: boolean };
+  readonly key?: string;
+  readonly stamps?: boolean;
+  readonly sort?: string;
+  readonly within?: string;
+  readonly owner?: string;
+  readonly fields?: Named<FieldDeclaration>;
+  readonly relations?: Named<RelationDeclaration>;
+  readonly computed?: Named<ComputedDeclaration>;
+  readonly rules?: readonly RuleDeclaration[];
+  readonly unique?: readonly (readonly string[])[];
+  readonly index?: readonly (readonly string[])[];
+  readonly conditional?: 'required';
+  readonly may?: MayDeclaration;
+  readonly views?: Named<string | readonly string[]>;
+  readonly endpoints?: readonly EndpointName[];
+  readonly operations?: Named<OperationDeclaration>;
+  readonly draws?: readonly DrawDeclaration[];
+  readonly journal?: boolean;
+  readonly trial?: { readonly example?: Readonly<Record<string, unknown>>; readonly skip?: readonly string[] };
+}
+
+export type Named<Thing> = Readonly<Record<string, Thing | undefined>>;
+
+export interface ValueDeclaration {
+  readonly type?: TypeName;
+  readonly description?: string;
+  readonly deprecated?: boolean;
+  readonly examples?: readonly unknown[];
+  readonly required?: boolean;
+  readonly default?: unknown;
+  readonly minLength?: number;
+  readonly maxLength?: number;
+  readonly pattern?: string;
+  readonly format?: string;
+  readonly minimum?: number;
+  readonly maximum?: number;
+  readonly exclusiveMinimum?: number;
+  readonly exclusiveMaximum?: number;
+  readonly multipleOf?: number;
+  readonly scale?: number;
+  readonly enum?: readonly unknown[];
+  readonly const?: unknown;
+  readonly items?: ValueDeclaration;
+  readonly minItems?: number;
+  readonly maxItems?: number;
+  readonly uniqueItems?: boolean;
+  readonly properties?: Named<ValueDeclaration>;
+  readonly trim?: boolean;
+  readonly letters?: 'lower' | 'upper';
+  readonly message?: string | Readonly<Record<string, string>>;
+}
+
+export interface FieldDeclaration extends ValueDeclaration {
+  readonly unique?: boolean | readonly string[];
+  readonly reveals?: boolean;
+  readonly immutable?: boolean;
+  readonly readOnly?: boolean;
+  readonly writeOnly?: boolean;
+  readonly from?: string;
+  readonly column?: string;
+}
+
+export interface RelationDeclaration {
+  readonly to?: string;
+  readonly with?: string;
+  readonly from?: string;
+  readonly one?: boolean;
+  readonly required?: boolean;
+  readonly onDelete?: 'restrict' | 'cascade' | 'clear';
+  readonly immutable?: boolean;
+  readonly description?: string;
+  readonly deprecated?: boolean;
+  readonly column?: string;
+}
+
+export interface ComputedDeclaration {
+  readonly type?: TypeName;
+  readonly scale?: number;
+  readonly value?: string;
+  readonly description?: string;
+  readonly deprecated?: boolean;
+  readonly reveals?: boolean;
+}
+
+export interface RuleDeclaration {
+  readonly check?: string;
+  readonly message?: string;
+  readonly at?: string;
+  readonly reveals?: boolean;
+}
+
+export type GrantDeclaration = string | { readonly where?: string };
+export type GrantsDeclaration = GrantDeclaration | readonly GrantDeclaration[];
+
+export interface MayDeclaration {
+  readonly fields?: Named<GrantsDeclaration>;
+  readonly set?: Named<GrantsDeclaration>;
+  /** Verbs and operations, by their names. */
+  readonly [verb: string]: GrantsDeclaration | Named<GrantsDeclaration> | undefined;
+}
+
+export interface OperationDeclaration {
+  readonly target?: 'record' | 'list';
+  readonly description?: string;
+  readonly deprecated?: boolean;
+  readonly input?: Named<ValueDeclaration>;
+  readonly output?: { readonly one?: string; readonly many?: string } & Named<string | ValueDeclaration>;
+  readonly status?: number;
+  readonly reads?: boolean;
+}
+
+export interface DrawDeclaration {
+  readonly from?: string;
+  readonly amount?: string;
+  readonly while?: string;
+  readonly refuse?: string;
+}
+
+/** What `vantfell.yaml` holds, once its shape has been checked against `declaration/service-shape.ts`. */
+export interface ServiceDeclaration {
+  readonly service?: {
+    readonly name?: string;
+    readonly version?: string;
+    readonly prefix?: string;
+    readonly description?: string;
+    readonly servers?: readonly { readonly url: string; readonly description?: string }[];
+  };
+  readonly key?: string;
+  readonly store?: string;
+  readonly stores?: readonly StoreKind[];
+  readonly identity?: IdentityDeclaration;
+  readonly paging?: { readonly default?: number; readonly most?: number };
+  readonly limits?: {
+    readonly body?: string;
+    readonly rate?: string;
+    readonly 'sign-in'?: string;
+    readonly transaction?: string;
+    readonly read?: string;
+    readonly cascade?: number;
+    readonly queue?: number;
+  };
+  readonly cors?: { readonly origins?: readonly string[] };
+  readonly proxies?: readonly string[];
+}
+
+export interface IdentityDeclaration {
+  readonly model?: string;
+  readonly login?: string;
+  readonly secret?: string;
+  readonly roles?: string;
+  readonly subject?: string;
+  readonly tokens?: {
+    readonly lifetime?: string;
+    readonly jwks?: string;
+    readonly issuer?: string;
+    readonly audience?: string;
+    readonly create?: Named<string>;
+  };
+}

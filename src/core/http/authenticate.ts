@@ -1,0 +1,134 @@
+import type { Sights } from '../access/sight.ts';
+import type { Writes } from '../change/run.ts';
+import type { Moment } from '../change/contract.ts';
+import { CHALLENGE } from '../access/authorization.ts';
+import type { Asker } from '../access/authorization.ts';
+import type { Request } from '../api/message.ts';
+import { HttpProblem } from '../api/problems.ts';
+import type { FieldValue, Graph, Identity, Scalar } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { fromText } from '../model/value.ts';
+import { bodyReader } from '../rules/schema.ts';
+import type { Store } from '../store/contract.ts';
+import type { Callers, Known } from '../identity/callers.ts';
+import type { Credentials } from '../identity/credentials.ts';
+import { seconds } from '../identity/tokens.ts';
+import type { OutsideClaims, OutsideTokens, Tokens } from '../identity/tokens.ts';
+
+/** Finds out who sends a request. */
+export interface Gate {
+  /** Throws a 401 for a token that is no good. */
+  askerOf(request: Request): Asker | Promise<Asker>;
+  /** The id of the database, which tokens of this service are for. */
+  audience(): Promise<string>;
+}
+
+/** What it looks into. */
+export interface GateOptions {
+  readonly graph: Graph;
+  readonly store: Store;
+  readonly moment: Moment;
+  readonly sights: Sights;
+  readonly writes: Writes;
+  readonly tokens: Tokens;
+  readonly callers: Callers;
+  readonly credentials: Credentials;
+  readonly outside?: OutsideTokens | undefined;
+}
+
+const badToken = (detail: string): HttpProblem =>
+  new HttpProblem('invalid-token', detail, {
+    headers: { 'www-authenticate': `${CHALLENGE['www-authenticate']} error="invalid_token"` },
+  });
+
+export function makeGate(options: GateOptions): Gate {
+  const { graph, store, moment, sights, writes, tokens, callers, credentials, outside } = options;
+  const stranger: Asker = { caller: null, sight: sights.of(null) };
+  const { identity } = graph;
+  if (identity === undefined) return { askerOf: () => stranger, audience: () => Promise.resolve('') };
+  const model = modelOf(graph, identity.model);
+  let database: string | undefined;
+
+  async function audience(): Promise<string> {
+    database ??= await credentials.database(store);
+    if (database === undefined) {
+      const id = moment.uuid();
+      await store.transaction((transaction) => credentials.name(transaction, id));
+      database = (await credentials.database(store))!;
+    }
+    return database;
+  }
+
+  async function ownCaller(token: string): Promise<Known | undefined> {
+    const claims = await tokens.read(token, await audience(), moment.now());
+    const key = claims && fromText(model.key, claims.subject);
+    if (key === undefined || 'fault' in key) return undefined;
+    const known = await callers.find(model.key, key.value as Scalar);
+    return known !== undefined && known.mark !== null && known.mark === claims!.mark ? known : undefined;
+  }
+
+  const comers = outside && makeComers(options, identity);
+
+  async function outsideCaller(token: string): Promise<Known | undefined> {
+    const claims = await outside!(token, moment.now());
+    if (claims === undefined) return undefined;
+    const subject = fromText(identity!.subject!, claims.sub);
+    if ('fault' in subject) return undefined;
+    const find = () => callers.find(identity!.subject!, subject.value as Scalar);
+    const known = (await find()) ?? (await comers!(claims, writes, find));
+    // A second has many tokens: those of the one in which they were ended are over too.
+    const isOver = known?.since != null && (claims.iat === undefined || claims.iat <= seconds(known.since));
+    return isOver ? undefined : known;
+  }
+
+  async function signedIn(header: string): Promise<Asker> {
+    const token = /^Bearer +([A-Za-z0-9._~+/-]+=*) *$/i.exec(header)?.[1];
+    if (token === undefined) throw badToken('the header Authorization must be Bearer and a token');
+    const known = outside === undefined ? await ownCaller(token) : await outsideCaller(token);
+    if (known === undefined) throw badToken('it is not one of this service, or is over; sign in again');
+    return { caller: known.caller, sight: sights.of(known.caller) };
+  }
+
+  return {
+    audience,
+    askerOf({ headers: { authorization } }) {
+      return authorization === undefined ? stranger : signedIn(String(authorization));
+    },
+  };
+}
+
+/** Makes the records of callers whom the issuer knows and this service doesn't yet, where it is declared to. */
+function makeComers({ graph, callers }: GateOptions, { issuer, subject, model: name }: Identity) {
+  const model = modelOf(graph, name);
+  const read = bodyReader(model, 'load');
+  const { create } = issuer!;
+  return async (
+    claims: OutsideClaims,
+    writes: Writes,
+    find: () => Promise<Known | undefined>,
+  ): Promise<Known | undefined> => {
+    if (create === undefined) return undefined;
+    const given = [...create].flatMap(([{ member }, claim]): [string, unknown][] => {
+      const value = Object.hasOwn(claims, claim) ? claims[claim] : undefined;
+      return value === undefined ? [] : [[member, value]];
+    });
+    const { values, failures } = read({ ...Object.fromEntries(given), [subject!.member]: claims.sub });
+    const [first] = failures;
+    if (first !== undefined) {
+      throw badToken(`its claims make no ${model.name}: ${first.pointer.slice(1)} ${first.detail}`);
+    }
+    try {
+      const changes = writes.changesOf(model);
+      await writes.run(null, (work) => changes.create(work, values as Record<string, FieldValue>));
+    } catch (error) {
+      // Another request of the same caller was quicker; else what is taken is somebody else's.
+      if (!(error instanceof HttpProblem) || error.problem !== 'taken') throw error;
+      callers.forget();
+      const known = await find();
+      if (known === undefined) throw badToken(`its claims make no ${model.name}: what must be unique is taken`);
+      return known;
+    }
+    callers.forget();
+    return find();
+  };
+}

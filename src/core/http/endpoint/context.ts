@@ -1,0 +1,30 @@
+import type { Moment } from '../../change/contract.ts';
+import type { Code } from '../../change/code.ts';
+import type { Writes } from '../../change/run.ts';
+import type { Work } from '../../change/work.ts';
+import type { Hashing } from '../../identity/hashing.ts';
+import type { Graph } from '../../model/graph.ts';
+import type { Cursors } from '../../query/cursor.ts';
+import type { Store } from '../../store/contract.ts';
+import type { Asker } from '../../access/authorization.ts';
+import type { EntityTags } from '../request/entity-tag.ts';
+import type { Reply, Request } from '../../api/message.ts';
+
+/** What the records of all models are served with. */
+export interface Serving {
+  readonly graph: Graph;
+  readonly store: Store;
+  readonly cursors: Cursors;
+  readonly tags: EntityTags;
+  readonly moment: Moment;
+  readonly code: Code;
+  readonly writes: Writes;
+  readonly hashing: Hashing;
+  /** Answers a request by a write, in one transaction; whatever the answer looks at is in it too. */
+  answer(asker: Asker, request: Request, write: (work: Work) => Promise<Reply>): Promise<Reply>;
+}
+
+/** Forms of requests whose statements are kept: clients use a few, and a flood of others must not fill the memory. */
+export const KEPT_FORMS = 500;
+/** A query of more characters is no everyday one, and is understood anew each time. */
+export const LONGEST_KEPT = 1_000;

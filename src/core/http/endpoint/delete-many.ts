@@ -1,0 +1,116 @@
+import { mayBoth } from '../../access/sight.ts';
+import type { Sight } from '../../access/sight.ts';
+import { bySight } from '../../access/sight.ts';
+import type { Work } from '../../change/work.ts';
+import type { Field, FieldValue, Model, Scalar } from '../../model/graph.ts';
+import { boundsOf } from '../../query/bounds.ts';
+import { listStatement, listValues } from '../../query/list-statement.ts';
+import type { ListForm } from '../../query/list-statement.ts';
+import { fieldShown } from '../../query/shown.ts';
+import type { Statement } from '../../store/contract.ts';
+import { admit } from '../../access/authorization.ts';
+import type { Asker } from '../../access/authorization.ts';
+import { listParameters, listReaders, readListRequest } from '../request/list-request.ts';
+import { JSON_HEADERS } from '../../api/message.ts';
+import type { Reply, Request } from '../../api/message.ts';
+import { HttpProblem, refuseParameters } from '../../api/problems.ts';
+import { readQuery } from '../request/query.ts';
+import type { Serving } from './context.ts';
+
+/** The parameters of lists that a delete of many takes too, beside `<field>=value`. */
+export const CLEAR_PARAMETERS = ['filter', 'filter-lang'] as const;
+
+/**
+ * Deletes the records that a query asks for, and that the caller may read and delete: all of them, or none. It never
+ * deletes everything.
+ */
+export function makeClear(
+  model: Model,
+  { graph, store, cursors, writes, answer, moment }: Serving,
+): (asker: Asker, request: Request, path: string, query: string) => Promise<Reply> {
+  const { dialect } = store;
+  const readersOf = bySight((sight: Sight) => listReaders(model, sight, dialect, cursors));
+  const listed = { graph, model, bounds: boundsOf(graph, model), dialect };
+  const most = graph.service.limits.cascade;
+  const changes = writes.changesOf(model);
+
+  function formOf(sight: Sight, path: string, query: string): ListForm {
+    const names = readQuery(query).map(([name]) => name);
+    const ofLists: readonly string[] = listParameters;
+    const strange = names.filter(
+      (name) => ofLists.includes(name) && !(CLEAR_PARAMETERS as readonly string[]).includes(name),
+    );
+    refuseParameters(
+      strange.map((parameter) => ({
+        parameter,
+        detail: 'is for lists; a delete of many takes filter and <field>=value',
+      })),
+    );
+    const condition = mayBoth(sight, model, 'clear');
+    const { form } = readListRequest(model, path, query, graph.service.paging, readersOf(sight), { condition });
+    // Every name that is left narrows it down.
+    if (names.length === 0) {
+      const detail = 'say which records, with a filter or a <field>=value: everything is never deleted at once';
+      refuseParameters([{ parameter: 'filter', detail }]);
+    }
+    const byKey = [{ field: model.key, descending: false }];
+    return { ...form, shown: [fieldShown(model.key)], sort: byKey };
+  }
+
+  return async (asker, request, path, query) => {
+    admit(asker.sight, model, 'clear');
+    const form = formOf(asker.sight, path, query);
+    const statement = listStatement(listed, form);
+    // They are looked for like any list, outside of the transaction: a long search holds up no writer.
+    const occasion = { now: moment.now(), caller: asker.caller };
+    const row = await store.first(statement, listValues(statement, form, most, dialect, occasion), asker.requester);
+    const found = JSON.parse(`[${String(row![0] ?? '')}]`) as Record<string, FieldValue>[];
+    if (found.length > most) throw new HttpProblem('too-many-at-once', `more than ${most} records; narrow the filter`);
+    const stillMatches = matcher(form);
+    return answer(asker, request, async (work) => {
+      let deleted = 0;
+      for (const { [model.key.member]: key } of found) {
+        const remove = async (): Promise<boolean> => {
+          // Locked first: what is true of it now is true when it goes.
+          await changes.lock(work, key as Scalar);
+          if (!(await stillMatches(work, key as Scalar))) return false;
+          await changes.delete(work, key as Scalar);
+          return true;
+        };
+        deleted += (await unlessGone(remove)) ? 1 : 0;
+      }
+      return { status: 200, headers: JSON_HEADERS, body: JSON.stringify({ data: { deleted } }) };
+    });
+  };
+
+  /** Whether a record is still one of a list, grants included. */
+  function matcher({ filter, filters }: ListForm): (work: Work, key: Scalar) => Promise<boolean> {
+    const { name, placeholder } = dialect;
+    const table = name(model.table);
+    let placed = filter?.places ?? 0;
+    const column = (field: Field): string => `${table}.${name(field.column)}`;
+    const conditions = filters.map(({ field, values }) => {
+      const places = values.map(() => placeholder((placed += 1)));
+      return `${column(field)} IN (${places.join(', ')})`;
+    });
+    if (filter !== undefined) conditions.unshift(filter.sql);
+    conditions.push(`${column(model.key)} = ${placeholder(placed + 1)}`);
+    const statement: Statement = { sql: `SELECT 1 FROM ${table} WHERE ${conditions.join(' AND ')}` };
+    const equal = filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
+    return async (work, key) => {
+      const occasion = { now: work.now(), caller: work.caller };
+      const bound = [...(filter?.values(occasion) ?? []), ...equal, dialect.bind(model.key, key)];
+      return (await work.transaction.first(statement, bound)) !== undefined;
+    };
+  }
+}
+
+/** A record may have gone along with another, or at somebody else's hands. */
+async function unlessGone(remove: () => Promise<boolean>): Promise<boolean> {
+  try {
+    return await remove();
+  } catch (error) {
+    if (error instanceof HttpProblem && error.problem === 'not-found') return false;
+    throw error;
+  }
+}

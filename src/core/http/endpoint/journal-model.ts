@@ -1,0 +1,92 @@
+import { fieldExpression } from '../../expression/property.ts';
+import { kindOf, plain } from '../../model/expression.ts';
+import type { Expression } from '../../model/expression.ts';
+import type { Access, Grant } from '../../model/access.ts';
+import type { Field, Graph, Model } from '../../model/graph.ts';
+import { modelOf } from '../../model/graph.ts';
+import { noRules } from '../../model/rules.ts';
+import { journalTable } from '../../tables/own-tables.ts';
+
+const required = { ...noRules, required: true, immutable: true, readOnly: true };
+
+const field = (
+  member: string,
+  type: Field['type'],
+  description: string,
+  rules: Partial<Field['rules']> = {},
+): Field => ({
+  member,
+  column: member,
+  type,
+  scale: 0,
+  origin: member === 'id' ? 'key' : 'field',
+  description,
+  examples: [],
+  rules: { ...required, ...rules },
+});
+
+const ANYBODY: readonly Grant[] = [{ kind: 'anybody' }];
+
+/** Who may read which lines depends on their records; who did something is for those who may know of them. */
+function accessOf(graph: Pick<Graph, 'byName' | 'identity'>, by: Field): Access {
+  const fields = new Map<string, readonly Grant[]>();
+  if (graph.identity !== undefined) {
+    const { read } = modelOf(graph, graph.identity.model).access.verbs;
+    const me: Expression = { op: 'me', type: kindOf(by) };
+    const isMe: Expression = { op: '=', left: fieldExpression(by), right: me, type: plain('boolean') };
+    const fixed = read.filter(({ kind }) => ['anybody', 'signed-in', 'role'].includes(kind));
+    fields.set(by.member, [...fixed, { kind: 'where', where: isMe, text: 'by = me()' }]);
+  }
+  const verbs = { read: ANYBODY, create: [], update: [], delete: [], replace: [], clear: [], journal: [] };
+  return { verbs, operations: new Map(), fields, set: new Map() };
+}
+
+/** The lines of the journal, as a model of their own that no project declares. */
+export function journalModel(graph: Graph): Model {
+  const key = field('id', 'uuid', 'The key of this line.');
+  const fields = [
+    key,
+    field('model', 'string', 'The model.', { writeOnly: true }),
+    field('record', 'string', 'The key of the record.'),
+    field('at', 'date-time', 'When it was done.'),
+    field('by', 'string', 'The key of whoever did it; null where nobody was signed in.', { required: false }),
+    field('action', 'string', 'What was done.', { enum: ['create', 'update', 'delete'] }),
+    field('changes', 'json', 'What each member was, and what it became.'),
+  ];
+  const shown = fields.filter(({ rules }) => !rules.writeOnly);
+  const byName = (all: readonly Field[]) => new Map(all.map((one) => [one.member, one]));
+  const all = byName(fields);
+  const named = (...members: string[]): Field[] => members.map((member) => all.get(member)!);
+  return {
+    ...graph.models[0]!,
+    name: 'journal',
+    plural: 'journal',
+    table: journalTable.name,
+    description: 'Who did what to a record, and when.',
+    keyKind: 'uuid',
+    key,
+    fields,
+    byMember: all,
+    shown,
+    shownByMember: byName(shown),
+    relations: [],
+    links: [],
+    reverses: [],
+    parent: undefined,
+    parts: [],
+    owner: undefined,
+    stamps: false,
+    sort: [{ field: key, descending: true }],
+    label: undefined,
+    computed: [],
+    rules: [],
+    unique: [],
+    indexes: [named('model', 'record', 'id'), named('model', 'id')],
+    views: new Map([['default', shown.map(({ member }) => ({ name: member }))]]),
+    listView: 'default',
+    operations: [],
+    draws: [],
+    journal: false,
+    access: accessOf(graph, all.get('by')!),
+  };
+}

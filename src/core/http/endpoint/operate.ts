@@ -1,0 +1,254 @@
+import type { Occasion } from '../../expression/context.ts';
+import { operationAct } from '../../access/condition.ts';
+import { seenBy } from '../../query/mask.ts';
+import { bySight } from '../../access/sight.ts';
+import type { Sight } from '../../access/sight.ts';
+import { blamed, CodeError } from '../../change/code.ts';
+import { refusePending } from '../../change/scope.ts';
+import type { Scope } from '../../change/scope.ts';
+import type { Work } from '../../change/work.ts';
+import { isRecord } from '../../declaration/check-shape.ts';
+import { didYouMean } from '../../text/nearest.ts';
+import { evaluate } from '../../expression/evaluate.ts';
+import type { FieldValue, Model, Operation, Scalar } from '../../model/graph.ts';
+import { modelOf } from '../../model/graph.ts';
+import { canonical, fromText } from '../../model/value.ts';
+import { noRules } from '../../model/rules.ts';
+import { isOpen, wholeOf } from '../../query/shown.ts';
+import { guardSql, shownStatement, storedStatement, thereStatement } from '../../query/statements.ts';
+import { forCode } from '../../change/for-code.ts';
+import type { Valued } from '../../change/statements.ts';
+import { valueReader } from '../../rules/schema.ts';
+import type { Values } from '../../rules/schema.ts';
+import type { Reader } from '../../store/contract.ts';
+import { admit, admitTo, refusedOn, unknownRecord } from '../../access/authorization.ts';
+import type { Asker } from '../../access/authorization.ts';
+import { readBodyOf } from '../request/body.ts';
+import { guardOf } from '../request/precondition.ts';
+import { recordTags } from '../request/entity-tag.ts';
+import { keyFromText } from '../request/key.ts';
+import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
+import type { Reply, Request } from '../../api/message.ts';
+import { applied, preferredReturn } from '../request/prefer.ts';
+import { brokenRules, refuseParameters } from '../../api/problems.ts';
+import type { ParameterFailure } from '../../api/problems.ts';
+import { readQuery, refuseQuery } from '../request/query.ts';
+import type { Serving } from './context.ts';
+
+/** Answers the requests for one operation. The key is that of its record, where it has one. */
+export type Operate = (asker: Asker, request: Request, query: string, keyText?: string) => Promise<Reply>;
+
+export function makeOperation(model: Model, operation: Operation, serving: Serving): Operate {
+  const { store, writes, code, answer, graph, moment } = serving;
+  const { dialect } = store;
+  const name = `${model.name}.${operation.name}`;
+  const run = code.operations.get(name);
+  const changes = writes.changesOf(model);
+  const tags = recordTags(serving.tags, isOpen(graph, model));
+  const readInput = inputReader(operation, () => moment.now());
+  const act = operationAct(operation.name);
+  const heldOf = bySight((sight: Sight) => {
+    const stored = storedStatement(graph, model, dialect, false).sql;
+    const [read, may] = (['read', act] as const).map((one): Valued => {
+      const { sql, values } = guardSql(graph, model, sight.may(model, one), dialect, 1);
+      return { sql: stored + sql, values };
+    });
+    return { read: read!, may: may! };
+  });
+  const outputOf = outputWriter(name, operation, serving);
+
+  async function called(
+    asker: Asker,
+    input: Values,
+    scope: Scope,
+    record: Values | undefined,
+    reader: Reader,
+  ): Promise<string> {
+    // No service opens without the code that it was declared to have.
+    if (run === undefined) throw new CodeError(name, 'has no code');
+    const seen = record === undefined ? scope : withRecord(scope, forCode(model, record));
+    let output: unknown;
+    try {
+      output = await (run as (input: Values, scope: Scope) => unknown)(input, seen);
+    } catch (error) {
+      throw blamed(error, name);
+    }
+    return outputOf(asker, output, reader);
+  }
+
+  function admitted(sight: Sight): void {
+    if (operation.target === 'record') admitTo(sight, model, act);
+    // What depends on a record can't be true of none.
+    else if (admit(sight, model, act) !== true) throw refusedOn(sight, model, act);
+  }
+
+  /** The record of an operation that only reads. */
+  async function heldBy({ caller, sight }: Asker, key: Scalar): Promise<Values> {
+    const { read, may } = heldOf(sight);
+    const look = (statement: Valued) =>
+      store.first(statement, [dialect.bind(model.key, key), ...statement.values({ now: moment.now(), caller })]);
+    if ((await look(read)) === undefined) throw unknownRecord(sight, model);
+    const row = await look(may);
+    if (row === undefined) throw refusedOn(sight, model, act);
+    return JSON.parse(String(row[0])) as Values;
+  }
+
+  function reply(data: string, request: Request): Reply {
+    const { status, output } = operation;
+    if (output === undefined || status === 204)
+      return { status: output === undefined && status === 200 ? 204 : status, headers: COMMON_HEADERS };
+    if (!operation.reads && preferredReturn(request) === 'minimal') {
+      return { status: 204, headers: { ...COMMON_HEADERS, ...applied('minimal') } };
+    }
+    return { status, headers: JSON_HEADERS, body: `{"data":${data}}` };
+  }
+
+  if (operation.reads) {
+    return async (asker, request, query, keyText) => {
+      admitted(asker.sight);
+      const key = keyText === undefined ? undefined : keyFromText(model.key, keyText);
+      const input = readInput.fromQuery(query, asker);
+      const record = key === undefined ? undefined : await heldBy(asker, key);
+      const data = await store.reading(
+        (reader, signal) => called(asker, input, writes.readingScope(asker.caller, reader, signal), record, reader),
+        asker.requester,
+      );
+      return reply(data, request);
+    };
+  }
+  return async (asker, request, query, keyText) => {
+    admitted(asker.sight);
+    refuseQuery(query);
+    const key = keyText === undefined ? undefined : keyFromText(model.key, keyText);
+    const guard =
+      key === undefined || request.headers['if-match'] === undefined ? undefined : guardOf(model, tags, request);
+    const input = readInput.fromBody(request, asker);
+    return answer(asker, request, async (work: Work) => {
+      const { sight } = asker;
+      const held = key === undefined ? undefined : await changes.hold(work, key, act, { sight, guard });
+      const data = await called(asker, input, writes.scopeOf(work), held?.record, work.transaction);
+      refusePending(work.calls, 0, name);
+      return reply(data, request);
+    });
+  };
+}
+
+/** The scope of an operation on a record, which is locked unless the operation only reads. */
+function withRecord(scope: Scope, record: Values): Scope & { readonly record: Values } {
+  return Object.create(scope, { record: { value: record, enumerable: true } }) as Scope & { readonly record: Values };
+}
+
+/** What an operation takes, from where its requests give it. */
+interface InputReader {
+  fromBody(request: Request, asker: Asker): Values;
+  fromQuery(query: string, asker: Asker): Values;
+}
+
+function inputReader({ input, defaults }: Operation, now: () => Date): InputReader {
+  const whole = valueReader(
+    { type: 'object', scale: 0, properties: input, examples: [], rules: { ...noRules, required: true } },
+    '',
+  );
+
+  function read(given: unknown, { caller }: Asker): { values: Values; failures: ReturnType<typeof whole>['failures'] } {
+    const filled = isRecord(given) ? { ...defaultsAt(given, { now: now(), caller }), ...given } : given;
+    const { value, failures } = whole(filled);
+    if (failures.length > 0) return { values: {}, failures };
+    const values = value as Values;
+    // What is left out is null, so that code need not tell the two apart.
+    return { values: { ...Object.fromEntries([...input.keys()].map((name) => [name, null])), ...values }, failures };
+  }
+
+  const defaultsAt = (given: Readonly<Record<string, unknown>>, occasion: Occasion): Values =>
+    Object.fromEntries(
+      [...defaults]
+        .filter(([name]) => !Object.hasOwn(given, name))
+        .map(([name, expression]) => [name, evaluate(expression, { values: {}, ...occasion })]),
+    );
+
+  return {
+    fromBody(request, asker) {
+      const { values, failures } = read(isEmpty(request) ? {} : readBodyOf(request, 'create'), asker);
+      if (failures.length > 0) throw brokenRules(failures, 'The request breaks');
+      return values;
+    },
+    fromQuery(query, asker) {
+      const told: ParameterFailure[] = [];
+      const found = new Map<string, FieldValue>();
+      for (const [parameter, text] of readQuery(query)) {
+        const spec = input.get(parameter);
+        if (spec === undefined) {
+          told.push({ parameter, detail: `no such parameter; ${didYouMean(parameter, input.keys())}` });
+        } else if (found.has(parameter)) told.push({ parameter, detail: 'must be given once' });
+        else {
+          const one = fromText(spec, text);
+          if ('fault' in one) told.push({ parameter, detail: one.fault.detail });
+          else found.set(parameter, one.value);
+        }
+      }
+      refuseParameters(told);
+      const { values, failures } = read(Object.fromEntries(found), asker);
+      refuseParameters(failures.map(({ pointer, detail }) => ({ parameter: pointer.slice(1), detail })));
+      return values;
+    },
+  };
+}
+
+/** An operation that needs nothing may be asked for with nothing. */
+const isEmpty = ({ body, headers }: Request): boolean =>
+  (body === undefined || body.length === 0) && headers['content-type'] === undefined;
+
+/** Makes JSON of what an operation gives back: records are read again, and shown as anywhere else. */
+function outputWriter(
+  name: string,
+  { output }: Operation,
+  { graph, store, moment }: Serving,
+): (asker: Asker, given: unknown, reader: Reader) => Promise<string> {
+  const { dialect } = store;
+  if (output === undefined) return () => Promise.resolve('');
+  if (output.kind === 'fields') {
+    const rules = { ...noRules, required: true };
+    const read = valueReader({ type: 'object', scale: 0, properties: output.fields, examples: [], rules }, '');
+    return (_asker, given) => {
+      const { value, failures } = read(given ?? {});
+      const [first] = failures;
+      if (first === undefined) return Promise.resolve(JSON.stringify(value));
+      return Promise.reject(
+        new CodeError(name, `gave back another output than it declares: ${first.pointer} ${first.detail}`),
+      );
+    };
+  }
+  const model = modelOf(graph, output.model);
+  const there = thereStatement(graph, model, dialect, true);
+  const statementOf = bySight((sight: Sight) => {
+    const shown = seenBy(sight, model, wholeOf(graph, model));
+    return shownStatement(graph, model, shown, dialect, { guard: sight.may(model, 'read') });
+  });
+  /** Undefined for a record that is not for this caller. */
+  const one = async ({ caller, sight }: Asker, given: unknown, reader: Reader): Promise<string | undefined> => {
+    const key = keyOf(given, model);
+    if (key === undefined) {
+      throw new CodeError(name, `declares to give back ${output.kind} ${model.name}: a record, or its key`);
+    }
+    const statement = statementOf(sight);
+    const bound = dialect.bind(model.key, key);
+    const row = await reader.first(statement, [bound, ...statement.values({ now: moment.now(), caller })]);
+    if (row === undefined && (await reader.first(there, [bound])) === undefined)
+      throw new CodeError(name, `gave back the ${model.name} ${String(key)}, which does not exist`);
+    return row?.[0] as string | undefined;
+  };
+  if (output.kind === 'one') return async (asker, given, reader) => (await one(asker, given, reader)) ?? 'null';
+  return async (asker, given, reader) => {
+    if (!Array.isArray(given)) throw new CodeError(name, `declares to give back many ${model.plural}: an array`);
+    const texts: string[] = [];
+    for (const item of given) texts.push(...[await one(asker, item, reader)].filter((text) => text !== undefined));
+    return `[${texts.join(',')}]`;
+  };
+}
+
+/** The key of what an operation gave back: a record, or a key itself. */
+function keyOf(given: unknown, { key }: Model): Scalar | undefined {
+  const value = isRecord(given) ? given[key.member] : given;
+  const read = value === undefined || value === null ? undefined : canonical(key, value);
+  return read !== undefined && 'value' in read ? (read.value as Scalar) : undefined;
+}

@@ -1,0 +1,100 @@
+import { documentJson, documentYaml, openApi } from '../../document/openapi.ts';
+import type { Sample } from '../../document/documented.ts';
+import type { Graph } from '../../model/graph.ts';
+import type { Statement, Store } from '../../store/contract.ts';
+import { allEndpoints } from '../../api/endpoints.ts';
+import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
+import type { Reply, Request } from '../../api/message.ts';
+import { isNamed } from '../request/entity-tag.ts';
+import type { EntityTags } from '../request/entity-tag.ts';
+import { HttpProblem, problemTypes, refuseParameters } from '../../api/problems.ts';
+import type { ProblemName } from '../../api/problems.ts';
+import { problemPage } from '../problem-reply.ts';
+
+type OwnPages = (request: Request, path: string, query: string) => Promise<Reply | undefined>;
+
+export interface OwnPagesOptions {
+  readonly graph: Graph;
+  readonly store: Store;
+  readonly tags: EntityTags;
+  /** The first record of each model's samples, for the examples of the document. */
+  samples(): ReadonlyMap<string, Sample>;
+}
+
+const ALLOW = 'GET, HEAD, OPTIONS';
+const PROBE: Statement = { sql: 'SELECT 1' };
+
+/** What a service answers about itself: its index, its document, its health and the pages of its problems. */
+export function makeOwnPages({ graph, store, tags, samples }: OwnPagesOptions): OwnPages {
+  const json = (value: unknown): Reply => ({ status: 200, headers: JSON_HEADERS, body: JSON.stringify(value) });
+  const healthy = json({ data: { status: 'ok' } });
+  const pages = new Map<string, (request: Request) => Reply | Promise<Reply>>();
+  const fixed = (path: string, reply: Reply): void => void pages.set(path, () => reply);
+
+  fixed('/', json({ data: indexOf(graph) }));
+  // Made when somebody asks for it first: a service that nobody asks for it starts the sooner.
+  let made: object | undefined;
+  const document = (): object => (made ??= openApi(graph, samples()));
+  pages.set(
+    '/openapi.json',
+    tagged('application/json', () => documentJson(document()), tags),
+  );
+  pages.set(
+    '/openapi.yaml',
+    tagged('application/yaml', () => documentYaml(document()), tags),
+  );
+  fixed('/health/live', healthy);
+  pages.set('/health/ready', async () => {
+    await store.first(PROBE, []);
+    return healthy;
+  });
+  for (const name of Object.keys(problemTypes) as ProblemName[]) fixed(`/problems/${name}`, problemPage(name));
+
+  return async (request, path, query) => {
+    const { method } = request;
+    const page = pages.get(path);
+    if (page === undefined) return undefined;
+    if (method === 'OPTIONS') return { status: 204, headers: { ...COMMON_HEADERS, allow: ALLOW } };
+    if (method !== 'GET' && method !== 'HEAD') {
+      throw new HttpProblem('method-not-allowed', `${path} takes ${ALLOW}`, { headers: { allow: ALLOW } });
+    }
+    if (query !== '') {
+      const parameter = query.split('=')[0]!;
+      refuseParameters([{ parameter, detail: 'this page takes no parameters' }]);
+    }
+    return page(request);
+  };
+}
+
+/** A text that is made once, and not sent again to those who have it. */
+function tagged(type: string, write: () => string, tags: EntityTags): (request: Request) => Reply {
+  let known: { readonly body: string; readonly headers: Readonly<Record<string, string>> } | undefined;
+  return ({ headers }) => {
+    if (known === undefined) {
+      const body = write();
+      known = { body, headers: { 'content-type': type, ...COMMON_HEADERS, etag: `"${tags.mark(body)}"` } };
+    }
+    if (isNamed(headers['if-none-match'], known.headers.etag!)) {
+      return { status: 304, headers: { ...COMMON_HEADERS, etag: known.headers.etag! } };
+    }
+    return { status: 200, ...known };
+  };
+}
+
+/** Name, version, and a link to everything that a client can go on to. */
+function indexOf(graph: Graph): Record<string, unknown> {
+  const { name, version, description } = graph.service;
+  const lists = allEndpoints(graph).filter((endpoint) => endpoint.name === 'list' && endpoint.under === undefined);
+  return {
+    name,
+    version,
+    ...(description === undefined ? {} : { description }),
+    links: {
+      openapi: '/openapi.json',
+      'openapi-yaml': '/openapi.yaml',
+      live: '/health/live',
+      ready: '/health/ready',
+      ...Object.fromEntries(lists.map((endpoint) => [endpoint.model.plural, endpoint.path])),
+    },
+  };
+}

@@ -1,0 +1,193 @@
+import { sealedLike } from '../../identity/secret.ts';
+import type { Moment } from '../../change/contract.ts';
+import type { Writes } from '../../change/run.ts';
+import { makeAllowance } from '../allowance.ts';
+import { CHALLENGE, signInRequired } from '../../access/authorization.ts';
+import type { Asker } from '../../access/authorization.ts';
+import { readBodyOf } from '../request/body.ts';
+import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
+import type { Reply, Request } from '../../api/message.ts';
+import { brokenRules, HttpProblem } from '../../api/problems.ts';
+import { refuseQuery } from '../request/query.ts';
+import type { RecordReader } from './read-record.ts';
+import type { Field, Graph, Scalar } from '../../model/graph.ts';
+import { modelOf } from '../../model/graph.ts';
+import { noRules } from '../../model/rules.ts';
+import { pointerTo } from '../../api/failure.ts';
+import { valueReader } from '../../rules/schema.ts';
+import type { Requester, Store } from '../../store/contract.ts';
+import type { Callers } from '../../identity/callers.ts';
+import type { Credentials } from '../../identity/credentials.ts';
+import type { Gate } from '../authenticate.ts';
+import type { Hashing } from '../../identity/hashing.ts';
+import type { Tokens } from '../../identity/tokens.ts';
+
+/** A request for one of the pages at which somebody signs in and out, and learns who they are. */
+export interface IdentityRequest {
+  readonly asker: Asker;
+  readonly request: Request;
+  readonly query: string;
+}
+
+export interface IdentityPage {
+  /** The value of the header Allow. */
+  readonly allow: string;
+  readonly methods: ReadonlyMap<string, (asked: IdentityRequest) => Promise<Reply>>;
+}
+
+export interface IdentityPagesOptions {
+  readonly graph: Graph;
+  readonly store: Store;
+  readonly moment: Moment;
+  readonly writes: Writes;
+  readonly tokens: Tokens;
+  readonly callers: Callers;
+  readonly credentials: Credentials;
+  readonly gate: Gate;
+  readonly hashing: Hashing;
+  /** Answers reads of the identity model's records. */
+  readonly readRecord: RecordReader;
+}
+
+/** Of one address; ten times what one login of it may fail. */
+const LOOSER = 10;
+
+/** The pages of a service in which somebody can sign in, by their paths; none where nobody can. */
+export function makeIdentityPages(options: IdentityPagesOptions): ReadonlyMap<string, IdentityPage> {
+  const { graph, readRecord } = options;
+  const { identity, service } = graph;
+  const pages = new Map<string, IdentityPage>();
+  if (identity === undefined) return pages;
+  const add = (path: string, ...methods: [string, (asked: IdentityRequest) => Promise<Reply>][]): void => {
+    const allow = [...methods.map(([method]) => method), 'OPTIONS'].join(', ');
+    pages.set(service.prefix + path, { allow, methods: new Map(methods) });
+  };
+  const me = ({ asker, request, query }: IdentityRequest): Promise<Reply> =>
+    readRecord(asker, String(known(asker)), request, query);
+  add('/me', ['GET', me], ['HEAD', me]);
+  add('/tokens/revoke', ['POST', revoker(options)]);
+  if (identity.login !== undefined && identity.secret !== undefined) {
+    add('/tokens', ['POST', signer(options, identity.login, identity.secret)]);
+  }
+  return pages;
+}
+
+function known({ caller }: Asker): Scalar {
+  if (caller === null) throw signInRequired();
+  return caller.key;
+}
+
+/** Ends all tokens of the caller. */
+function revoker({ writes, credentials, callers, moment }: IdentityPagesOptions) {
+  return async ({ asker, query }: IdentityRequest): Promise<Reply> => {
+    const key = known(asker);
+    refuseQuery(query);
+    await writes.run(asker, async ({ transaction }) => {
+      await credentials.forget(transaction, key);
+      await credentials.endBefore(transaction, key, moment.now());
+    });
+    callers.forget();
+    return { status: 204, headers: COMMON_HEADERS };
+  };
+}
+
+/** Gives a token for a login and its secret. A wrong one of either takes as long, and is told in the same words. */
+function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
+  const { graph, store, moment, writes, tokens, callers, credentials, gate, hashing } = options;
+  const { dialect } = store;
+  const model = modelOf(graph, graph.identity!.model);
+  const { lifetime } = graph.identity!;
+  const { signIn } = graph.service.limits;
+  const [ofPair, ofAddress] = [signIn, signIn * LOOSER].map((perMinute) =>
+    makeAllowance(perMinute, () => moment.now()),
+  );
+  const readLogin = valueReader({ ...login, rules: { ...login.rules, required: true } }, pointerTo(login.member));
+  const read = bodyOf(login.member, secret.member);
+  const name = (column: string): string => dialect.name(column);
+  const find = {
+    sql:
+      'SELECT ' +
+      `${dialect.text(dialect.object([{ name: 'key', value: dialect.value(model.key, name(model.key.column)) }]))}, ` +
+      `${name(secret.column)} FROM ${name(model.table)} ` +
+      `WHERE ${name(login.column)} = ${dialect.placeholder(1)}`,
+  };
+  const nobody = sealedLike(moment.random);
+
+  async function holder(loginText: string, secretText: string, by: Requester): Promise<Scalar | undefined> {
+    const { value, failures } = readLogin(loginText);
+    const row = failures.length > 0 ? undefined : await store.first(find, [dialect.bind(login, value)]);
+    const hashed = (row?.[1] ?? null) as string | null;
+    const isRight = await hashing.isSecret(secretText, hashed ?? nobody, by);
+    if (!isRight || hashed === null) return undefined;
+    return (JSON.parse(String(row![0])) as { key: Scalar }).key;
+  }
+
+  return async ({ request, query }: IdentityRequest): Promise<Reply> => {
+    refuseQuery(query);
+    const given = read(readBodyOf(request, 'create'));
+    const address = request.client ?? '';
+    const pair = JSON.stringify([given.login.trim().toLowerCase().slice(0, 400), address]);
+    // Only failures count, and of those only the ones of which the secret was looked at: nobody can use up an address
+    // for others with what is refused anyway.
+    const giveBack = (): void => {
+      ofAddress!.giveBack(address);
+      ofPair!.giveBack(pair);
+    };
+    const wait = ofPair!.take(pair);
+    if (wait > 0) throw tooMany(wait);
+    const waitAtAddress = ofAddress!.take(address);
+    if (waitAtAddress > 0) {
+      ofPair!.giveBack(pair);
+      throw tooMany(waitAtAddress);
+    }
+    let key: Scalar | undefined;
+    try {
+      key = await holder(given.login, given.secret, { by: `at ${address}`, signal: request.signal });
+    } catch (error) {
+      giveBack();
+      throw error;
+    }
+    if (key === undefined) {
+      throw new HttpProblem(
+        'wrong-credentials',
+        `no ${model.name} has this ${login.member} and this ${secret.member}`,
+        { headers: CHALLENGE },
+      );
+    }
+    giveBack();
+    const audience = await gate.audience();
+    const fresh = Buffer.from(moment.random(16)).toString('base64url');
+    const mark = await writes.run(null, ({ transaction }) => credentials.mark(transaction, key, fresh));
+    if (mark === fresh) callers.forget();
+    const token = await tokens.write({ subject: String(key), mark }, audience, moment.now(), lifetime);
+    const answer = { access_token: token, token_type: 'Bearer', expires_in: lifetime };
+    return { status: 200, headers: { ...JSON_HEADERS, 'cache-control': 'no-store' }, body: JSON.stringify(answer) };
+  };
+}
+
+export const tooMany = (wait: number): HttpProblem =>
+  new HttpProblem('too-many-requests', `wait ${wait} s`, { headers: { 'retry-after': String(wait) } });
+
+function bodyOf(login: string, secret: string): (body: unknown) => { login: string; secret: string } {
+  const text = { type: 'string', scale: 0, examples: [], rules: { ...noRules, required: true } } as const;
+  const hidden = { ...text, rules: { ...text.rules, writeOnly: true } };
+  const read = valueReader(
+    {
+      type: 'object',
+      scale: 0,
+      properties: new Map([
+        [login, text],
+        [secret, hidden],
+      ]),
+      examples: [],
+      rules: { ...noRules, required: true },
+    },
+    '',
+  );
+  return (body) => {
+    const { value, failures } = read(body);
+    if (failures.length > 0) throw brokenRules(failures, 'The request breaks');
+    const values = value as Readonly<Record<string, string>>;
+    return { login: values[login]!, secret: values[secret]! };
+  };
+}

@@ -1,0 +1,282 @@
+import { isRecord } from '../../declaration/check-shape.ts';
+import { collectionPath } from '../../api/endpoints.ts';
+import { bySight } from '../../access/sight.ts';
+import { unseenBy } from './unseen.ts';
+import type { Sight } from '../../access/sight.ts';
+import type { Written } from '../../change/contract.ts';
+import type { Work } from '../../change/work.ts';
+import { MOST_SECRETS } from '../../identity/hashing.ts';
+import type { Model } from '../../model/graph.ts';
+import { modelOf } from '../../model/graph.ts';
+import { ownerField } from '../../resolve/owner.ts';
+import { isOpen } from '../../query/shown.ts';
+import { thereStatement } from '../../query/statements.ts';
+import type { Failure } from '../../api/failure.ts';
+import { MOST_FAILURES, pointerTo } from '../../api/failure.ts';
+import { bodyReader } from '../../rules/schema.ts';
+import type { BodyReader, ReadBody, Values } from '../../rules/schema.ts';
+import { admit, admitTo, unknownRecord } from '../../access/authorization.ts';
+import type { Asker } from '../../access/authorization.ts';
+import { JSON_PATCH, mediaTypeOf, readBodyOf } from '../request/body.ts';
+import { guardOf } from '../request/precondition.ts';
+import { recordTags } from '../request/entity-tag.ts';
+import { patchedMembers, readPatch } from '../request/json-patch.ts';
+import { keyFromText } from '../request/key.ts';
+import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
+import type { Reply, Request } from '../../api/message.ts';
+import { applied, preferredReturn } from '../request/prefer.ts';
+import { brokenRules, HttpProblem, LATER } from '../../api/problems.ts';
+import { refuseQuery } from '../request/query.ts';
+import type { Serving } from './context.ts';
+
+/** Writes of a model's records over HTTP. Keys come as the text of a path segment, queries without their `?`. */
+export interface RecordWriter {
+  create(asker: Asker, request: Request, query: string, parentKey?: string): Promise<Reply>;
+  change(asker: Asker, how: 'replace' | 'update', keyText: string, request: Request, query: string): Promise<Reply>;
+  delete(asker: Asker, keyText: string, request: Request, query: string): Promise<Reply>;
+}
+
+/** So many records may be made by one request. */
+export const MOST_AT_ONCE = 10_000;
+
+export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
+  const { graph, store, writes, answer, moment, hashing } = serving;
+  const { dialect } = store;
+  const collection = collectionPath(graph, model);
+  const changes = writes.changesOf(model);
+  const tags = recordTags(serving.tags, isOpen(graph, model));
+  const parent = model.parent === undefined ? undefined : modelOf(graph, model.parent.target);
+  const parentThere = bySight(
+    (sight: Sight) => parent && thereStatement(graph, parent, dialect, sight.may(parent, 'read')),
+  );
+  const owner = ownerField(model);
+  const readNewBody = bodyReader(model, 'create');
+  const readersOf = bySight((sight: Sight): Readonly<Record<'replace' | 'update', BodyReader>> => {
+    const unseen = unseenBy(sight, model);
+    return { replace: bodyReader(model, 'replace', unseen), update: bodyReader(model, 'update', unseen) };
+  });
+
+  /**
+   * What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`.
+   */
+  function readNew(body: unknown, { add, fill }: Given, prefix: string): Read {
+    const isObject = isRecord(body);
+    const read = readNewBody(isObject ? withGiven(body, { ...fill, ...add }) : body);
+    // Nobody can have read a record that is only being made: what is not for clients to set is refused at once.
+    const given = [...[...read.repeated.keys()].map(({ member }) => member), ...read.derived.keys()];
+    const failures: Failure[] = [...read.failures, ...given.map(notForClients)];
+    if (owner?.rules.required && isObject && read.values[owner.member] === undefined) {
+      failures.push({ pointer: pointerTo(owner.member), rule: 'required', detail: 'must be given' });
+    }
+    for (const [member, value] of Object.entries(add)) {
+      if (read.values[member] === value) continue;
+      const detail = `the path says ${JSON.stringify(value)}; leave it out of the body`;
+      failures.push({ pointer: pointerTo(member), rule: 'immutable', detail });
+    }
+    return { values: read.values, failures: failures.map((one) => ({ ...one, pointer: prefix + one.pointer })) };
+  }
+
+  /** Whoever may write a record, but not read it, gets its key alone. */
+  async function shownOf(work: Work, { key, texts }: Written): Promise<Shown> {
+    const found = texts ?? (await changes.shown(work, key, work.sight));
+    if (found === undefined) return { shown: JSON.stringify({ [model.key.member]: key }), tag: {} };
+    return { shown: found.shown, tag: { etag: tags.tagOf(found.shown, found.stored) } };
+  }
+
+  const pathOf = ({ key }: Written): string => `${collection}/${encodeURIComponent(String(key))}`;
+
+  async function created(work: Work, one: Written, request: Request): Promise<Reply> {
+    const { shown, tag } = await shownOf(work, one);
+    const headers = { location: pathOf(one), ...tag };
+    if (preferredReturn(request) !== 'minimal') {
+      return { status: 201, headers: { ...JSON_HEADERS, ...headers }, body: `{"data":${shown}}` };
+    }
+    return { status: 201, headers: { ...COMMON_HEADERS, ...headers, ...applied('minimal') } };
+  }
+
+  async function createdAll(work: Work, all: readonly Written[], request: Request): Promise<Reply> {
+    if (preferredReturn(request) === 'minimal')
+      return { status: 201, headers: { ...COMMON_HEADERS, ...applied('minimal') } };
+    const texts: string[] = [];
+    for (const one of all) texts.push((await shownOf(work, one)).shown);
+    return { status: 201, headers: JSON_HEADERS, body: `{"data":[${texts.join(',')}]}` };
+  }
+
+  return {
+    async create(asker, request, query, parentKey) {
+      const { caller, sight } = asker;
+      admit(sight, model, 'create');
+      refuseQuery(query);
+      const fill: Values = owner === undefined || caller === null ? {} : { [owner.member]: caller.key };
+      let add: Values = {};
+      if (parent !== undefined && parentKey !== undefined) {
+        const { member } = model.parent!.field;
+        if (sight.may(parent, 'read') === false) throw unknownRecord(sight, parent);
+        add = { [member]: keyFromText(parent.key, parentKey) };
+        const there = parentThere(sight)!;
+        const bound = [dialect.bind(parent.key, add[member]!), ...there.values({ now: moment.now(), caller })];
+        if ((await store.first(there, bound)) === undefined) throw unknownRecord(sight, parent);
+      }
+      const given = { add, fill };
+      const body = readBodyOf(request, 'create');
+      if (!Array.isArray(body)) {
+        const { values, failures } = readNew(body, given, '');
+        if (failures.length > 0) throw brokenRules(failures);
+        const sealed = await sealedFor(asker)(values);
+        return answer(asker, request, async (work) =>
+          created(work, await changes.create(work, sealed, sight), request),
+        );
+      }
+      if (body.length === 0) {
+        throw brokenRules([{ pointer: '', rule: 'minItems', detail: 'give at least one record' }]);
+      }
+      if (body.length > MOST_AT_ONCE) {
+        const detail = `has ${body.length} records; ${MOST_AT_ONCE} is the most`;
+        throw brokenRules([{ pointer: '', rule: 'maxItems', detail }]);
+      }
+      const read: Read[] = [];
+      const failures: Failure[] = [];
+      for (const [at, one] of (body as readonly unknown[]).entries()) {
+        await moment.rest?.();
+        read.push(readNew(one, given, pointerTo(at)));
+        failures.push(...read[at]!.failures);
+        if (failures.length > MOST_FAILURES) break;
+      }
+      if (failures.length > 0) throw brokenRules(failures, 'The records break');
+      const secrets = read.reduce((sum, { values }) => sum + changes.countSecrets(values), 0);
+      if (secrets > MOST_SECRETS) {
+        const detail = `have ${secrets} secrets to be hashed; ${MOST_SECRETS} is the most in one request`;
+        throw brokenRules([{ pointer: '', rule: 'maxItems', detail }], 'The records break');
+      }
+      const seal = sealedFor(asker);
+      const sealed: Values[] = [];
+      for (const { values } of read) sealed.push(await seal(values));
+      return answer(asker, request, async (work) => {
+        const all: Written[] = [];
+        for (const [at, values] of sealed.entries()) all.push(await inPlace(at, changes.create(work, values, sight)));
+        return createdAll(work, all, request);
+      });
+    },
+
+    async change(asker, how, keyText, request, query) {
+      const { sight } = asker;
+      admitTo(sight, model, how);
+      refuseQuery(query);
+      const key = keyFromText(model.key, keyText);
+      const guard = guardOf(model, tags, request);
+      const body = await bodyOf(how, request, readersOf(sight), sealedFor(asker));
+      return answer(asker, request, async (work) => {
+        const written = await changes.change(work, how, key, (record) => body(work, record), { sight, guard });
+        const { shown, tag } = await shownOf(work, written);
+        if (preferredReturn(request) === 'minimal') {
+          return { status: 204, headers: { ...COMMON_HEADERS, ...tag, ...applied('minimal') } };
+        }
+        return { status: 200, headers: { ...JSON_HEADERS, ...tag }, body: `{"data":${shown}}` };
+      });
+    },
+
+    async delete(asker, keyText, request, query) {
+      const { sight } = asker;
+      admitTo(sight, model, 'delete');
+      refuseQuery(query);
+      const key = keyFromText(model.key, keyText);
+      const guard = guardOf(model, tags, request);
+      const wanted = preferredReturn(request) === 'representation';
+      return answer(asker, request, async (work) => {
+        // Locked first, so that it is the record which is deleted.
+        if (wanted) await changes.hold(work, key, 'delete', { sight, guard });
+        const last = wanted ? await changes.shown(work, key, sight) : undefined;
+        await changes.delete(work, key, { sight, guard });
+        if (last === undefined) return { status: 204, headers: COMMON_HEADERS };
+        const headers = { ...JSON_HEADERS, ...applied('representation') };
+        return { status: 200, headers, body: `{"data":${last.shown}}` };
+      });
+    },
+  };
+
+  /** What a client wants of a record, as far as it can be told without it. */
+  async function bodyOf(
+    how: 'replace' | 'update',
+    request: Request,
+    readers: Readonly<Record<'replace' | 'update', BodyReader>>,
+    seal: Seal,
+  ): Promise<(work: Work, record: Values) => ReadBody | Promise<ReadBody>> {
+    const body = readBodyOf(request, how);
+    if (how === 'update' && mediaTypeOf(request) === JSON_PATCH) {
+      const steps = readPatch(body);
+      return async (work, record) => {
+        const found = await changes.shown(work, record[model.key.member] as never, work.sight);
+        const members = patchedMembers(model, JSON.parse(found!.shown) as Record<string, unknown>, steps);
+        // The record is locked: this one does not wait for its turn.
+        return sealed(readers.update(members, true), (values) => changes.seal(values));
+      };
+    }
+    const read = await sealed(readers[how](body), seal);
+    return () => read;
+  }
+
+  /**
+   * Hashes secrets in turn with those of others, as long as the time of the write is not up, and somebody waits for
+   * it.
+   */
+  function sealedFor({ requester }: Asker): Seal {
+    const last = moment.now().getTime() + graph.service.limits.transaction;
+    const hash = async (secret: string): Promise<string> => {
+      const hashed = await hashing.hash(secret, requester);
+      if (moment.now().getTime() > last) throw new HttpProblem('time-ran-out', undefined, { headers: LATER });
+      return hashed;
+    };
+    return (values) => changes.seal(values, hash);
+  }
+
+  async function sealed(read: ReadBody, seal: Seal): Promise<ReadBody> {
+    if (read.failures.length > 0) throw brokenRules(read.failures);
+    return { ...read, values: await seal(read.values) };
+  }
+}
+
+/** Gives values with their secrets hashed. */
+type Seal = (values: Values) => Promise<Values>;
+
+/** What the path says of a new record, and what it is where the body doesn't say. */
+interface Given {
+  readonly add: Values;
+  readonly fill: Values;
+}
+
+interface Shown {
+  readonly shown: string;
+  readonly tag: Readonly<Record<string, string>>;
+}
+
+interface Read {
+  readonly values: Values;
+  readonly failures: readonly Failure[];
+}
+
+/** Tells which of many records a problem is about. */
+async function inPlace<Result>(at: number, work: Promise<Result>): Promise<Result> {
+  try {
+    return await work;
+  } catch (error) {
+    if (!(error instanceof HttpProblem)) throw error;
+    const { errors, ...options } = error.options;
+    const placed = errors?.map((one) => ('pointer' in one ? { ...one, pointer: pointerTo(at) + one.pointer } : one));
+    throw new HttpProblem(error.problem, error.message || `record ${at} of the array`, { ...options, errors: placed });
+  }
+}
+
+/**
+ * A body with what it does not say itself. It was read for this request alone, and may be of any size: it is not
+ * copied.
+ */
+function withGiven(body: Record<string, unknown>, given: Values): Record<string, unknown> {
+  for (const [member, value] of Object.entries(given)) if (!Object.hasOwn(body, member)) body[member] = value;
+  return body;
+}
+
+const notForClients = (member: string) => ({
+  pointer: pointerTo(member),
+  rule: 'readOnly',
+  detail: 'is set by the service alone; leave it out',
+});

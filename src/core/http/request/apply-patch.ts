@@ -1,0 +1,136 @@
+import { isRecord } from '../../declaration/check-shape.ts';
+import { DEEPEST } from './json-body.ts';
+import { childOf, indexOf, valueAt } from './pointer.ts';
+
+/** One step of a JSON Patch (RFC 6902). */
+export interface PatchStep {
+  readonly op: 'add' | 'remove' | 'replace' | 'move' | 'copy' | 'test';
+  readonly path: string;
+  readonly from?: string;
+  readonly value?: unknown;
+}
+
+/** A step with its pointers read. */
+export interface ReadStep {
+  readonly op: PatchStep['op'];
+  readonly path: readonly string[];
+  readonly from: readonly string[];
+  readonly value: unknown;
+}
+
+/** Why a step can't be taken. */
+export type StepFault =
+  | { readonly kind: 'nothing-there'; readonly at: 'path' | 'from' }
+  | { readonly kind: 'other-value' }
+  | { readonly kind: 'into-itself' }
+  | { readonly kind: 'too-deep' }
+  | { readonly kind: 'too-much' };
+
+/**
+ * What all steps of a patch may cost together: values that are copied or looked through, and items that make room for
+ * others. Copies could else double with each step.
+ */
+const MOST_WORK = 2_000_000;
+
+/** Takes the steps of a patch one after the other, and changes `target`, which has to be nobody else's. */
+export function makePatcher(target: Record<string, unknown>): (step: ReadStep) => StepFault | undefined {
+  let work = 0;
+  const nothing = (at: 'path' | 'from'): StepFault => ({ kind: 'nothing-there', at });
+
+  /** Counts the values inside, as far as the work goes; `Infinity` where they lie too deep. */
+  function measure(value: unknown, depth: number): number {
+    if (typeof value !== 'object' || value === null) return 1 + (typeof value === 'string' ? value.length / 8 : 0);
+    if (depth >= DEEPEST) return Infinity;
+    let size = 1;
+    for (const name in value) {
+      size += 1 + measure((value as Record<string, unknown>)[name], depth + 1);
+      if (size > MOST_WORK) break;
+    }
+    return size;
+  }
+
+  function put(path: readonly string[], value: unknown): StepFault | undefined {
+    const size = measure(value, path.length);
+    if (size === Infinity) return { kind: 'too-deep' };
+    work += size;
+    const parent = valueAt(target, path.slice(0, -1));
+    const token = path.at(-1)!;
+    if (Array.isArray(parent)) {
+      const index = token === '-' ? parent.length : indexOf(token, parent.length + 1);
+      if (index === undefined) return nothing('path');
+      work += (parent.length - index) / 8;
+      if (work > MOST_WORK) return { kind: 'too-much' };
+      parent.splice(index, 0, value);
+      return undefined;
+    }
+    // JavaScript would take that name for something else than a member.
+    if (!isRecord(parent) || token === '__proto__') return nothing('path');
+    if (work > MOST_WORK) return { kind: 'too-much' };
+    parent[token] = value;
+    return undefined;
+  }
+
+  function take(path: readonly string[]): void {
+    const parent = valueAt(target, path.slice(0, -1)) as unknown[] | Record<string, unknown>;
+    const token = path.at(-1)!;
+    if (Array.isArray(parent)) {
+      work += (parent.length - Number(token)) / 8;
+      parent.splice(Number(token), 1);
+    } else delete parent[token];
+  }
+
+  return ({ op, path, from, value }) => {
+    if (work > MOST_WORK) return { kind: 'too-much' };
+    if (op === 'add') return put(path, value);
+    // What is not there is another value than any.
+    if (op === 'test') return isEqual(valueAt(target, path), value) ? undefined : { kind: 'other-value' };
+    const there = valueAt(target, op === 'move' || op === 'copy' ? from : path);
+    if (there === undefined) return nothing(op === 'move' || op === 'copy' ? 'from' : 'path');
+    switch (op) {
+      case 'remove':
+        take(path);
+        return undefined;
+      case 'replace': {
+        const parent = valueAt(target, path.slice(0, -1));
+        if (!Array.isArray(parent)) return put(path, value);
+        take(path);
+        return put(path, value);
+      }
+      case 'copy': {
+        const size = measure(there, path.length);
+        if (size === Infinity) return { kind: 'too-deep' };
+        if (work + size > MOST_WORK) return { kind: 'too-much' };
+        return put(path, structuredClone(there));
+      }
+      case 'move':
+        if (path.length > from.length && from.every((token, at) => token === path[at])) return { kind: 'into-itself' };
+        take(from);
+        return put(path, there);
+    }
+  };
+}
+
+/** Whether two JSON values are the same. It costs no more than a look at all of `wanted`, however large `value` is. */
+function isEqual(value: unknown, wanted: unknown): boolean {
+  if (typeof wanted !== 'object' || wanted === null) return value === wanted;
+  if (Array.isArray(wanted)) {
+    return (
+      Array.isArray(value) &&
+      value.length === wanted.length &&
+      wanted.every((item, at) => isEqual((value as unknown[])[at], item))
+    );
+  }
+  if (!isRecord(value)) return false;
+  const names = Object.keys(wanted);
+  const isIn = (name: string): boolean => {
+    const item = childOf(value, name);
+    return item !== undefined && isEqual(item, (wanted as Record<string, unknown>)[name]);
+  };
+  return hasMembers(value, names.length) && names.every(isIn);
+}
+
+function hasMembers(value: Readonly<Record<string, unknown>>, count: number): boolean {
+  let left = count;
+  for (const _name in value) if ((left -= 1) < 0) return false;
+  return left === 0;
+}

@@ -1,0 +1,21 @@
+import type { Guard } from '../../change/contract.ts';
+import type { Model } from '../../model/graph.ts';
+import type { RecordTags } from './entity-tag.ts';
+import type { Request } from '../../api/message.ts';
+import { HttpProblem } from '../../api/problems.ts';
+
+/**
+ * What If-Match asks of the record that is to be changed; undefined where it asks nothing. A model may want it asked
+ * each time (428).
+ */
+export function guardOf({ conditional, name }: Model, tags: RecordTags, { headers }: Request): Guard | undefined {
+  const header = headers['if-match'];
+  if (header === undefined) {
+    if (!conditional) return undefined;
+    throw new HttpProblem('condition-required', `send If-Match with the ETag of the ${name}, as it was read`);
+  }
+  return (stored) => {
+    if (tags.isState(header, stored)) return;
+    throw new HttpProblem('moved-on', 'If-Match names another state; read the record again');
+  };
+}

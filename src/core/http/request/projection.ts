@@ -1,0 +1,175 @@
+import { seenBy } from '../../query/mask.ts';
+import { hides } from '../../access/sight.ts';
+import type { Sight } from '../../access/sight.ts';
+import { didYouMean } from '../../text/nearest.ts';
+import type { Model, ValueSpec, ViewMember } from '../../model/graph.ts';
+import { modelOf } from '../../model/graph.ts';
+import { relatedNames, stepCalled, viaCalled } from '../../model/related.ts';
+import { depthOf, MOST_DEPTH, mostRecords, ownMember, ownNames, viewOf, wholeOf } from '../../query/shown.ts';
+import type { Shown, ShownMember } from '../../query/shown.ts';
+import type { ParameterFailure } from '../../api/problems.ts';
+
+/** The parameters that say what an answer shows of each record. */
+export const shownParameters = ['view', 'fields', 'include'] as const;
+export type ShownParameters = Readonly<Partial<Record<(typeof shownParameters)[number], string | undefined>>>;
+
+/** Reads them. `records` is the number of records that are shown at most. */
+export type ShownReader = (given: ShownParameters, records: number, failures: ParameterFailure[]) => Shown;
+
+/** How many relations may be included, how many members named, and how many records one answer may hold. */
+const MOST_INCLUDED = 12;
+const MOST_NAMED = 200;
+const MOST_RECORDS = 10_000;
+
+/** `usual` is the view of those who don't ask for another. */
+export function shownReader(sight: Sight, model: Model, usual: string): ShownReader {
+  const { graph } = sight;
+  const plain = viewOf(graph, model, usual);
+  const ownMemberOf = (over: Model, name: string): ShownMember | undefined =>
+    hides(sight, over, name) ? undefined : ownMember(over, name);
+  const relatedOf = (over: Model, name: string): Related | undefined =>
+    hides(sight, over, name) ? undefined : relatedCalled(over, name);
+  const known = (over: Model, names: readonly string[]): string[] => names.filter((name) => !hides(sight, over, name));
+
+  return ({ view, fields, include }, records, failures) => {
+    let shown = plain;
+    if (view !== undefined && fields !== undefined) {
+      failures.push({ parameter: 'fields', detail: 'must not be given together with view' });
+    } else if (view !== undefined) {
+      if (model.views.has(view)) shown = viewOf(graph, model, view);
+      else
+        failures.push({
+          parameter: 'view',
+          detail: `${model.name} has no view ${quoted(view)}; ${didYouMean(view, model.views.keys())}`,
+        });
+    } else if (fields !== undefined) {
+      shown = readPaths(fields, 'fields', failures, (paths) => named(model, paths, [], failures));
+    }
+    if (include !== undefined) {
+      const chosen = fields === undefined ? [] : shown;
+      shown = readPaths(include, 'include', failures, (paths) => included(model, paths, shown, chosen, failures));
+      refuseTooMany(shown, records, failures);
+    } else if (fields !== undefined) refuseTooMany(shown, records, failures);
+    return seenBy(sight, model, shown);
+  };
+
+  function readPaths(
+    text: string,
+    parameter: 'fields' | 'include',
+    failures: ParameterFailure[],
+    read: (paths: Paths) => Shown,
+  ): Shown {
+    const paths = text.split(',').map((path) => path.split('.'));
+    const most = parameter === 'include' ? MOST_INCLUDED : MOST_NAMED;
+    if (paths.length > most) {
+      failures.push({ parameter, detail: `names ${paths.length}; ${most} is the most` });
+      return plain;
+    }
+    const shown = read(treeOf(paths));
+    if (depthOf(shown) <= MOST_DEPTH) return shown;
+    const detail = 'goes too deep: three relations to many may follow each other, or four to one record';
+    failures.push({ parameter, detail });
+    return plain;
+  }
+
+  /** The members that `fields` names, in that order. */
+  function named(over: Model, paths: Paths, trail: readonly string[], failures: ParameterFailure[]): ShownMember[] {
+    return [...paths].flatMap(([name, inside]): ShownMember[] => {
+      const refuse = (detail: string): [] => (failures.push({ parameter: 'fields', detail }), []);
+      const path = [...trail, name].join('.');
+      const own = ownMemberOf(over, name);
+      if (own !== undefined) {
+        if (inside.size === 0) return [own];
+        const parts = own.kind === 'field' ? partsOf(own.field, inside) : undefined;
+        return parts === undefined
+          ? refuse(`${quoted(path)} has no such parts`)
+          : [{ ...own, inside: parts } as ShownMember];
+      }
+      const related = relatedOf(over, name);
+      if (related === undefined)
+        return refuse(unknownMember(over, name, known(over, [...ownNames(over), ...relatedNames(over)])));
+      const target = modelOf(graph, related.target);
+      if (inside.size > 0) return [{ ...related, shown: named(target, inside, [...trail, name], failures) }];
+      const way = `name its members, as ${path}.${target.key.member}, or ask for include=${path}`;
+      return refuse(`${quoted(path)} is ${related.kind === 'one' ? 'a whole record' : 'many records'}; ${way}`);
+    });
+  }
+
+  /**
+   * What is shown, with the records that `include` names. They come whole, but for those whose members are `chosen`.
+   */
+  function included(over: Model, paths: Paths, shown: Shown, chosen: Shown, failures: ParameterFailure[]): Shown {
+    const members = new Map(shown.map((member) => [member.name, member]));
+    for (const [name, inside] of paths) {
+      const related = relatedOf(over, name);
+      if (related === undefined) {
+        const detail = unknownRelation(over, name, known(over, relatedNames(over)));
+        failures.push({ parameter: 'include', detail });
+        continue;
+      }
+      const target = modelOf(graph, related.target);
+      const before = chosen.find((member) => member.name === name);
+      const own = before !== undefined && 'shown' in before ? before.shown : undefined;
+      const whole = included(target, inside, own ?? wholeOf(graph, target), own ?? [], failures);
+      members.set(name, { ...related, shown: whole });
+    }
+    return [...members.values()];
+  }
+}
+
+/** Names, and what is asked for of each. */
+type Paths = ReadonlyMap<string, Paths>;
+
+function treeOf(paths: readonly (readonly string[])[]): Paths {
+  const grow = (tree: Map<string, Paths>, [name, ...rest]: readonly string[]): void => {
+    if (name === undefined) return;
+    if (!tree.has(name)) tree.set(name, new Map());
+    grow(tree.get(name) as Map<string, Paths>, rest);
+  };
+  const root = new Map<string, Paths>();
+  for (const path of paths) grow(root, path);
+  return root;
+}
+
+type Related = Omit<ShownMember & { kind: 'one' }, 'shown'> | Omit<ShownMember & { kind: 'many' }, 'shown'>;
+
+function relatedCalled(model: Model, name: string): Related | undefined {
+  const one = stepCalled(model, name);
+  if (one !== undefined) return { kind: 'one', name, ...one };
+  const many = viaCalled(model, name);
+  return many && { kind: 'many', name, ...many };
+}
+
+/** The parts of an object that are asked for; undefined where it has none of such a name. */
+function partsOf({ properties }: ValueSpec, paths: Paths): ViewMember[] | undefined {
+  const parts = [...paths].map(([name, inside]): ViewMember | undefined => {
+    const property = properties?.get(name);
+    if (property === undefined) return undefined;
+    if (inside.size === 0) return { name };
+    const within = partsOf(property, inside);
+    return within && { name, inside: within };
+  });
+  return parts.every((part) => part !== undefined) ? parts : undefined;
+}
+
+function refuseTooMany(shown: Shown, records: number, failures: ParameterFailure[]): void {
+  const each = mostRecords(shown);
+  if (records * each <= MOST_RECORDS) return;
+  const most = Math.floor(MOST_RECORDS / each);
+  const way = most > 0 && records > 1 ? `include less, or set limit to ${most} at most` : 'include less';
+  const detail = `up to ${records * each} records would come along, and ${MOST_RECORDS} is the most; ${way}`;
+  failures.push({ parameter: 'include', detail });
+}
+
+const quoted = (text: string): string => JSON.stringify(text.slice(0, 60));
+
+const unknownMember = (model: Model, name: string, known: readonly string[]): string =>
+  `${model.name} has no field ${quoted(name)}; ${didYouMean(name, known)}`;
+
+function unknownRelation(model: Model, name: string, known: readonly string[]): string {
+  const relation =
+    model.relations.find(({ field }) => field.member === name) ?? model.links.find(({ member }) => member === name);
+  const meant = relation !== undefined && known.includes(relation.name);
+  const way = meant ? `did you mean ${relation.name}?` : didYouMean(name, known);
+  return `${model.name} has no relation ${quoted(name)}; ${way}`;
+}

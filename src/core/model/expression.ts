@@ -1,0 +1,147 @@
+import type { Field, FieldValue } from './graph.ts';
+import type { Step, Via } from './related.ts';
+import type { Comparison } from '../expression/syntax.ts';
+
+/** What the value of an expression is. All texts are one kind, whatever the type of their field. */
+export type Kind =
+  'text' | 'uuid' | 'integer' | 'decimal' | 'number' | 'boolean' | 'date' | 'time' | 'date-time' | 'array' | 'json';
+
+export interface ValueKind {
+  readonly kind: Kind;
+  /** Digits after the point, where the kind is decimal. */
+  readonly scale: number;
+  /** What each item is, where the kind is array. */
+  readonly items?: ValueKind;
+  /** The only values that a text can have, where its field has an enum. */
+  readonly words?: readonly string[];
+}
+
+/**
+ * An expression whose names have been resolved and whose types agree: conversions are nodes of their own, so that each
+ * reading only has to do what a node says. Plain data.
+ */
+export type Expression = { readonly type: ValueKind } & (
+  | { readonly op: 'constant'; readonly value: string | number | boolean }
+  /** What is known only when it is read: the time, the day, and the key of the caller. */
+  | { readonly op: 'now' | 'today' | 'me' }
+  | { readonly op: 'has-role'; readonly role: string }
+  /** A stored member, or what stands inside it. */
+  | { readonly op: 'field'; readonly field: Field; readonly inside: readonly string[] }
+  /** The value of an expression over the one record that a step leads to; null where there is none. */
+  | {
+      readonly op: 'at';
+      readonly step: Step;
+      readonly target: string;
+      readonly of: Expression;
+      /** Over that record: where it isn't true, there is none. */
+      readonly guard?: Expression | undefined;
+    }
+  /** The value of an expression where a condition is true, and null elsewhere. */
+  | { readonly op: 'when'; readonly condition: Expression; readonly of: Expression }
+  /** Where it is `bounded`, a decimal of more than 18 digits is null; without, it is only compared with. */
+  | { readonly op: 'convert'; readonly of: Expression; readonly bounded?: boolean }
+  | { readonly op: Arithmetic; readonly left: Expression; readonly right: Expression }
+  | { readonly op: Comparison; readonly left: Expression; readonly right: Expression }
+  | { readonly op: 'like'; readonly of: Expression; readonly pattern: readonly PatternPart[] }
+  | { readonly op: 'between'; readonly of: Expression; readonly low: Expression; readonly high: Expression }
+  | { readonly op: 'in'; readonly of: Expression; readonly among: readonly Expression[] }
+  | { readonly op: 'is-null' | 'not' | TextFunction | 'length'; readonly of: Expression }
+  | { readonly op: 'and' | 'or' | 'coalesce'; readonly args: readonly Expression[] }
+  | { readonly op: 'count'; readonly many: Many }
+  | { readonly op: Aggregate; readonly many: Many; readonly value: Expression }
+  | { readonly op: ListOperator; readonly left: List; readonly right: List }
+);
+
+export type Arithmetic = '+' | '-' | '*' | '/' | '%' | 'div' | '^';
+export type TextFunction = 'casei' | 'accenti' | 'lower' | 'upper';
+export type Aggregate = 'sum' | 'min' | 'max' | 'avg';
+export type ListOperator = 'contains' | 'contained-by' | 'overlaps' | 'equals';
+
+/** A part of a LIKE pattern: literal text, any one character, or any text. */
+export type PatternPart = { readonly text: string } | 'one' | 'any';
+
+/** The records at the other end of a to-many relation. */
+export interface Many {
+  /** The key of the record that they belong to. */
+  readonly of: Expression;
+  readonly via: Via;
+  /** Their model. */
+  readonly target: string;
+  /** Over each of them: those for which it isn't true don't count. */
+  readonly guard?: Expression | undefined;
+}
+
+/** Several values, whose order and repeats don't count. */
+export type List = { readonly items: ValueKind } & (
+  | { readonly kind: 'array'; readonly of: Expression }
+  | { readonly kind: 'many'; readonly many: Many; readonly value: Expression }
+  | { readonly kind: 'constants'; readonly values: readonly Expression[] }
+);
+
+/** The kind of a field's values. */
+export function kindOf(spec: Pick<Field, 'type' | 'scale' | 'items' | 'rules'>): ValueKind {
+  switch (spec.type) {
+    case 'string':
+    case 'text':
+    case 'email':
+    case 'uri':
+    case 'secret': {
+      const words = spec.rules.enum?.filter((value): value is string => typeof value === 'string');
+      return { kind: 'text', scale: 0, ...(words === undefined ? {} : { words }) };
+    }
+    case 'array':
+      return { kind: 'array', scale: 0, items: spec.items === undefined ? undefined : kindOf(spec.items) };
+    case 'object':
+      return { kind: 'json', scale: 0 };
+    default:
+      return { kind: spec.type, scale: spec.scale };
+  }
+}
+
+const boolean: ValueKind = { kind: 'boolean', scale: 0 };
+export const plain = (kind: Kind, scale = 0): ValueKind => (kind === 'boolean' ? boolean : { kind, scale });
+
+export const constant = (value: FieldValue, type: ValueKind): Expression => ({
+  op: 'constant',
+  value: value as string | number | boolean,
+  type,
+});
+
+const LETTERS: readonly string[] = ['casei', 'accenti', 'lower', 'upper', 'like'];
+
+/** Whether a node goes through the letters of a text one by one, which takes as long as the text is. */
+export const isOfLetters = (node: Expression): node is Expression & { readonly of: Expression } =>
+  LETTERS.includes(node.op);
+
+/** Calls `visit` with an expression and everything inside it. */
+export function walk(expression: Expression, visit: (node: Expression) => void): void {
+  visit(expression);
+  childrenOf(expression).forEach((child) => walk(child, visit));
+}
+
+/** The expressions of which one is made. */
+export function childrenOf(expression: Expression): Expression[] {
+  const children: Expression[] = [];
+  const add = (...ones: readonly Expression[]): unknown => children.push(...ones);
+  const list = (of: List): void => {
+    if (of.kind === 'array') add(of.of);
+    else if (of.kind === 'constants') add(...of.values);
+    else {
+      add(of.many.of, of.value);
+    }
+  };
+  if ('of' in expression) add(expression.of);
+  if ('many' in expression) add(expression.many.of);
+  if ('value' in expression && expression.op !== 'constant') add(expression.value);
+  if (expression.op === 'when') add(expression.condition);
+  if ('args' in expression) add(...expression.args);
+  if ('among' in expression) add(...expression.among);
+  if (expression.op === 'between') add(expression.low, expression.high);
+  if ('left' in expression) {
+    for (const side of [expression.left, expression.right]) {
+      if ('op' in side) add(side);
+      else list(side);
+    }
+  }
+  return children;
+}

@@ -1,0 +1,69 @@
+import { didYouMean } from '../text/nearest.ts';
+import { compileExpression } from '../expression/compiled.ts';
+import { fromJson } from '../expression/json.ts';
+import { parse } from '../expression/parse.ts';
+import type { Scope } from '../expression/scope.ts';
+import { ExpressionError } from '../expression/syntax.ts';
+import type { Syntax } from '../expression/syntax.ts';
+import type { Expression } from '../model/expression.ts';
+import { typedCondition } from '../expression/type.ts';
+import type { Graph, Model } from '../model/graph.ts';
+import { askedOf } from './bounds.ts';
+import { isCostly } from './cost.ts';
+import type { Condition } from './list-statement.ts';
+import type { Dialect } from '../sql/dialect.ts';
+import { parseExactly } from '../http/request/json-body.ts';
+import type { ParameterFailure } from '../api/problems.ts';
+
+/** The encodings of CQL2 that a filter may have; the first is meant where none is named. */
+export const filterLanguages = ['cql2-text', 'cql2-json'] as const;
+
+/** Reads `filter` and `filter-lang`; undefined where they are wrong, and told. */
+export type FilterReader = (
+  text: string,
+  language: string | undefined,
+  failures: ParameterFailure[],
+) => Expression | undefined;
+
+export function filterReader(scope: Scope): FilterReader {
+  return (text, language = filterLanguages[0], failures) => {
+    const refuse = (parameter: string, detail: string): undefined => void failures.push({ parameter, detail });
+    if (!(filterLanguages as readonly string[]).includes(language)) {
+      return refuse(
+        'filter-lang',
+        `must be one of ${filterLanguages.join(', ')}; ${didYouMean(language, filterLanguages)}`,
+      );
+    }
+    try {
+      const syntax = language === 'cql2-json' ? fromJsonText(text) : parse(text);
+      return typedCondition(syntax, scope);
+    } catch (error) {
+      if (!(error instanceof ExpressionError)) throw error;
+      return refuse('filter', `${whereOf(error)}${error.message}; ${error.remedy}`);
+    }
+  };
+}
+
+/** A condition on a list of a model's records; its placeholders are the first of the statement. */
+export const compileCondition = (graph: Graph, model: Model, dialect: Dialect, condition: Expression): Condition => ({
+  ...compileExpression(condition, model, graph, dialect),
+  asked: askedOf(condition),
+  costly: isCostly(condition),
+});
+
+function fromJsonText(text: string): Syntax {
+  let value: unknown;
+  try {
+    value = parseExactly(text);
+  } catch {
+    throw new ExpressionError('syntax', 'this is not JSON', 'mend it, or leave filter-lang out for the text encoding', {
+      pointer: '',
+    });
+  }
+  return fromJson(value);
+}
+
+function whereOf({ spot }: ExpressionError): string {
+  if ('from' in spot) return `at character ${spot.from + 1}: `;
+  return spot.pointer === '' ? '' : `at ${spot.pointer}: `;
+}

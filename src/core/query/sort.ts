@@ -1,0 +1,80 @@
+import { compileExpression } from '../expression/compiled.ts';
+import { resolveProperty } from '../expression/property.ts';
+import type { Scope } from '../expression/scope.ts';
+import { ExpressionError } from '../expression/syntax.ts';
+import type { Expression, ValueKind } from '../model/expression.ts';
+import type { Field, Graph, Model } from '../model/graph.ts';
+import { lastKey } from '../model/indexes.ts';
+import { noRules } from '../model/rules.ts';
+import { isScalar } from '../model/types.ts';
+import type { ListKey } from './list-statement.ts';
+import type { Dialect } from '../sql/dialect.ts';
+import { MOST_TOLD } from '../api/problems.ts';
+import type { ParameterFailure } from '../api/problems.ts';
+
+/** Reads `sort`; the placeholders of its expressions come after so many others. */
+export type SortReader = (text: string | undefined, before: number, failures: ParameterFailure[]) => readonly ListKey[];
+
+/** What a client may sort by: fields, computed values, and those of the one record that a relation leads to. */
+export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: Scope): SortReader {
+  return (text, before, failures) => {
+    if (text === undefined) return model.sort;
+    const keys = new Map<string, ListKey>();
+    let placed = before;
+    for (const part of text.split(',')) {
+      if (failures.length > MOST_TOLD) break;
+      const descending = part.startsWith('-');
+      const name = descending ? part.slice(1) : part;
+      const refuse = (detail: string): void => void failures.push({ parameter: 'sort', detail });
+      if (keys.has(name)) {
+        refuse(`names ${name} twice`);
+        continue;
+      }
+      try {
+        const found = resolveProperty({ kind: 'property', path: name.split('.'), spot: { from: 0, to: 0 } }, scope);
+        const key = keyOf(found, name, descending);
+        if (key === undefined)
+          refuse(`${name} is ${found.type.kind === 'json' ? 'JSON' : `an ${found.type.kind}`}, which has no order`);
+        else if (isOwn(found, model)) keys.set(name, key);
+        else {
+          const compiled = compileExpression(found, model, graph, dialect, { before: placed });
+          placed += compiled.places;
+          keys.set(name, { ...key, compiled });
+        }
+      } catch (error) {
+        if (!(error instanceof ExpressionError)) throw error;
+        refuse(`${error.message}; ${error.remedy}`);
+      }
+    }
+    // What follows the key can't change the order any more, and the key makes every order total.
+    const given = [...keys.values()];
+    const end = given.findIndex(({ field }) => field === model.key);
+    return end >= 0 ? given.slice(0, end + 1) : [...given, lastKey(given, model.key)];
+  };
+}
+
+const isOwn = (found: Expression, model: Model): boolean =>
+  found.op === 'field' && found.inside.length === 0 && model.byMember.get(found.field.member) === found.field;
+
+/** A key of an order; undefined for values that have none. */
+function keyOf(found: Expression, name: string, descending: boolean): ListKey | undefined {
+  if (found.op === 'field' && found.inside.length === 0) {
+    return isScalar(found.field.type) ? { field: found.field, descending } : undefined;
+  }
+  const field = valueField(name, found.type);
+  return field === undefined ? undefined : { field, descending };
+}
+
+/** How the values of an expression are written and taken: as those of a field would be that may be null. */
+function valueField(member: string, { kind, scale }: ValueKind): Field | undefined {
+  if (kind === 'array' || kind === 'json') return undefined;
+  return {
+    member,
+    column: '',
+    origin: 'field',
+    type: kind === 'text' ? 'string' : kind,
+    scale,
+    rules: noRules,
+    examples: [],
+  };
+}

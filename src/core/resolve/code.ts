@@ -1,0 +1,75 @@
+import type { Source } from '../declaration/document.ts';
+import { didYouMean } from '../text/nearest.ts';
+import type { Problem } from '../declaration/problem.ts';
+import { reporterOf } from '../declaration/reporter.ts';
+import type { DeclaredModel } from './draft.ts';
+import type { Graph } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+
+/** What a file of `code/` is for, by its name: the hooks of a model, or one of its operations. */
+export interface CodeName {
+  readonly model: string;
+  /** `hooks`, or the name of an operation. */
+  readonly part: string;
+}
+
+export const HOOKS = 'hooks';
+
+/** Reads `code/hut.book.ts`; undefined for any other form. */
+export function codeName(file: string): CodeName | undefined {
+  const [, model, part] = /^code\/([a-z0-9-]+)\.([a-z0-9-]+)\.(?:ts|mts|js|mjs)$/.exec(file) ?? [];
+  return model === undefined || part === undefined ? undefined : { model, part };
+}
+
+/** Operations without code, and code for what nobody declared. Runs none of it. */
+export function checkCode(graph: Graph, models: readonly DeclaredModel[], files: readonly Source[]): Problem[] {
+  const problems: Problem[] = [];
+  const written = new Set<string>();
+  for (const source of files) {
+    const tell = (code: string, message: string, remedy: string): number =>
+      problems.push({ code, severity: 'error', message, remedy, place: atStart(source) });
+    const name = codeName(source.file);
+    if (name === undefined) {
+      const remedy =
+        'name it code/<model>.hooks.ts or code/<model>.<operation>.ts; what those share goes into a folder of code/';
+      tell('stray-code', `nothing is known by the name of ${source.file}`, remedy);
+      continue;
+    }
+    const { model, part } = name;
+    const found = graph.byName.get(model);
+    if (found === undefined) {
+      tell(
+        'unknown-model',
+        `there is no model ${model}, which this code would be for`,
+        didYouMean(model, graph.byName.keys()),
+      );
+      continue;
+    }
+    const known = [HOOKS, ...found.operations.map((operation) => operation.name)];
+    if (!known.includes(part)) {
+      const remedy = `declare it under operations: of ${model}, or ${didYouMean(part, known)}`;
+      tell('stray-code', `${model} declares no operation ${part}`, remedy);
+    } else if (written.has(`${model}.${part}`)) {
+      tell('stray-code', `there are two files for ${model}.${part}`, 'keep one');
+    }
+    written.add(`${model}.${part}`);
+  }
+  for (const { declaration, document } of models) {
+    for (const { name } of modelOf(graph, declaration.model).operations) {
+      if (written.has(`${declaration.model}.${name}`)) continue;
+      const message = `the operation ${declaration.model}.${name} has no code`;
+      const remedy =
+        `write code/${declaration.model}.${name}.ts, which exports ` + `operation('${declaration.model}.${name}', …)`;
+      reporterOf(document, problems).error('operation-without-code', message, remedy, ['operations', name], 'key');
+    }
+  }
+  return problems;
+}
+
+export const atStart = ({ file }: Pick<Source, 'file'>, line = 1, column = 1): Problem['place'] => ({
+  file,
+  line,
+  column,
+  endLine: line,
+  endColumn: column + 1,
+});

@@ -1,0 +1,144 @@
+import { reporterOf } from '../declaration/reporter.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import type { Problem } from '../declaration/problem.ts';
+import type { DeclaredModel } from './draft.ts';
+import type { Graph, Model } from '../model/graph.ts';
+import { modelOf } from '../model/graph.ts';
+import { pascalCase } from '../text/names.ts';
+
+/** Path segments that the service itself answers at. */
+const OWN_SEGMENTS = ['tokens', 'me'];
+const OWN_ROOT_SEGMENTS = ['health', 'problems', 'metrics'];
+
+/** Parameters of a list; a field of such a name can't be asked for as `?name=value`. */
+export const LIST_PARAMETERS = [
+  'after',
+  'before',
+  'fields',
+  'filter',
+  'filter-lang',
+  'include',
+  'limit',
+  'offset',
+  'sort',
+  'total',
+  'view',
+] as const;
+
+/** Names that would make two routes, two tables, two columns or two JSON members alike. */
+export function checkNames(graph: Graph, sources: readonly DeclaredModel[]): Problem[] {
+  const problems: Problem[] = [];
+  const reserved = graph.service.prefix === '' ? [...OWN_SEGMENTS, ...OWN_ROOT_SEGMENTS] : OWN_SEGMENTS;
+  const paths = new Map<string, string>();
+  const documentNames = new Map<string, string>();
+  const tables = new Map<string, string>();
+  const models = sources.map((source) => ({ source, model: modelOf(graph, source.declaration.model) }));
+
+  for (const { source, model } of models) {
+    const { declaration, document } = source;
+    const report = reporterOf(document, problems);
+    const at = (key: 'plural' | 'table'): [string] => [declaration[key] === undefined ? 'model' : key];
+
+    const otherPath = paths.get(model.plural);
+    if (otherPath !== undefined) {
+      const message = `${model.name} and ${otherPath} both answer at /${model.plural}`;
+      report.error('same-path', message, 'give one of them another plural', at('plural'), 'key');
+    } else if (reserved.includes(model.plural)) {
+      const message = `/${model.plural} is a path of the service itself`;
+      report.error('reserved-name', message, 'choose another plural', at('plural'), 'key');
+    }
+    paths.set(model.plural, model.name);
+
+    const shown = pascalCase(model.name);
+    const otherName = documentNames.get(shown);
+    if (otherName !== undefined) {
+      const message = `${model.name} and ${otherName} would both be ${shown} in the OpenAPI document`;
+      report.error('same-name', message, 'give one of them another name', ['model'], 'key');
+    }
+    documentNames.set(shown, model.name);
+
+    const table = model.table.toLowerCase();
+    const otherTable = tables.get(table);
+    if (otherTable !== undefined) {
+      const message = `${model.name} and ${otherTable} both use the table ${model.table}`;
+      report.error('same-table', message, 'give one of them another table', at('table'), 'key');
+    } else if (/^(vantfell|sqlite|pg)_/.test(table)) {
+      const message = `the table ${model.table} begins with a reserved word`;
+      report.error('reserved-name', message, 'choose another table', at('table'), 'key');
+    }
+    tables.set(table, model.name);
+    checkMembers(model, source, report);
+  }
+  // Tables of links come last, so that the models' own are known by then.
+  for (const { source, model } of models) {
+    for (const { name, table, member } of model.links) {
+      if (member === undefined) continue;
+      const other = tables.get(table.toLowerCase());
+      if (other !== undefined) {
+        const message = `the links of ${model.name}.${name} and ${other} both use the table ${table}`;
+        const report = reporterOf(source.document, problems);
+        report.error('same-table', message, 'give the relation another name', ['relations', name], 'key');
+      }
+      tables.set(table.toLowerCase(), `the links of ${model.name}.${name}`);
+    }
+  }
+  return problems;
+}
+
+/** Everything that an answer may have a member for: stored, computed and related. */
+function checkMembers(model: Model, { declaration }: DeclaredModel, report: Reporter): void {
+  const named = new Map<string, string>();
+  const columns = new Map<string, string>();
+  const claim = (name: string, what: string, path: readonly string[]): void => {
+    const other = named.get(name);
+    if (other !== undefined) {
+      const message = `${model.name} would have two members \`${name}\`: ${other} and ${what}`;
+      report.error('same-member', message, 'give one of them another name', path, 'key');
+    }
+    named.set(name, what);
+    // What stands there by its own name has been refused with all such names.
+    if (name === 'constructor' && ['within', 'model'].includes(path[0]!)) {
+      report.error(
+        'reserved-name',
+        '`constructor` means something else in JavaScript',
+        'choose another name',
+        path,
+        'key',
+      );
+    }
+    if ((LIST_PARAMETERS as readonly string[]).includes(name)) {
+      const message = `\`${name}\` is also a parameter of lists, so no list can be narrowed by it as ?${name}=…`;
+      report.warn('named-like-parameter', message, 'another name avoids it', path, 'key');
+    }
+  };
+  const relationPath = (name: string): readonly string[] =>
+    declaration.relations?.[name] === undefined ? ['within'] : ['relations', name];
+
+  for (const field of model.fields) {
+    const relation = model.relations.find((candidate) => candidate.field === field);
+    const path =
+      relation !== undefined
+        ? relationPath(relation.name)
+        : declaration.fields?.[field.member] === undefined
+          ? ['model']
+          : ['fields', field.member];
+    const what = { key: 'the key', field: 'a field', relation: `the key of \`${relation?.name}\``, stamp: 'a stamp' }[
+      field.origin
+    ];
+    claim(field.member, what, path);
+    const column = field.column.toLowerCase();
+    const other = columns.get(column);
+    if (other !== undefined && other !== field.member) {
+      const message = `\`${field.member}\` and \`${other}\` share a column`;
+      report.error('same-column', message, 'name another column', path, 'key');
+    }
+    columns.set(column, field.member);
+  }
+  for (const name of Object.keys(declaration.computed ?? {})) claim(name, 'a computed value', ['computed', name]);
+  for (const { member, name } of model.links) {
+    if (member !== undefined) claim(member, `the keys of \`${name}\``, ['relations', name]);
+  }
+  for (const { name } of [...model.relations, ...model.links, ...model.reverses]) {
+    claim(name, 'a relation', relationPath(name));
+  }
+}

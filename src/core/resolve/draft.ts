@@ -1,0 +1,108 @@
+import type { Declared } from '../declaration/document.ts';
+import { didYouMean } from '../text/nearest.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import type { Expression } from '../model/expression.ts';
+import type { ModelDeclaration } from '../declaration/declarations.ts';
+import { declaredField, serialKey, uuidKey } from './field.ts';
+import type { Field, Model } from '../model/graph.ts';
+import type { DefaultReader } from './value-spec.ts';
+
+/** A model's declaration, sound in its shape, with the document it stands in. */
+export interface DeclaredModel {
+  readonly declaration: ModelDeclaration;
+  readonly document: Declared;
+}
+
+/** A model while it is being put together: its relations wait for the keys of the models they refer to. */
+export interface Draft {
+  readonly declaration: ModelDeclaration;
+  readonly document: Declared;
+  readonly report: Reporter;
+  readonly key: Field;
+  readonly keyKind: Model['keyKind'];
+  readonly declared: ReadonlyMap<string, Field>;
+  readonly defaults: Model['defaults'];
+}
+
+export interface Drafts {
+  get(model: string): Draft | undefined;
+  has(model: string): boolean;
+  keys(): Iterable<string>;
+  values(): Iterable<Draft>;
+  /** Models whose files could not be read: nothing is said of what refers to them. */
+  readonly lost: ReadonlySet<string>;
+}
+
+/** A model with its members and relations, before anything that is worked out from them. */
+export interface Skeleton extends Pick<
+  Model,
+  'name' | 'key' | 'fields' | 'byMember' | 'shown' | 'shownByMember' | 'relations' | 'links' | 'reverses' | 'parent'
+> {
+  readonly draft: Draft;
+  /** What is declared under this name is wrong, and told: nothing more is said of what names it. */
+  isBroken(name: string): boolean;
+}
+
+export type Skeletons = ReadonlyMap<string, Skeleton>;
+
+/** What other models draw on: `night.beds_left`. */
+export type DrawnOn = ReadonlySet<string>;
+
+export function draftOf(
+  model: DeclaredModel,
+  report: Reporter,
+  readDefault: DefaultReader,
+  drawnOn: DrawnOn = new Set(),
+): Draft {
+  const { declaration, document } = model;
+  const fields = new Map<string, Field>();
+  const defaults = new Map<string, Expression>();
+  for (const [name, field] of Object.entries(declaration.fields ?? {})) {
+    const isStock = drawnOn.has(`${declaration.model}.${name}`);
+    const read = declaredField(name, field, report.below('fields', name), readDefault, isStock);
+    fields.set(name, read.field);
+    if (read.defaultTo !== undefined) defaults.set(name, read.defaultTo);
+  }
+  for (const { member, derivedFrom } of fields.values()) checkSource(member, derivedFrom, fields, report);
+  const common = { declaration, document, report, declared: fields, defaults };
+  const asked = declaration.key ?? 'uuid';
+  if (asked === 'uuid' || asked === 'serial') {
+    const key = asked === 'uuid' ? uuidKey : serialKey;
+    return { ...common, key, keyKind: asked };
+  }
+  const found = fields.get(asked);
+  if (found === undefined) {
+    const remedy = `uuid, serial, or a field: ${didYouMean(asked, fields.keys())}`;
+    report.error('unknown-field', `the key \`${asked}\` is not a field`, remedy, ['key']);
+    return { ...common, key: uuidKey, keyKind: 'uuid' };
+  }
+  if (!KEY_TYPES.includes(found.type)) {
+    report.error('bad-key', `a ${found.type} can not be a key`, `take a ${KEY_TYPES.join(', a ')}`, ['key']);
+  }
+  const key: Field = { ...found, origin: 'key', rules: { ...found.rules, required: true, immutable: true } };
+  fields.set(asked, key);
+  return { ...common, key, keyKind: 'field' };
+}
+
+/** Types whose values have one form only, and stand in a path. */
+const KEY_TYPES: readonly string[] = ['string', 'integer', 'uuid', 'date', 'email'];
+
+function checkSource(
+  member: string,
+  source: string | undefined,
+  fields: ReadonlyMap<string, Field>,
+  report: Reporter,
+): void {
+  if (source === undefined) return;
+  const found = fields.get(source);
+  const path = ['fields', member, 'from'];
+  if (found === undefined) {
+    const known = [...fields.keys()].filter((name) => name !== member);
+    report.error('unknown-field', `there is no field \`${source}\` to derive it from`, didYouMean(source, known), path);
+  } else if (source === member || !['string', 'text'].includes(found.type)) {
+    const remedy = 'name another field, one of text';
+    report.error('bad-source', `a slug can not be derived from \`${source}\``, remedy, path);
+  } else if (found.rules.writeOnly) {
+    report.error('secret-shown', `\`${source}\` is never shown, and a slug of it would be`, 'name another field', path);
+  }
+}

@@ -1,0 +1,87 @@
+import type { Reporter } from '../declaration/reporter.ts';
+import type { Expression } from '../model/expression.ts';
+import type { FieldDeclaration } from '../declaration/declarations.ts';
+import type { Field, Rules } from '../model/graph.ts';
+import { noRules } from '../model/rules.ts';
+import { declaredValue } from './value-spec.ts';
+import type { DefaultReader } from './value-spec.ts';
+
+const setByTheService: Rules = { ...noRules, required: true, immutable: true, readOnly: true };
+
+export const uuidKey: Field = {
+  member: 'id',
+  column: 'id',
+  type: 'uuid',
+  scale: 0,
+  origin: 'key',
+  description: 'The key of the record.',
+  examples: [],
+  rules: setByTheService,
+};
+
+export const serialKey: Field = { ...uuidKey, type: 'integer' };
+
+export const stampField = (member: 'created_at' | 'updated_at'): Field => ({
+  member,
+  column: member,
+  type: 'date-time',
+  scale: 0,
+  origin: 'stamp',
+  description: member === 'created_at' ? 'When the record was made.' : 'When the record was last changed.',
+  examples: [],
+  rules: { ...setByTheService, immutable: false },
+});
+
+/** A declared field, and what it becomes where it is absent and an expression says so. */
+export interface DeclaredField {
+  readonly field: Field;
+  readonly defaultTo?: Expression | undefined;
+}
+
+/** Reads a declared field of a model. */
+export function declaredField(
+  name: string,
+  declaration: FieldDeclaration | undefined,
+  report: Reporter,
+  readDefault: DefaultReader,
+  drawnOn = false,
+): DeclaredField {
+  const { spec, defaultTo } = declaredValue(name, declaration, report, readDefault);
+  const declared = declaration ?? {};
+  const { rules } = spec;
+  if (declared.readOnly === true && declared.required === true && !rules.hasDefault && declared.from === undefined) {
+    const remedy = 'give it a default, or leave out required';
+    report.error(
+      'nobody-can-set',
+      `\`${name}\` is required, and nobody can give it a value`,
+      remedy,
+      ['readOnly'],
+      'key',
+    );
+  }
+  if (declared.readOnly === true && (declared.writeOnly === true || spec.type === 'secret')) {
+    const remedy = 'keep one of the two';
+    report.error(
+      'nobody-can-use',
+      `\`${name}\` can neither be set nor be seen by a client`,
+      remedy,
+      ['readOnly'],
+      'key',
+    );
+  }
+  const field: Field = {
+    ...spec,
+    member: name,
+    column: declared.column ?? name,
+    origin: 'field',
+    drawnOn,
+    derivedFrom: /^slug\((.+)\)$/.exec(declared.from ?? '')?.[1],
+    rules: {
+      ...rules,
+      immutable: declared.immutable ?? false,
+      readOnly: declared.readOnly ?? false,
+      writeOnly: rules.writeOnly || (declared.writeOnly ?? false),
+    },
+  };
+  return { field, defaultTo };
+}

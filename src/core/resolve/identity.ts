@@ -1,0 +1,158 @@
+import { didYouMean } from '../text/nearest.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import type { IdentityDeclaration } from '../declaration/declarations.ts';
+import type { Draft, Drafts } from './draft.ts';
+import type { Field, Identity } from '../model/graph.ts';
+import { milliseconds } from './service-settings.ts';
+
+/** Who may sign in, with every name resolved; undefined where nobody does, or where that is wrong and told. */
+export function resolveIdentity(
+  declared: IdentityDeclaration | undefined,
+  drafts: Drafts,
+  report: Reporter,
+): Identity | undefined {
+  if (declared?.model === undefined) return undefined;
+  const draft = drafts.get(declared.model);
+  if (draft === undefined) {
+    const message = `there is no model ${declared.model}`;
+    if (!drafts.lost.has(declared.model))
+      report.error('unknown-model', message, didYouMean(declared.model, drafts.keys()), ['model']);
+    return undefined;
+  }
+  const fieldAt = (key: 'login' | 'secret' | 'roles' | 'subject'): Field | undefined => {
+    const name = declared[key];
+    if (name === undefined) return undefined;
+    const field = draft.declared.get(name);
+    if (field === undefined) {
+      const message = `${declared.model} has no field \`${name}\``;
+      report.error('unknown-field', message, didYouMean(name, draft.declared.keys()), [key]);
+    }
+    return field;
+  };
+  const [login, secret, subject, roles] = [fieldAt('login'), fieldAt('secret'), fieldAt('subject'), fieldAt('roles')];
+  const outside = declared.subject !== undefined || declared.tokens?.jwks !== undefined;
+  if (outside) checkOutside(declared, report);
+  else checkOwn(declared, report);
+  checkUnique(login, 'login', draft, report);
+  checkUnique(subject, 'subject', draft, report);
+  if (secret !== undefined && secret.type !== 'secret') {
+    const message = `\`${secret.member}\` is a ${secret.type}, and would be kept and shown as it is`;
+    report.error('wrong-identity', message, `give ${declared.model}.${secret.member} the type secret`, ['secret']);
+  }
+  return {
+    model: declared.model,
+    login: outside ? undefined : login,
+    secret: outside ? undefined : secret,
+    subject,
+    roles: checkedRoles(roles, report),
+    roleNames: roleNames(roles),
+    lifetime: milliseconds(declared.tokens?.lifetime ?? '1h') / 1000,
+    issuer: outside ? issuerOf(declared, draft, report) : undefined,
+  };
+}
+
+function checkOwn(declared: IdentityDeclaration, report: Reporter): void {
+  for (const key of ['login', 'secret'] as const) {
+    if (Object.hasOwn(declared, key)) continue;
+    const remedy =
+      key === 'login'
+        ? 'name the unique field that callers sign in by: login: email'
+        : 'name the field of type secret: secret: passphrase';
+    report.error('missing-key', `identity needs \`${key}\``, remedy, ['model'], 'key');
+  }
+  for (const key of ['issuer', 'audience', 'create'] as const) {
+    if (declared.tokens === undefined || !Object.hasOwn(declared.tokens, key)) continue;
+    const message = `\`${key}\` is for tokens of an outside issuer`;
+    report.error('wrong-identity', message, 'name its keys as jwks, or leave it out', ['tokens', key], 'key');
+  }
+}
+
+function checkOutside(declared: IdentityDeclaration, report: Reporter): void {
+  for (const key of ['login', 'secret'] as const) {
+    if (declared[key] === undefined) continue;
+    const message = `with an outside issuer nobody signs in here, so there is no \`${key}\``;
+    report.error('wrong-identity', message, 'leave it out', [key], 'key');
+  }
+  if (declared.subject === undefined) {
+    report.error(
+      'missing-key',
+      'identity needs `subject`',
+      "name the unique field that equals a token's sub",
+      ['model'],
+      'key',
+    );
+  }
+  for (const key of ['jwks', 'issuer', 'audience'] as const) {
+    if (declared.tokens?.[key] !== undefined) continue;
+    const remedy = `write tokens: { ${key}: … }`;
+    report.error('missing-key', `an outside issuer needs \`tokens.${key}\``, remedy, ['model'], 'key');
+  }
+  if (declared.tokens?.lifetime !== undefined) {
+    const message = 'the issuer says how long its tokens are good';
+    report.error('wrong-identity', message, 'leave it out', ['tokens', 'lifetime'], 'key');
+  }
+}
+
+/** Two members with one login would be one caller. */
+function checkUnique(
+  field: Field | undefined,
+  key: 'login' | 'subject',
+  { declaration }: Draft,
+  report: Reporter,
+): void {
+  if (field === undefined) return;
+  const alone = declaration.fields?.[field.member]?.unique === true;
+  const inSet = (declaration.unique ?? []).some((set) => set.length === 1 && set[0] === field.member);
+  if (!alone && !inSet && declaration.key !== field.member) {
+    const message = `\`${field.member}\` is not unique, so it can not tell callers apart`;
+    report.error('wrong-identity', message, `give ${declaration.model}.${field.member} unique: true`, [key]);
+  }
+  if (key === 'login' && !field.rules.required) {
+    const message = `\`${field.member}\` may be null, and nobody could sign in as such a ${declaration.model}`;
+    report.error('wrong-identity', message, `give ${declaration.model}.${field.member} required: true`, [key]);
+  }
+}
+
+/** Roles are a text, or a list of texts. */
+function checkedRoles(field: Field | undefined, report: Reporter): Field | undefined {
+  if (field === undefined) return undefined;
+  const of = field.type === 'array' ? field.items?.type : field.type;
+  if (of === 'string') return field;
+  const message = `\`${field.member}\` holds no names of roles`;
+  report.error('wrong-identity', message, 'give it the type array, with items: { enum: [walker, steward] }', ['roles']);
+  return undefined;
+}
+
+function roleNames(field: Field | undefined): readonly string[] | undefined {
+  const words = field?.type === 'array' ? field.items?.rules.enum : field?.rules.enum;
+  return words?.map(String);
+}
+
+function issuerOf(declared: IdentityDeclaration, draft: Draft, report: Reporter): Identity['issuer'] {
+  const { jwks = '', issuer = '', audience = '', create } = declared.tokens ?? {};
+  if (create === undefined) return { jwks, issuer, audience };
+  const claims = new Map<Field, string>();
+  for (const [name, claim] of Object.entries(create)) {
+    const field = draft.declared.get(name);
+    if (field === undefined) {
+      const message = `${declared.model} has no field \`${name}\``;
+      report.error(
+        'unknown-field',
+        message,
+        didYouMean(name, draft.declared.keys()),
+        ['tokens', 'create', name],
+        'key',
+      );
+    } else if (claim !== undefined) claims.set(field, claim);
+  }
+  const missing = [...draft.declared.values()].filter(
+    (field) =>
+      field.rules.required && !field.rules.hasDefault && field.member !== declared.subject && !claims.has(field),
+  );
+  if (missing.length > 0) {
+    const names = missing.map(({ member }) => member).join(', ');
+    const message = `a ${declared.model} needs ${names}, which no claim gives`;
+    report.error('wrong-identity', message, 'map each to a claim, or give it a default', ['tokens', 'create'], 'key');
+  }
+  return { jwks, issuer, audience, create: claims };
+}

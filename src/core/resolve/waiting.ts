@@ -1,0 +1,23 @@
+import type { Graph, Model } from '../model/graph.ts';
+
+/**
+ * The words of the language that are read and checked, and that this version doesn't put to work yet. They are told
+ * each time.
+ */
+export interface Waiting {
+  /** `may (9 models)`, in the order of the language. */
+  readonly words: readonly string[];
+}
+
+const inModels: readonly (readonly [string, (model: Model) => boolean])[] = [
+  ['label', ({ label }) => label !== undefined],
+];
+
+export function waitingIn({ models }: Graph): Waiting {
+  const used = inModels.map(([word, uses]): [string, number] => [word, models.filter(uses).length]);
+  return {
+    words: used.flatMap(([word, count]) =>
+      count === 0 ? [] : [`${word} (${count === 1 ? '1 model' : `${count} models`})`],
+    ),
+  };
+}

@@ -1,0 +1,31 @@
+import type { Aggregate, Arithmetic, Kind, PatternPart, TextFunction, ValueKind } from '../model/expression.ts';
+
+/** How one kind of database spells what expressions ask of it. Every method takes SQL and gives SQL. */
+export interface ExpressionDialect {
+  /**
+   * How deep parentheses may stand in each other before a value is worked out beside its statement; undefined for any
+   * depth.
+   */
+  readonly deepest?: number;
+  /** An identifier, quoted. */
+  name(identifier: string): string;
+  /** A placeholder as a value of a kind. */
+  parameter(type: ValueKind, placeholder: string): string;
+  /** What stands at a path inside a column that holds an object. */
+  inside(column: string, path: readonly string[], type: ValueKind): string;
+  /** A text that holds a key, as that key: an index of keys can be asked for it. */
+  keyOfText(type: ValueKind, text: string): string;
+  /** A SELECT of the items of an array, as `v`. */
+  items(array: string, items: ValueKind): string;
+  /** Where it is `bounded`, a decimal of more than 18 digits is null. */
+  convert(of: string, from: ValueKind, to: ValueKind, bounded: boolean): string;
+  /** `operands` is the kind of both sides; what overflows or divides by zero is null. */
+  arithmetic(op: Arithmetic, left: string, right: string, operands: Kind, result: ValueKind): string;
+  /** `place` takes the pattern as a parameter. */
+  like(of: string, pattern: readonly PatternPart[], place: (pattern: string) => string): string;
+  letters(change: TextFunction, of: string): string;
+  /** In code points. */
+  length(of: string): string;
+  /** An aggregate over a column; null over no rows. */
+  aggregate(op: Aggregate, column: string, result: ValueKind): string;
+}
