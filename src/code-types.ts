@@ -1,8 +1,15 @@
-import type { CommitEvent } from './core/change/work.ts';
 import type { FindOptions, Where } from './core/change/find.ts';
 import type { Scope } from './core/change/scope.ts';
-import type { Scalar } from './core/model/graph.ts';
-import type { Models, Operations } from './index.ts';
+import type { CommitEvent } from './core/change/work.ts';
+import type { Scalar } from './core/model/scalar.ts';
+
+/** The models of a project, as `vantfell export types` writes them down. Empty without that: then any name goes. */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface Models {}
+
+/** Its operations, by names like `hut.book`. */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface Operations {}
 
 /** What stands for values whose types nobody has written down. */
 // eslint-disable-next-line @typescript-eslint/no-explicit-any

@@ -1,16 +1,8 @@
+import type { HandlersOf, ModelName, OperationName, RunOf } from './code-types.ts';
 import { hooks as anyHooks } from './core/change/hooks.ts';
 import type { Hooks } from './core/change/hooks.ts';
 import { operation as anyOperation } from './core/change/operation.ts';
 import type { Operation } from './core/change/operation.ts';
-import type { HandlersOf, ModelName, OperationName, RunOf } from './code-types.ts';
-
-/** The models of a project, as `vantfell export types` writes them down. Empty without that: then any name goes. */
-// eslint-disable-next-line @typescript-eslint/no-empty-object-type
-export interface Models {}
-
-/** Its operations, by names like `hut.book`. */
-// eslint-disable-next-line @typescript-eslint/no-empty-object-type
-export interface Operations {}
 
 /**
  * Names the hooks of a model, in `code/<model>.hooks.ts`. A name that is no hook is an error here and now.
@@ -31,4 +23,4 @@ export const operation = anyOperation as <Name extends OperationName>(name: Name
 export { cql } from './core/change/find.ts';
 export { openService } from './project/open-service.ts';
 export type { OpenService } from './project/open-service.ts';
-export type { ModelScope, RecordOf, ScopeOf } from './code-types.ts';
+export type { Models, ModelScope, Operations, RecordOf, ScopeOf } from './code-types.ts';

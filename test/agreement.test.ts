@@ -1,13 +1,13 @@
-import { Ajv2020 } from 'ajv/dist/2020.js';
-import addFormats from 'ajv-formats';
 import { describe, expect, test } from '@jest/globals';
+import addFormats from 'ajv-formats';
+import { Ajv2020 } from 'ajv/dist/2020.js';
 import fc from 'fast-check';
+import { endpointsOf } from '../src/core/api/endpoints.ts';
+import { openApi } from '../src/core/document/openapi.ts';
 import { mayBeHidden } from '../src/core/document/records.ts';
 import { typeName } from '../src/core/document/type-name.ts';
-import { openApi } from '../src/core/document/openapi.ts';
-import { endpointsOf } from '../src/core/api/endpoints.ts';
 import { makeRoutes } from '../src/core/http/routes.ts';
-import type { Field } from '../src/core/model/graph.ts';
+import type { Field } from '../src/core/model/field.ts';
 import { bodyReader, isSettable } from '../src/core/rules/schema.ts';
 import { readProject } from '../src/project/project.ts';
 import { demoFolder } from './kit/program.ts';

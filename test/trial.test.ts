@@ -1,12 +1,12 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { compile } from '../src/core/compile.ts';
-import { noRules } from '../src/core/model/rules.ts';
-import type { Field, Rules } from '../src/core/model/graph.ts';
-import { deriveCases } from '../src/core/trial/derive.ts';
-import { exampleValue, isSound } from '../src/core/rules/examples.ts';
-import { edgesOf } from '../src/core/trial/edges.ts';
+import { noRules } from '../src/core/model/field.ts';
+import type { Field, Rules } from '../src/core/model/field.ts';
 import { canonical } from '../src/core/model/value.ts';
+import { exampleValue, isSound } from '../src/core/rules/examples.ts';
+import { deriveCases } from '../src/core/trial/derive.ts';
+import { edgesOf } from '../src/core/trial/edges.ts';
 import { moment, readProject } from '../src/project/project.ts';
 import type { SoundProject } from '../src/project/project.ts';
 import { demoFolder, folderWith, vantfell } from './kit/program.ts';

@@ -3,7 +3,7 @@ import { compile } from '../src/core/compile.ts';
 import { parse } from '../src/core/expression/parse.ts';
 import { ExpressionError } from '../src/core/expression/syntax.ts';
 import { typed, typedCondition } from '../src/core/expression/type.ts';
-import type { Model } from '../src/core/model/graph.ts';
+import type { Model } from '../src/core/model/model.ts';
 import { graph as world, scopeOver } from './kit/expressions/world.ts';
 
 describe('an expression over the models', () => {

@@ -1,13 +1,13 @@
-import type { Answers } from '../core/migrations/follow.ts';
-import { noAnswers } from '../core/migrations/follow.ts';
 import { sayingText } from '../core/migrations/count.ts';
+import { noAnswers } from '../core/migrations/follow.ts';
+import type { Answers } from '../core/migrations/follow.ts';
 import { Undecided } from '../core/migrations/out-of-step.ts';
-import type { Question } from '../core/tables/match.ts';
 import type { Store } from '../core/store/contract.ts';
+import type { Question } from '../core/tables/match.ts';
 import { openDatabase } from '../project/database.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';
-import type { StoreOptions } from '../store/options.ts';
+import type { StoreOptions } from '../store/base/options.ts';
 import type { Context } from './command.ts';
 import { confirm } from './terminal/ask.ts';
 

@@ -1,8 +1,8 @@
 import type { IndexAdvice, Wanted } from '../core/query/index-advice.ts';
 import type { ListStatement } from '../core/query/list-statement.ts';
 import { EXIT } from '../project/failure.ts';
+import type { Plan, PlanStep } from '../store/base/plan.ts';
 import type { Asked } from '../store/traced.ts';
-import type { Plan, PlanStep } from '../store/plan.ts';
 import { requestWords } from './ask/words.ts';
 import type { Command, Context } from './command.ts';
 import type { Terminal } from './terminal/terminal.ts';
@@ -28,12 +28,12 @@ export const explain: Command = {
   options: requestWords,
 
   async run(context, given) {
-    const { openDesk } = await import('./ask/desk.ts');
+    const { openDesk } = await import('./ask/session.ts');
     const { statusText } = await import('./ask/request.ts');
     const { isBorder } = await import('../store/traced.ts');
     const { planOf } = await import('../store/plan-of.ts');
     const { indexAdvice } = await import('../core/query/index-advice.ts');
-    const { sentRequest, writtenRequest } = await import('./ask/written.ts');
+    const { sentRequest, writtenRequest } = await import('./ask/request-options.ts');
     const written = writtenRequest(given);
     const desk = await openDesk(context, { lasting: false });
     try {

@@ -1,6 +1,6 @@
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
-import type { StoreKind } from '../core/model/graph.ts';
+import type { StoreKind } from '../core/model/service.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';
 import type { Arguments, Command, Context } from './command.ts';

@@ -1,13 +1,15 @@
-import { USUAL_ITEMS } from '../core/resolve/value-spec.ts';
 import { operationAct } from '../core/access/condition.ts';
 import { grantsText, mayText } from '../core/access/grant-text.ts';
 import type { Endpoint } from '../core/api/endpoints.ts';
-import type { Field, Graph, Model, ValueSpec } from '../core/model/graph.ts';
+import { USUAL_ITEMS } from '../core/model/field.ts';
+import type { Field, ValueSpec } from '../core/model/field.ts';
+import type { Graph } from '../core/model/graph.ts';
+import type { Model } from '../core/model/model.ts';
 import { linkedOf } from '../core/model/related.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { Command } from './command.ts';
-import type { Terminal } from './terminal/terminal.ts';
 import { counted } from './terminal/terminal.ts';
+import type { Terminal } from './terminal/terminal.ts';
 
 export const outline: Command = {
   usage: 'outline',

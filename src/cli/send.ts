@@ -1,8 +1,7 @@
 import { EXIT, Failure } from '../project/failure.ts';
 import type { Exchange } from '../project/observed.ts';
-import type { Desk } from './ask/desk.ts';
+import type { Desk, SentRequest } from './ask/session.ts';
 import { requestWords } from './ask/words.ts';
-import type { SentRequest } from './ask/written.ts';
 import type { Command, Context } from './command.ts';
 
 /** An answer, whoever gave it. */
@@ -44,8 +43,8 @@ export const send: Command = {
       }),
 
   async run(context, given) {
-    const { openDesk } = await import('./ask/desk.ts');
-    const { sentRequest, writtenRequest } = await import('./ask/written.ts');
+    const { openDesk } = await import('./ask/session.ts');
+    const { sentRequest, writtenRequest } = await import('./ask/request-options.ts');
     const written = writtenRequest(given);
     const desk = await openDesk(context, { lasting: true });
     try {

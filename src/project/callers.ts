@@ -1,9 +1,11 @@
-import { nearest } from '../core/text/nearest.ts';
-import type { Graph, Identity, Scalar } from '../core/model/graph.ts';
 import { modelOf } from '../core/model/graph.ts';
+import type { Graph } from '../core/model/graph.ts';
+import type { Identity } from '../core/model/identity.ts';
+import type { Scalar } from '../core/model/scalar.ts';
 import { fromText } from '../core/model/value.ts';
 import type { Store } from '../core/store/contract.ts';
 import { samplesTable } from '../core/tables/own-tables.ts';
+import { nearest } from '../core/text/nearest.ts';
 import { EXIT, Failure } from './failure.ts';
 import { keyOfSample } from './handles.ts';
 

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { AFTER_FILE, backFile, forwardFile } from '../core/migrations/draft.ts';
 import type { Drafted } from '../core/migrations/draft.ts';
 import type { Migration } from '../core/migrations/migration.ts';
-import type { StoreKind } from '../core/model/graph.ts';
+import type { StoreKind } from '../core/model/service.ts';
 import type { Table } from '../core/tables/table.ts';
 import { EXIT, Failure } from './failure.ts';
 import { textOf } from './text.ts';

@@ -1,12 +1,13 @@
 import { randomBytes } from 'node:crypto';
 import { isAbsolute, join, resolve } from 'node:path';
 import { setImmediate } from 'node:timers/promises';
+import type { Moment } from '../core/change/runtime.ts';
 import { compile } from '../core/compile.ts';
-import type { Problem } from '../core/declaration/problem.ts';
 import type { Source } from '../core/declaration/document.ts';
+import type { Problem } from '../core/declaration/problem.ts';
+import type { Graph } from '../core/model/graph.ts';
+import type { StoreKind } from '../core/model/service.ts';
 import type { Waiting } from '../core/resolve/waiting.ts';
-import type { Graph, StoreKind } from '../core/model/graph.ts';
-import type { Moment } from '../core/change/contract.ts';
 import { StoreError } from '../core/store/contract.ts';
 import { makeThrowaway } from '../store/throwaway.ts';
 import type { Throwaway } from '../store/throwaway.ts';

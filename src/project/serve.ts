@@ -1,14 +1,14 @@
 import { availableParallelism } from 'node:os';
 import type { Code } from '../core/change/code.ts';
-import type { Moment } from '../core/change/contract.ts';
 import { makeWrites } from '../core/change/run.ts';
 import type { Writes } from '../core/change/run.ts';
+import type { Moment } from '../core/change/runtime.ts';
 import type { Log } from '../core/change/scope.ts';
-import type { Service, Surroundings } from '../core/service.ts';
-import { makeService } from '../core/service.ts';
-import type { Store } from '../core/store/contract.ts';
 import type { Graph } from '../core/model/graph.ts';
-import type { StoreOptions } from '../store/options.ts';
+import { makeService } from '../core/service.ts';
+import type { Service, Surroundings } from '../core/service.ts';
+import type { Store } from '../core/store/contract.ts';
+import type { StoreOptions } from '../store/base/options.ts';
 import { moment } from './project.ts';
 
 /** Slow reads that are at work at once, so that quick ones keep a processor. */

@@ -1,4 +1,4 @@
-import type { StoreKind } from '../core/model/graph.ts';
+import type { StoreKind } from '../core/model/service.ts';
 import type { Ddl } from '../core/tables/ddl.ts';
 import { postgresDdl } from './postgres/ddl.ts';
 import { sqliteDdl } from './sqlite/ddl.ts';

@@ -1,5 +1,5 @@
 import type { Store } from '../core/store/contract.ts';
-import type { StoreOptions } from './options.ts';
+import type { StoreOptions } from './base/options.ts';
 
 /**
  * Opens the store of an address such as `sqlite:/srv/huts.db` or `postgres://user@host/huts`; the driver is loaded

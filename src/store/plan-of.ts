@@ -1,5 +1,6 @@
-import type { Statement, Store, StoreValue } from '../core/store/contract.ts';
-import type { Plan } from './plan.ts';
+import type { Statement, StoreValue } from '../core/sql/statement.ts';
+import type { Store } from '../core/store/contract.ts';
+import type { Plan } from './base/plan.ts';
 
 /** Asks a store for its plan of a statement, without running it. */
 export async function planOf(store: Store, statement: Statement, values: readonly StoreValue[]): Promise<Plan> {

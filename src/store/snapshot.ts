@@ -1,6 +1,6 @@
 import type { Store } from '../core/store/contract.ts';
 import { lettersTable } from '../core/tables/own-tables.ts';
-import { quoteName } from './quote.ts';
+import { quoteName } from './sql/quote.ts';
 
 /** The rows of a database as they were at a moment, to come back to. */
 export interface Snapshot {

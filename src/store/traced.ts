@@ -1,4 +1,5 @@
-import type { Reader, Statement, Store, StoreValue, Transaction } from '../core/store/contract.ts';
+import type { Statement, StoreValue } from '../core/sql/statement.ts';
+import type { Reader, Store, Transaction } from '../core/store/contract.ts';
 
 /** A statement that was put to a store, and what came of it. */
 export interface Asked {

@@ -1,7 +1,9 @@
-import type { Code } from '../../src/core/change/code.ts';
 import type { Reply, Request } from '../../src/core/api/message.ts';
+import type { Code } from '../../src/core/change/code.ts';
 import type { Grant } from '../../src/core/model/access.ts';
-import type { Field, Graph, Model, Rules } from '../../src/core/model/graph.ts';
+import type { Field, Rules } from '../../src/core/model/field.ts';
+import type { Graph } from '../../src/core/model/graph.ts';
+import type { Model } from '../../src/core/model/model.ts';
 import type { Service } from '../../src/core/service.ts';
 
 /** A service with one thing broken. */

@@ -1,22 +1,23 @@
 import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
+import { openApi } from '../../src/core/document/openapi.ts';
 import type { OutsideTokens } from '../../src/core/identity/tokens.ts';
-import type { Graph, Limits } from '../../src/core/model/graph.ts';
+import type { Graph } from '../../src/core/model/graph.ts';
+import type { Limits } from '../../src/core/model/service.ts';
 import { loadSamples } from '../../src/core/samples/load.ts';
 import { readSamples } from '../../src/core/samples/read.ts';
-import type { Service } from '../../src/core/service.ts';
 import { makeService } from '../../src/core/service.ts';
+import type { Service } from '../../src/core/service.ts';
 import type { Store } from '../../src/core/store/contract.ts';
-import { soundCode } from '../../src/project/code.ts';
-import { openApi } from '../../src/core/document/openapi.ts';
 import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
-import { judgeAnswer } from './judged.ts';
+import { soundCode } from '../../src/project/code.ts';
 import { openDatabase } from '../../src/project/database.ts';
 import { moment, readProject } from '../../src/project/project.ts';
 import type { SoundProject } from '../../src/project/project.ts';
 import { readSampleFiles } from '../../src/project/samples.ts';
 import { storeOptions, writesOn } from '../../src/project/serve.ts';
+import { judgeAnswer } from './judged.ts';
 import type { Told } from './written.ts';
 
 export interface ServiceOptions {

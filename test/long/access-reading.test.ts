@@ -1,12 +1,13 @@
 import { expect, test } from '@jest/globals';
-import type { FieldValue, Model } from '../../src/core/model/graph.ts';
 import { modelOf } from '../../src/core/model/graph.ts';
+import type { Model } from '../../src/core/model/model.ts';
 import { linkedOf, relatedNames, stepCalled, viaCalled } from '../../src/core/model/related.ts';
+import type { FieldValue } from '../../src/core/model/scalar.ts';
 import { isScalar } from '../../src/core/model/types.ts';
-import type { Person } from '../kit/asked.ts';
-import { keyText, queryOf } from '../../src/core/trial/paths.ts';
-import { keysText, onEachProject, textOf } from '../kit/matrix.ts';
 import type { Row } from '../../src/core/trial/oracle.ts';
+import { keyText, queryOf } from '../../src/core/trial/paths.ts';
+import type { Person } from '../kit/asked.ts';
+import { keysText, onEachProject, textOf } from '../kit/matrix.ts';
 
 const MOST = 100;
 /** Records of a model whose relations are asked for. */

@@ -1,11 +1,12 @@
 import { expect, test } from '@jest/globals';
 import { openApi } from '../../src/core/document/openapi.ts';
-import type { FieldValue, Model } from '../../src/core/model/graph.ts';
 import { modelOf } from '../../src/core/model/graph.ts';
+import type { Model } from '../../src/core/model/model.ts';
 import { linkedOf } from '../../src/core/model/related.ts';
+import type { FieldValue } from '../../src/core/model/scalar.ts';
 import { isSettable } from '../../src/core/rules/schema.ts';
-import { onEachProject } from '../kit/matrix.ts';
 import type { Row } from '../../src/core/trial/oracle.ts';
+import { onEachProject } from '../kit/matrix.ts';
 
 /** What operations are asked with. */
 const INPUTS: Readonly<Record<string, object>> = { 'hut.book': { first_night: '2026-06-12', nights: 1, party: 1 } };

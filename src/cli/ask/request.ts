@@ -1,9 +1,10 @@
-import { STATUS_CODES } from 'node:http';
 import { readFileSync } from 'node:fs';
-import { didYouMean } from '../../core/text/nearest.ts';
+import { STATUS_CODES } from 'node:http';
 import { allEndpoints } from '../../core/api/endpoints.ts';
-import type { Graph, Model } from '../../core/model/graph.ts';
+import type { Graph } from '../../core/model/graph.ts';
+import type { Model } from '../../core/model/model.ts';
 import type { Store } from '../../core/store/contract.ts';
+import { didYouMean } from '../../core/text/nearest.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { handlesIn, keyOfSample } from '../../project/handles.ts';
 

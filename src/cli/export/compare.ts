@@ -1,9 +1,9 @@
 import { parse } from 'yaml';
 import { compareDocuments } from '../../core/document/compare/documents.ts';
 import type { Change } from '../../core/document/compare/documents.ts';
-import { isRecord } from '../../core/declaration/check-shape.ts';
 import type { Tree } from '../../core/document/compare/resolve.ts';
 import { openApi } from '../../core/document/openapi.ts';
+import { isRecord } from '../../core/text/value.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import type { SoundProject } from '../../project/project.ts';
 import type { Context } from '../command.ts';

@@ -1,4 +1,4 @@
-import type { StoreKind } from '../../core/model/graph.ts';
+import type { StoreKind } from '../../core/model/service.ts';
 import { scriptText } from '../../core/tables/ddl.ts';
 import { designTables } from '../../core/tables/design.ts';
 import { noDecisions, redesign } from '../../core/tables/redesign.ts';

@@ -1,12 +1,14 @@
-import { didYouMean } from '../../core/text/nearest.ts';
 import { defaultFills } from '../../core/migrations/defaults.ts';
-import type { Field, FieldValue, Graph } from '../../core/model/graph.ts';
+import type { Field } from '../../core/model/field.ts';
+import type { Graph } from '../../core/model/graph.ts';
+import type { FieldValue } from '../../core/model/scalar.ts';
 import { fromText } from '../../core/model/value.ts';
 import { testsOf } from '../../core/rules/tests.ts';
-import type { Decisions, Fill } from '../../core/tables/redesign.ts';
 import { memberNames } from '../../core/tables/inside.ts';
+import type { Decisions, Fill } from '../../core/tables/redesign.ts';
 import { called } from '../../core/tables/table.ts';
 import type { Table } from '../../core/tables/table.ts';
+import { didYouMean } from '../../core/text/nearest.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import type { Arguments } from '../command.ts';
 

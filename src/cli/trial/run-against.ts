@@ -1,9 +1,9 @@
 import { readFileSync } from 'node:fs';
 import { openApi } from '../../core/document/openapi.ts';
-import { isRecord } from '../../core/declaration/check-shape.ts';
 import type { Graph } from '../../core/model/graph.ts';
 import { readSamples } from '../../core/samples/read.ts';
 import type { SampleRow } from '../../core/samples/read.ts';
+import { isRecord } from '../../core/text/value.ts';
 import type { Case } from '../../core/trial/case.ts';
 import { makeDocumentJudge } from '../../core/trial/document-judge.ts';
 import type { TrialResult } from '../../core/trial/report/outcome.ts';

@@ -1,11 +1,11 @@
+import { usualType } from '../../core/api/media-types.ts';
 import type { Answer, Fault } from '../../core/trial/answer.ts';
-import type { Answered, Outcome, Sent } from '../../core/trial/report/outcome.ts';
-import { usualType } from '../../core/http/request/body.ts';
 import type { Case, Step } from '../../core/trial/case.ts';
 import type { DocumentJudge } from '../../core/trial/document-judge.ts';
 import { faultOf, judge } from '../../core/trial/judge.ts';
-import type { Snapshot } from '../../store/snapshot.ts';
 import { pathWithKept, valueAt, withKept } from '../../core/trial/kept.ts';
+import type { Answered, Outcome, Sent } from '../../core/trial/report/outcome.ts';
+import type { Snapshot } from '../../store/snapshot.ts';
 
 /** Where cases are sent. */
 export interface Tried {
@@ -124,8 +124,10 @@ const MOST_PAGES = 2_000;
 
 /** All records of a list from its first page on, and all again from its last page back. */
 async function thereAndBack(tried: Tried, sent: Sent, first: Answer): Promise<Answer> {
-  // eslint-disable-line @typescript-eslint/consistent-type-definitions
-  type Page = { data: unknown[]; page: { next: string | null; prev: string | null } };
+  interface Page {
+    data: unknown[];
+    page: { next: string | null; prev: string | null };
+  }
   const pageAt = async (path: string): Promise<Answer> => ask(tried, { ...sent, path });
   let [last, pages] = [first, 1];
   const data = [...(first.body as Page).data];

@@ -1,12 +1,13 @@
-import type { FieldValue, Graph, Scalar } from '../../core/model/graph.ts';
 import { modelOf } from '../../core/model/graph.ts';
+import type { Graph } from '../../core/model/graph.ts';
+import type { FieldValue, Scalar } from '../../core/model/scalar.ts';
+import type { KnownValues } from '../../core/rules/examples.ts';
 import { readSamples } from '../../core/samples/read.ts';
 import type { Service } from '../../core/service.ts';
 import type { Store } from '../../core/store/contract.ts';
 import { samplesTable } from '../../core/tables/own-tables.ts';
 import { deriveCases } from '../../core/trial/derive.ts';
 import type { Derived } from '../../core/trial/derive.ts';
-import type { KnownValues } from '../../core/rules/examples.ts';
 import type { Row } from '../../core/trial/oracle.ts';
 import { NOBODY, worldOf } from '../../core/trial/world.ts';
 import type { Person, World } from '../../core/trial/world.ts';

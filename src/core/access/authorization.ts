@@ -1,18 +1,9 @@
+import { HttpProblem } from '../api/problems.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { couldBeHeld, grantsOf } from './condition.ts';
 import type { Act, Condition } from './condition.ts';
-import type { Caller } from '../expression/context.ts';
 import type { Sight } from './sight.ts';
-import type { Graph, Model } from '../model/graph.ts';
-import type { Requester } from '../store/contract.ts';
-import { HttpProblem } from '../api/problems.ts';
-
-/** Who asks, and what they may do and see. */
-export interface Asker {
-  readonly caller: Caller | null;
-  readonly sight: Sight;
-  /** For whom reads are, where they come from outside. */
-  readonly requester?: Requester;
-}
 
 /** What tells a client how to sign in (RFC 6750). */
 export const CHALLENGE = { 'www-authenticate': 'Bearer' } as const;

@@ -1,7 +1,7 @@
 import { letters } from '../expression/letters.ts';
 import type { Scope } from '../expression/scope.ts';
-import type { Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { expressionOf } from './condition.ts';
 import { seenValue } from './sight.ts';
 import type { Sight } from './sight.ts';

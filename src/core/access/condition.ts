@@ -1,9 +1,11 @@
-import { constant, kindOf, plain } from '../model/expression.ts';
-import type { Expression } from '../model/expression.ts';
 import { fieldExpression } from '../expression/property.ts';
 import type { Access, Grant, Verb } from '../model/access.ts';
-import type { Graph, Model, Relation } from '../model/graph.ts';
+import { constant, kindOf, plain } from '../model/expression.ts';
+import type { Expression } from '../model/expression.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { Relation } from '../model/relation.ts';
 import type { Viewer } from './viewer.ts';
 
 /** What has to be true of a record: nothing, what never is, or an expression over it. */

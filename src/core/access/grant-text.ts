@@ -1,8 +1,8 @@
 import type { Grant } from '../model/access.ts';
-import type { Model } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { spoken } from '../text/names.ts';
-import type { Act } from './condition.ts';
 import { grantsOf } from './condition.ts';
+import type { Act } from './condition.ts';
 
 /** Who may do something with the records of a model, in the words of its declaration. */
 export const mayText = (model: Model, act: Act): string => grantsText(model, grantsOf(model, act));

@@ -1,5 +1,6 @@
-import type { Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { grantsOf, operationAct } from './condition.ts';
 import type { Act } from './condition.ts';
 

@@ -1,10 +1,11 @@
+import type { Grant } from '../model/access.ts';
 import { walk } from '../model/expression.ts';
 import type { Expression, List, Many } from '../model/expression.ts';
-import type { Grant } from '../model/access.ts';
-import type { Graph, Links, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { isReverse } from '../model/related.ts';
-import type { Step } from '../model/related.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import { isReverse } from '../model/relation.ts';
+import type { Links, Step } from '../model/relation.ts';
 
 /** Something that an expression shows to readers who could not see it otherwise. */
 export interface Revealed {

@@ -1,11 +1,12 @@
 import { LRUCache } from 'lru-cache';
+import type { Caller } from '../expression/context.ts';
 import { fieldExpression } from '../expression/property.ts';
 import type { Expression } from '../model/expression.ts';
-import type { Graph, Model, Relation } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { isReverse } from '../model/related.ts';
-import type { Step, Via } from '../model/related.ts';
-import type { Caller } from '../expression/context.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import { isReverse } from '../model/relation.ts';
+import type { Relation, Step, Via } from '../model/relation.ts';
 import { both, conditionOf, expressionOf, grantsOf, NEVER } from './condition.ts';
 import type { Act, Condition } from './condition.ts';
 import { SERVICE, viewersOf } from './viewer.ts';

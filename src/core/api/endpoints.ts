@@ -1,5 +1,6 @@
-import type { EndpointName as DeclaredName, Graph, Model, Operation } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { EndpointName as DeclaredName, Model, Operation } from '../model/model.ts';
 import { underscored } from '../text/names.ts';
 
 /** What a model declares, its operations, and the journals of one record and of all. */

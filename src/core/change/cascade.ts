@@ -1,11 +1,14 @@
 import { HttpProblem } from '../api/problems.ts';
-import type { Graph, Model, Relation, Scalar } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { Relation } from '../model/relation.ts';
+import type { Scalar } from '../model/scalar.ts';
 import { isSame } from '../model/value.ts';
 import { ownBody } from '../rules/schema.ts';
-import type { Statement } from '../store/contract.ts';
 import type { Dialect } from '../sql/dialect.ts';
-import type { Writing } from './contract.ts';
+import type { Statement } from '../sql/statement.ts';
 import type { Code } from './code.ts';
+import type { Writing } from './contract.ts';
 import type { Work } from './work.ts';
 
 /** What goes along with the records of a model, or lets go of them, by the service's own hands. */

@@ -1,26 +1,15 @@
 import type { Act } from '../access/condition.ts';
 import type { Sight, Sights } from '../access/sight.ts';
-import type { Graph, Model, Scalar } from '../model/graph.ts';
 import type { Credentials } from '../identity/credentials.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { Scalar } from '../model/scalar.ts';
 import type { ReadBody, Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Code } from './code.ts';
+import type { Moment } from './runtime.ts';
 import type { Scope } from './scope.ts';
-import type { Held } from './terms.ts';
 import type { Work } from './work.ts';
-
-/** What a write needs from the world around it. */
-export interface Moment {
-  now(): Date;
-  /** A UUID of version 7. */
-  uuid(): string;
-  /** So many bytes that nobody can guess. */
-  random(bytes: number): Uint8Array;
-  /**
-   * Lets others go on where there was long work; undefined where nobody had to wait. To be called between its parts.
-   */
-  rest?(): Promise<void> | undefined;
-}
 
 export interface Written {
   readonly key: Scalar;
@@ -95,4 +84,13 @@ export interface Writing {
   readonly credentials: Credentials;
   changesOf(model: Model): Changes;
   scopeOf(work: Work): Scope;
+}
+
+/** A record that a client is about to change. */
+export interface Held {
+  readonly record: Values;
+  /** As the client would read it: what is hidden is not there, and relations to hidden records are null. */
+  readonly seen: Values;
+  /** Whether the client may give a member a value. */
+  sets(member: string): boolean;
 }

@@ -1,7 +1,8 @@
 import type { Occasion } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
-import type { FieldValue, Model } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
 
 /** What the members of a new record are that nobody gave: constants, and what is worked out at that moment. */

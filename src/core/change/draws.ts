@@ -1,15 +1,18 @@
+import { pointerTo } from '../api/failure.ts';
+import type { Failure } from '../api/failure.ts';
 import type { Occasion } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import type { Expression } from '../model/expression.ts';
-import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
-import type { Draw, Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Draw, Model } from '../model/model.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { recordJson } from '../query/statements.ts';
-import { pointerTo } from '../api/failure.ts';
-import type { Failure } from '../api/failure.ts';
 import type { Values } from '../rules/schema.ts';
-import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { Statement, StoreValue } from '../sql/statement.ts';
+import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
 import type { Work } from './work.ts';
 
 /** What a record takes of one stock: nothing where its relation is null, or its condition does not hold. */

@@ -1,21 +1,24 @@
-import { didYouMean } from '../text/nearest.ts';
-import type { Occasion } from '../expression/context.ts';
 import { clientScope } from '../access/client-scope.ts';
 import { sightOf } from '../access/sight.ts';
 import { SERVICE } from '../access/viewer.ts';
-import { compileCondition, filterReader } from '../query/filter.ts';
 import type { ParameterFailure } from '../api/problems.ts';
-import { sortReader } from '../query/sort.ts';
-import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
+import type { Occasion } from '../expression/context.ts';
+import type { Field } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { canonical } from '../model/value.ts';
 import { boundsOf } from '../query/bounds.ts';
+import { compileCondition, filterReader } from '../query/filter.ts';
 import { listStatements, listValues } from '../query/list-statement.ts';
 import type { ListForm } from '../query/list-statement.ts';
 import { storedOf } from '../query/shown.ts';
+import { sortReader } from '../query/sort.ts';
 import { storedStatement } from '../query/statements.ts';
 import type { Values } from '../rules/schema.ts';
-import type { Reader } from '../store/contract.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { Reader } from '../store/contract.ts';
+import { didYouMean } from '../text/nearest.ts';
 import { forCode } from './for-code.ts';
 
 /** Which records: those with these values (any of several, where they stand in an array), or a condition in CQL2. */

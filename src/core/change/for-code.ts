@@ -1,4 +1,4 @@
-import type { Model } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import type { Values } from '../rules/schema.ts';
 
 /** A record as a project's code sees it: secrets never leave the store. */

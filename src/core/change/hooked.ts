@@ -1,15 +1,16 @@
-import type { FieldValue, Model } from '../model/graph.ts';
-import { linkedOf } from '../model/related.ts';
-import { isSame } from '../model/value.ts';
-import { brokenRules } from '../api/problems.ts';
 import { pointerTo } from '../api/failure.ts';
+import { brokenRules } from '../api/problems.ts';
+import type { Model } from '../model/model.ts';
+import { linkedOf } from '../model/related.ts';
+import type { FieldValue } from '../model/scalar.ts';
+import { isSame } from '../model/value.ts';
 import { linkSpec, valueReader } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';
 import { blamed, CodeError } from './code.ts';
 import type { Code } from './code.ts';
-import type { HookName } from './hooks.ts';
 import { forCode } from './for-code.ts';
-import { refusePending } from './scope.ts';
+import type { HookName } from './hooks.ts';
+import { refusePending } from './make-scopes.ts';
 import type { Scope } from './scope.ts';
 import type { Work } from './work.ts';
 

@@ -1,9 +1,11 @@
-import type { Graph, Model } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
 import { isSame } from '../model/value.ts';
 import type { Values } from '../rules/schema.ts';
-import type { Statement, Transaction } from '../store/contract.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { Statement } from '../sql/statement.ts';
+import type { Transaction } from '../store/contract.ts';
 import { journalTable } from '../tables/own-tables.ts';
 import type { Entry, Work } from './work.ts';
 

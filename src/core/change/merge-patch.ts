@@ -1,5 +1,5 @@
 import { own } from '../text/own.ts';
-import { isRecord } from '../declaration/check-shape.ts';
+import { isRecord } from '../text/value.ts';
 
 /** JSON Merge Patch (RFC 7396): what `patch` makes of `target`. */
 export function mergePatch(target: unknown, patch: unknown): unknown {

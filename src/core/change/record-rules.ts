@@ -1,16 +1,17 @@
-import { evaluate } from '../expression/evaluate.ts';
-import type { Occasion } from '../expression/context.ts';
+import { pointerTo } from '../api/failure.ts';
+import type { Failure } from '../api/failure.ts';
 import { compileExpression } from '../expression/compiled.ts';
+import type { Occasion } from '../expression/context.ts';
+import { evaluate } from '../expression/evaluate.ts';
 import { fieldExpression } from '../expression/property.ts';
 import { childrenOf } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
-import type { Graph, Model, RecordRule } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import type { Failure } from '../api/failure.ts';
-import { pointerTo } from '../api/failure.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model, RecordRule } from '../model/model.ts';
 import type { Values } from '../rules/schema.ts';
-import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { Statement, StoreValue } from '../sql/statement.ts';
 
 /** The rules across fields of one model. */
 export interface RecordRules {

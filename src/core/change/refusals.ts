@@ -1,12 +1,14 @@
-import type { Field, Graph } from '../model/graph.ts';
-import { spoken } from '../text/names.ts';
-import { canonical, isSame, quoted } from '../model/value.ts';
-import { HttpProblem, brokenRules } from '../api/problems.ts';
 import { pointerTo } from '../api/failure.ts';
 import type { Failure } from '../api/failure.ts';
+import { brokenRules, HttpProblem } from '../api/problems.ts';
+import type { Field } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
+import { canonical, isSame } from '../model/value.ts';
 import { worded } from '../rules/message.ts';
 import type { Values } from '../rules/schema.ts';
 import { StoreError } from '../store/contract.ts';
+import { spoken } from '../text/names.ts';
+import { quoted } from '../text/value.ts';
 
 /** What a client may not change, it may still send back as it was read. */
 export function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: Values): void {

@@ -1,19 +1,22 @@
-import type { Graph, Model } from '../model/graph.ts';
-import type { Reader, Store, Transaction, TransactionOptions } from '../store/contract.ts';
-import { makeChanges } from './changes.ts';
-import type { Changes, Moment, Writing } from './contract.ts';
-import { blamed } from './code.ts';
-import type { Code } from './code.ts';
-import { makeJournal } from './journal.ts';
-import { makeCredentials } from '../identity/credentials.ts';
-import { makeScopes, refusePending, refuseWrites } from './scope.ts';
-import type { Log, Scope } from './scope.ts';
-import { beginWork, nested } from './work.ts';
+import type { Asker } from '../access/principal.ts';
 import { makeSights } from '../access/sight.ts';
 import type { Sights } from '../access/sight.ts';
-import type { Asker } from '../access/authorization.ts';
-import type { CommitEvent, Work } from './work.ts';
 import type { Caller } from '../expression/context.ts';
+import { makeCredentials } from '../identity/credentials.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { Reader, Store, Transaction, TransactionOptions } from '../store/contract.ts';
+import { makeChanges } from './changes.ts';
+import { blamed } from './code.ts';
+import type { Code } from './code.ts';
+import type { Changes, Writing } from './contract.ts';
+import { makeJournal } from './journal.ts';
+import { makeScopes, refusePending } from './make-scopes.ts';
+import type { Moment } from './runtime.ts';
+import { refuseWrites } from './scope.ts';
+import type { Log, Scope } from './scope.ts';
+import { beginWork, nested } from './work.ts';
+import type { CommitEvent, Work } from './work.ts';
 
 /** Everything that changes records goes through this: requests, operations, hooks, scripts, samples. */
 export interface Writes {

@@ -1,10 +1,12 @@
-import type { Occasion } from '../expression/context.ts';
 import { compileExpression } from '../expression/compiled.ts';
+import type { Occasion } from '../expression/context.ts';
 import type { ValueKind } from '../model/expression.ts';
-import type { Graph, Model, Scalar, Template } from '../model/graph.ts';
-import { noRules } from '../model/rules.ts';
-import type { Transaction } from '../store/contract.ts';
+import { noRules } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model, Template } from '../model/model.ts';
+import type { Scalar } from '../model/scalar.ts';
 import type { Dialect, Spec } from '../sql/dialect.ts';
+import type { Transaction } from '../store/contract.ts';
 
 /** A text over a stored record, with its own values and those of records that it leads to. */
 export type Saying = (transaction: Transaction, key: Scalar, occasion: Occasion, own: Values) => Promise<string>;

@@ -1,5 +1,5 @@
 import { letters } from '../expression/letters.ts';
-import type { Field } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
 
 const USUAL_LENGTH = 60;
 

@@ -1,8 +1,10 @@
-import type { Field, Model } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
+import type { Model } from '../model/model.ts';
 import type { Values } from '../rules/schema.ts';
-import { StoreError } from '../store/contract.ts';
-import type { Statement, Transaction } from '../store/contract.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { Statement } from '../sql/statement.ts';
+import { StoreError } from '../store/contract.ts';
+import type { Transaction } from '../store/contract.ts';
 import { slugOf } from './slug.ts';
 
 /** The fields of a model that are derived from others where nobody gives them. */

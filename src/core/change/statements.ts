@@ -1,17 +1,20 @@
-import type { Occasion } from '../expression/context.ts';
 import { both } from '../access/condition.ts';
 import type { Condition } from '../access/condition.ts';
-import { seenBy } from '../query/mask.ts';
 import type { Sight } from '../access/sight.ts';
-import type { Field, Graph, Model, Relation } from '../model/graph.ts';
+import type { Occasion } from '../expression/context.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
+import type { Relation } from '../model/relation.ts';
+import { seenBy } from '../query/mask.ts';
 import { shownSql } from '../query/shown-sql.ts';
 import { derivedOf, isOpen, isStored, storedOf, wholeOf } from '../query/shown.ts';
 import { guardSql, shownStatement, storedStatement, storedText, thereStatement } from '../query/statements.ts';
 import type { ShownStatement } from '../query/statements.ts';
-import type { Statement, StoreValue } from '../store/contract.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { Statement, StoreValue } from '../sql/statement.ts';
 
 /** A statement, and the values of its last placeholders. */
 export interface Valued extends Statement {

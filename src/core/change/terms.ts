@@ -1,37 +1,32 @@
+import { admit, notAllowed, refusedOn, signInRequired, unknownRecord } from '../access/authorization.ts';
 import { along, expressionOf, grantsOf } from '../access/condition.ts';
 import type { Act, Condition } from '../access/condition.ts';
-import type { Occasion } from '../expression/context.ts';
-import { seenBy } from '../query/mask.ts';
 import type { Sight } from '../access/sight.ts';
 import { asksForLinks } from '../access/viewer.ts';
-import { admit, notAllowed, refusedOn, signInRequired, unknownRecord } from '../access/authorization.ts';
+import { pointerTo } from '../api/failure.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import type { CompiledExpression } from '../expression/compiled.ts';
+import type { Occasion } from '../expression/context.ts';
 import { fieldExpression } from '../expression/property.ts';
 import type { Expression } from '../model/expression.ts';
-import type { Field, FieldValue, Graph, Model, Relation, Scalar } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
-import { ownerField } from '../resolve/owner.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import { ownerField } from '../model/related.ts';
+import type { Relation } from '../model/relation.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { isSame } from '../model/value.ts';
+import { seenBy } from '../query/mask.ts';
 import { shownSql } from '../query/shown-sql.ts';
 import { storedOf } from '../query/shown.ts';
 import { fromKey, guardSql, storedText } from '../query/statements.ts';
-import { pointerTo } from '../api/failure.ts';
 import type { Values } from '../rules/schema.ts';
-import type { Statement } from '../store/contract.ts';
 import type { Dialect } from '../sql/dialect.ts';
-import type { Guard } from './contract.ts';
+import type { Statement } from '../sql/statement.ts';
+import type { Guard, Held } from './contract.ts';
 import { occasionOf } from './work.ts';
 import type { Work } from './work.ts';
-
-/** A record that a client is about to change. */
-export interface Held {
-  readonly record: Values;
-  /** As the client would read it: what is hidden is not there, and relations to hidden records are null. */
-  readonly seen: Values;
-  /** Whether the client may give a member a value. */
-  sets(member: string): boolean;
-}
 
 /** What one kind of viewer may write of a model's records. */
 export interface Terms {

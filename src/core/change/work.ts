@@ -1,7 +1,7 @@
-import type { Caller, Occasion } from '../expression/context.ts';
+import type { Asker } from '../access/principal.ts';
 import type { Sight } from '../access/sight.ts';
-import type { Asker } from '../access/authorization.ts';
-import type { Scalar } from '../model/graph.ts';
+import type { Caller, Occasion } from '../expression/context.ts';
+import type { Scalar } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Transaction } from '../store/contract.ts';
 

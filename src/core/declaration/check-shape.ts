@@ -1,5 +1,6 @@
-import type { Declared, Path } from './document.ts';
 import { didYouMean } from '../text/nearest.ts';
+import { describe, isRecord } from '../text/value.ts';
+import type { Declared, Path } from './document.ts';
 import type { Problem } from './problem.ts';
 import type { Shape } from './shape.ts';
 
@@ -144,16 +145,4 @@ export function fits(value: unknown, shape: Shape): boolean {
     case 'named':
       return fits(value, shape.of());
   }
-}
-
-export const isRecord = (value: unknown): value is Record<string, unknown> =>
-  typeof value === 'object' && value !== null && !Array.isArray(value);
-
-/** A value as a message shows it: short, and with text in quotes. */
-export function describe(value: unknown): string {
-  if (value === undefined) return 'nothing';
-  if (Array.isArray(value)) return value.length === 0 ? 'an empty list' : 'a list';
-  if (isRecord(value)) return 'a map';
-  const shown = typeof value === 'string' ? `"${value}"` : JSON.stringify(value);
-  return shown.length > 60 ? `${shown.slice(0, 57)}…` : shown;
 }

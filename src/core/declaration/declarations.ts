@@ -1,4 +1,5 @@
-import type { EndpointName, StoreKind } from '../model/graph.ts';
+import type { EndpointName } from '../model/model.ts';
+import type { StoreKind } from '../model/service.ts';
 import type { TypeName } from '../model/types.ts';
 
 /**

@@ -1,6 +1,6 @@
 import { own } from '../text/own.ts';
+import { isRecord } from '../text/value.ts';
 import type { Declared, Path } from './document.ts';
-import { isRecord } from './check-shape.ts';
 import type { Problem } from './problem.ts';
 
 type Variables = Readonly<Record<string, string | undefined>>;

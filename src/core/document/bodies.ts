@@ -1,19 +1,20 @@
-import { BODY_TYPES, JSON_PATCH } from '../http/request/body.ts';
-import type { ClientKind } from '../http/request/body.ts';
-import { MOST_AT_ONCE } from '../http/endpoint/write-record.ts';
-import type { Field, Graph, Model, ValueSpec } from '../model/graph.ts';
-import { withArticle } from '../text/names.ts';
-import { linkedOf } from '../model/related.ts';
-import { derivedNames } from '../query/shown.ts';
+import { MOST_AT_ONCE } from '../api/limits.ts';
+import { BODY_TYPES, JSON_PATCH } from '../api/media-types.ts';
+import type { ClientKind } from '../api/media-types.ts';
+import type { Field, ValueSpec } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import { derivedNames, linkedOf } from '../model/related.ts';
 import { isNeeded, isSettable } from '../rules/schema.ts';
+import { withArticle } from '../text/names.ts';
 import type { Ref } from './components.ts';
 import type { Documented } from './documented.ts';
 import { bodyExample } from './examples.ts';
 import { objectOf } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { computedSchema, examplesOf, linkedSchemas, mayBeHidden } from './records.ts';
-import { typeName } from './type-name.ts';
 import { patchSchema } from './shared.ts';
+import { typeName } from './type-name.ts';
 import { memberSchema, valueSchema } from './values.ts';
 
 /** What a write takes in its body; `within` a record whose key the path says. */

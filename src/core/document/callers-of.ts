@@ -2,11 +2,12 @@ import { grantsOf } from '../access/condition.ts';
 import type { Act } from '../access/condition.ts';
 import { grantsText, mayText } from '../access/grant-text.ts';
 import type { Grant } from '../model/access.ts';
-import type { Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import type { Documented } from './documented.ts';
 import type { JsonSchema } from './json-schema.ts';
-import { OPEN, requirement, SIGNED_IN, securityOf } from './security.ts';
+import { OPEN, requirement, securityOf, SIGNED_IN } from './security.ts';
 
 /** Who may ask for something, in words and as the document's security says it. */
 export interface CallersOf {

@@ -1,9 +1,10 @@
 import { collectionPath, endpointsOf } from '../api/endpoints.ts';
 import { problemTypes } from '../api/problems.ts';
-import type { Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { camelCase, underscored, withArticle } from '../text/names.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { mustBeGiven } from '../rules/schema.ts';
+import { camelCase, underscored, withArticle } from '../text/names.ts';
 import { declared, modelEntry, modelTypes, ownMembers, tsName } from './api-types.ts';
 import { indented, literal, memberName, remark, typeOf } from './typescript.ts';
 

@@ -1,4 +1,6 @@
-import type { Field, Graph, Model, ValueSpec } from '../model/graph.ts';
+import type { Field, ValueSpec } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
 import { mustBeGiven } from '../rules/schema.ts';
 import { indented, listed, memberLines, memberName, memberType, typeOf } from './typescript.ts';

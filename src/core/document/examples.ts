@@ -1,13 +1,16 @@
 import { isReadByAll } from '../access/open.ts';
 import { evaluate } from '../expression/evaluate.ts';
-import type { Field, FieldValue, Graph, Model } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
-import { capitalized, spoken } from '../text/names.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import { canonical } from '../model/value.ts';
 import { viewOf } from '../query/shown.ts';
-import { memberField } from '../samples/read.ts';
 import { exampleValue, inCase, isSound } from '../rules/examples.ts';
+import { memberField } from '../samples/read.ts';
+import { capitalized, spoken } from '../text/names.ts';
 import type { Documented } from './documented.ts';
 
 /** The document is the same on every day. */

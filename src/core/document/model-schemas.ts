@@ -1,4 +1,5 @@
-import type { Graph, Model } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { relatedNames } from '../model/related.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { openApi } from './openapi.ts';

@@ -1,10 +1,12 @@
 import { isReadByAll } from '../access/open.ts';
-import type { Computed, Field, Graph, Model } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
-import { capitalized, spoken, withArticle } from '../text/names.ts';
-import { linkedOf, linksShownAs, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
-import { MOST_RELATED, ownMember, ownNames, viewOf } from '../query/shown.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Computed, Model } from '../model/model.ts';
+import { linkedOf, linksShownAs, ownNames, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
+import { MOST_RELATED, ownMember, viewOf } from '../query/shown.ts';
 import type { Shown, ShownMember } from '../query/shown.ts';
+import { capitalized, spoken, withArticle } from '../text/names.ts';
 import type { Ref } from './components.ts';
 import type { Documented } from './documented.ts';
 import { recordExample } from './examples.ts';

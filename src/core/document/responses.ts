@@ -2,15 +2,16 @@ import { isOpen } from '../access/open.ts';
 import type { Endpoint, EndpointName } from '../api/endpoints.ts';
 import { problemTypes } from '../api/problems.ts';
 import type { ProblemName } from '../api/problems.ts';
-import type { Graph, Model } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { spoken } from '../text/names.ts';
 import type { Ref } from './components.ts';
 import type { Documented } from './documented.ts';
 import { objectOf } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { answerRef, wholeRef, writtenRef } from './records.ts';
-import { typeName } from './type-name.ts';
 import { envelope, inData, json, pageRef, problemRef } from './shared.ts';
+import { typeName } from './type-name.ts';
 
 const BODY: readonly ProblemName[] = ['malformed-request', 'too-large', 'unsupported-media-type', 'invalid-body'];
 const CHANGE: readonly ProblemName[] = [

@@ -1,4 +1,4 @@
-import { MOST_STEPS } from '../http/request/json-patch.ts';
+import { MOST_STEPS } from '../api/limits.ts';
 import type { Components, Ref } from './components.ts';
 import { objectOf } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';

@@ -1,6 +1,6 @@
-import type { Model } from '../model/graph.ts';
-import { pascalCase } from '../text/names.ts';
+import type { Model } from '../model/model.ts';
 import { journalTable } from '../tables/own-tables.ts';
+import { pascalCase } from '../text/names.ts';
 
 /** A model's name in the document. The journal's, which no project declares, is one that no model can have. */
 export const typeName = (model: Model): string =>

@@ -1,4 +1,4 @@
-import type { ValueSpec } from '../model/graph.ts';
+import type { ValueSpec } from '../model/field.ts';
 
 /** A member of an object: its name, whether it may be left out, and its type. */
 export interface Member {

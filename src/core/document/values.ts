@@ -1,10 +1,11 @@
+import type { Field, ValueSpec } from '../model/field.ts';
+import type { Model } from '../model/model.ts';
 import { longestOf } from '../rules/tests.ts';
-import type { Field, Model, ValueSpec } from '../model/graph.ts';
 import { capitalized, ended, withArticle } from '../text/names.ts';
-import { typeName } from './type-name.ts';
 import type { Components } from './components.ts';
 import { isSameSchema, objectOf, orNull } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
+import { typeName } from './type-name.ts';
 
 /**
  * On the side of requests a value may come in forms that are brought to one, and absent members get their default; in

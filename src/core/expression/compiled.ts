@@ -1,10 +1,12 @@
-import type { Occasion } from './context.ts';
-import type { Graph, Model, Scalar } from '../model/graph.ts';
-import type { StoreValue } from '../store/contract.ts';
+import type { Expression } from '../model/expression.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { Scalar } from '../model/scalar.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { StoreValue } from '../sql/statement.ts';
+import type { Occasion } from './context.ts';
 import { toSql } from './sql.ts';
 import type { Bound, SqlSurroundings } from './sql.ts';
-import type { Expression } from '../model/expression.ts';
 
 /** An expression over the rows of one model's table, which a statement calls by its own name or another. */
 export interface CompiledExpression {

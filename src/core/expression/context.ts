@@ -1,4 +1,4 @@
-import type { Scalar } from '../model/graph.ts';
+import type { Scalar } from '../model/scalar.ts';
 
 /** Who asks for something. */
 export interface Caller {

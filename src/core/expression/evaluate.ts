@@ -1,10 +1,10 @@
-import type { Caller } from './context.ts';
+import type { Expression, List, Many, PatternPart, ValueKind } from '../model/expression.ts';
+import type { Links, Reverse, Step } from '../model/relation.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import { formatDecimal, parseDecimal } from '../text/decimal.ts';
-import type { FieldValue, Links, Reverse } from '../model/graph.ts';
-import type { Step } from '../model/related.ts';
+import type { Caller } from './context.ts';
 import { letters } from './letters.ts';
 import { inInteger, inUnits, ofIntegers, ofNumbers, ofUnits, rescaled, rounded } from './numbers.ts';
-import type { Expression, List, Many, PatternPart, ValueKind } from '../model/expression.ts';
 
 export type Values = Readonly<Record<string, FieldValue | undefined>>;
 

@@ -1,6 +1,6 @@
-import type { Model, Reverse } from '../model/graph.ts';
-import { isReverse } from '../model/related.ts';
-import type { Step, Via } from '../model/related.ts';
+import type { Model } from '../model/model.ts';
+import { isReverse } from '../model/relation.ts';
+import type { Reverse, Step, Via } from '../model/relation.ts';
 
 /** The condition that a row called `inside` is the one that a step leads to from the row called `row`. */
 export function oneJoined(step: Step, target: Model, from: Model, inside: string, row: string, name: Name): string {

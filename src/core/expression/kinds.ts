@@ -1,11 +1,11 @@
-import { parseDecimal, rescale, formatDecimal } from '../text/decimal.ts';
-import type { ValueSpec } from '../model/graph.ts';
-import { noRules } from '../model/rules.ts';
-import { canonical } from '../model/value.ts';
-import { ExpressionError } from './syntax.ts';
-import type { Spot, Syntax } from './syntax.ts';
 import { constant, plain } from '../model/expression.ts';
 import type { Expression, Kind, ValueKind } from '../model/expression.ts';
+import { noRules } from '../model/field.ts';
+import type { ValueSpec } from '../model/field.ts';
+import { canonical } from '../model/value.ts';
+import { formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
+import { ExpressionError } from './syntax.ts';
+import type { Spot, Syntax } from './syntax.ts';
 
 const names: Readonly<Record<Kind, string>> = {
   text: 'text',

@@ -1,5 +1,6 @@
+import { COMPARISONS } from '../model/expression.ts';
 import { own } from '../text/own.ts';
-import { COMPARISONS, ExpressionError, LIMITS, RESERVED } from './syntax.ts';
+import { ExpressionError, LIMITS, RESERVED } from './syntax.ts';
 import type { Spot, Syntax } from './syntax.ts';
 import { tokensOf } from './tokens.ts';
 import type { Token } from './tokens.ts';

@@ -1,5 +1,6 @@
+import { COMPARISONS } from '../model/expression.ts';
 import { own } from '../text/own.ts';
-import { COMPARISONS, RESERVED } from './syntax.ts';
+import { RESERVED } from './syntax.ts';
 import type { Syntax } from './syntax.ts';
 
 /** How tightly each operator binds; whatever binds less tightly than its surroundings goes in parentheses. */

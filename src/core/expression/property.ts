@@ -1,11 +1,11 @@
-import { didYouMean } from '../text/nearest.ts';
-import type { Field, ValueSpec } from '../model/graph.ts';
+import { kindOf } from '../model/expression.ts';
+import type { Expression, Many } from '../model/expression.ts';
+import type { Field, ValueSpec } from '../model/field.ts';
 import { linksShownAs, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
+import { didYouMean } from '../text/nearest.ts';
 import type { Nameable, Scope } from './scope.ts';
 import { ExpressionError } from './syntax.ts';
 import type { Syntax } from './syntax.ts';
-import { kindOf } from '../model/expression.ts';
-import type { Expression, Many } from '../model/expression.ts';
 
 export type Property = Syntax & { kind: 'property' };
 

@@ -1,8 +1,9 @@
-import type { Field, Model } from '../model/graph.ts';
-import type { Step, Via } from '../model/related.ts';
+import type { Expression } from '../model/expression.ts';
+import type { Field } from '../model/field.ts';
+import type { Model } from '../model/model.ts';
+import type { Step, Via } from '../model/relation.ts';
 import type { Letters } from './letters.ts';
 import type { Spot } from './syntax.ts';
-import type { Expression } from '../model/expression.ts';
 
 /** The part of a model that expressions can name. */
 export type Nameable = Pick<

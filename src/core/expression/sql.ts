@@ -1,8 +1,9 @@
-import type { FieldValue, Model } from '../model/graph.ts';
+import type { Expression, List, Many, ValueKind } from '../model/expression.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import type { ExpressionDialect } from '../sql/expression-dialect.ts';
 import { manyJoined, oneJoined } from './joins.ts';
-import type { Expression, List, Many, ValueKind } from '../model/expression.ts';
 
 /** What a placeholder stands for: a constant of the expression, or what is known only when the statement runs. */
 export type Bound =

@@ -39,8 +39,5 @@ export class ExpressionError extends Error {
 /** Bounds on what one expression may cost. */
 export const LIMITS = { characters: 8_000, terms: 400, depth: 40, wildcards: 20 } as const;
 
-export const COMPARISONS = ['=', '<>', '<', '>', '<=', '>='] as const;
-export type Comparison = (typeof COMPARISONS)[number];
-
 /** Words that can't name a property, unless in double quotes. */
 export const RESERVED = ['and', 'or', 'not', 'like', 'between', 'in', 'is', 'null', 'true', 'false', 'div'] as const;

@@ -1,12 +1,12 @@
+import { COMPARISONS, plain } from '../model/expression.ts';
+import type { Arithmetic, Comparison, Expression, PatternPart, ValueKind } from '../model/expression.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { callTyper, functionNames } from './calls.ts';
 import { asKind, asOperand, commonKind, constantOf, describeKind } from './kinds.ts';
 import { resolveProperty } from './property.ts';
 import type { Scope } from './scope.ts';
-import { COMPARISONS, ExpressionError, LIMITS } from './syntax.ts';
-import type { Call, Comparison, Syntax } from './syntax.ts';
-import { plain } from '../model/expression.ts';
-import type { Arithmetic, Expression, PatternPart, ValueKind } from '../model/expression.ts';
+import { ExpressionError, LIMITS } from './syntax.ts';
+import type { Call, Syntax } from './syntax.ts';
 
 const BOOLEAN = plain('boolean');
 

@@ -1,19 +1,21 @@
-import type { Sights } from '../access/sight.ts';
-import type { Writes } from '../change/run.ts';
-import type { Moment } from '../change/contract.ts';
 import { CHALLENGE } from '../access/authorization.ts';
-import type { Asker } from '../access/authorization.ts';
+import type { Asker } from '../access/principal.ts';
+import type { Sights } from '../access/sight.ts';
 import type { Request } from '../api/message.ts';
 import { HttpProblem } from '../api/problems.ts';
-import type { FieldValue, Graph, Identity, Scalar } from '../model/graph.ts';
-import { modelOf } from '../model/graph.ts';
-import { fromText } from '../model/value.ts';
-import { bodyReader } from '../rules/schema.ts';
-import type { Store } from '../store/contract.ts';
+import type { Writes } from '../change/run.ts';
+import type { Moment } from '../change/runtime.ts';
 import type { Callers, Known } from '../identity/callers.ts';
 import type { Credentials } from '../identity/credentials.ts';
 import { seconds } from '../identity/tokens.ts';
 import type { OutsideClaims, OutsideTokens, Tokens } from '../identity/tokens.ts';
+import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Identity } from '../model/identity.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
+import { fromText } from '../model/value.ts';
+import { bodyReader } from '../rules/schema.ts';
+import type { Store } from '../store/contract.ts';
 
 /** Finds out who sends a request. */
 export interface Gate {

@@ -1,12 +1,13 @@
 import { createHmac, createSecretKey } from 'node:crypto';
 import type { KeyObject } from 'node:crypto';
-import type { Work } from '../change/work.ts';
-import { StoreError } from '../store/contract.ts';
-import type { Statement, Store } from '../store/contract.ts';
-import { requestsTable } from '../tables/own-tables.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../api/message.ts';
 import type { Claim, Reply, Request } from '../api/message.ts';
 import { HttpProblem } from '../api/problems.ts';
+import type { Work } from '../change/work.ts';
+import type { Statement } from '../sql/statement.ts';
+import { StoreError } from '../store/contract.ts';
+import type { Store } from '../store/contract.ts';
+import { requestsTable } from '../tables/own-tables.ts';
 
 /** Requests that carry an Idempotency-Key, and are answered once, however often they come. */
 export interface Idempotency {

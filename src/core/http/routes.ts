@@ -1,8 +1,8 @@
-import { nearest } from '../text/nearest.ts';
-import type { Graph, Model } from '../model/graph.ts';
 import { allEndpoints } from '../api/endpoints.ts';
 import type { Endpoint } from '../api/endpoints.ts';
-import { decodeSegment } from './request/query.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import { nearest } from '../text/nearest.ts';
 
 /** What answers at a form of path, whatever the method. */
 export interface Place {
@@ -75,4 +75,14 @@ function placeOf(here: readonly Endpoint[]): Place {
   const read = endpoints.get('GET');
   if (read !== undefined) endpoints.set('HEAD', read);
   return { model: here[0]!.model, endpoints, allow: [...endpoints.keys(), 'OPTIONS'].join(', ') };
+}
+
+/** A path segment as it was meant; undefined where its percent-encoding is broken, so that nothing can be there. */
+export function decodeSegment(segment: string): string | undefined {
+  if (!segment.includes('%')) return segment;
+  try {
+    return decodeURIComponent(segment);
+  } catch {
+    return undefined;
+  }
 }

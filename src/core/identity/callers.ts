@@ -1,8 +1,11 @@
 import { LRUCache } from 'lru-cache';
 import type { Caller } from '../expression/context.ts';
-import type { Field, Graph, Scalar } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
-import type { Statement, Store } from '../store/contract.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Scalar } from '../model/scalar.ts';
+import type { Statement } from '../sql/statement.ts';
+import type { Store } from '../store/contract.ts';
 import { credentialsTable } from '../tables/own-tables.ts';
 
 /** What the service knows of somebody who can sign in. */

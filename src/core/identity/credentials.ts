@@ -1,6 +1,7 @@
-import type { Scalar } from '../model/graph.ts';
-import type { Reader, Statement, Transaction } from '../store/contract.ts';
+import type { Scalar } from '../model/scalar.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { Statement } from '../sql/statement.ts';
+import type { Reader, Transaction } from '../store/contract.ts';
 import { credentialsTable, stateTable } from '../tables/own-tables.ts';
 
 /** What the tokens of callers are held to: a mark that nobody can guess, and the time before which they are void. */

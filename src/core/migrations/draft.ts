@@ -1,5 +1,5 @@
 import stringify from 'json-stringify-pretty-compact';
-import type { StoreKind } from '../model/graph.ts';
+import type { StoreKind } from '../model/service.ts';
 import { scriptText } from '../tables/ddl.ts';
 import type { Ddl } from '../tables/ddl.ts';
 import { shortName } from '../tables/names.ts';

@@ -1,5 +1,5 @@
 import type { Expression } from './expression.ts';
-import type { Relation } from './graph.ts';
+import type { Relation } from './relation.ts';
 
 /** One way to be allowed something. Any one of a list is enough. */
 export type Grant =

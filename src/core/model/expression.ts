@@ -1,6 +1,6 @@
-import type { Field, FieldValue } from './graph.ts';
-import type { Step, Via } from './related.ts';
-import type { Comparison } from '../expression/syntax.ts';
+import type { Field } from './field.ts';
+import type { Step, Via } from './relation.ts';
+import type { FieldValue } from './scalar.ts';
 
 /** What the value of an expression is. All texts are one kind, whatever the type of their field. */
 export type Kind =
@@ -145,3 +145,7 @@ export function childrenOf(expression: Expression): Expression[] {
   }
   return children;
 }
+
+export type Comparison = (typeof COMPARISONS)[number];
+
+export const COMPARISONS = ['=', '<>', '<', '>', '<=', '>='] as const;

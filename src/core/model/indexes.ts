@@ -1,4 +1,7 @@
-import type { Field, Graph, Model, Relation, SortKey } from './graph.ts';
+import type { Field } from './field.ts';
+import type { Graph } from './graph.ts';
+import type { Model, SortKey } from './model.ts';
+import type { Relation } from './relation.ts';
 
 /** Keys in whose order records can be found. */
 export type Ordering = readonly SortKey[];

@@ -1,12 +1,6 @@
-import type { Links, Model, Relation, Reverse } from './graph.ts';
-
-/** How one record leads to another: along its relation, or to the one that refers to it. */
-export type Step = Relation | Reverse;
-
-/** How one record leads to many. */
-export type Via = Links | Reverse;
-
-export const isReverse = (step: Step | Via): step is Reverse => 'source' in step;
+import type { Field } from './field.ts';
+import type { Model } from './model.ts';
+import type { Links, Step, Via } from './relation.ts';
 
 type Relating = Pick<Model, 'relations' | 'links' | 'reverses'>;
 
@@ -40,3 +34,21 @@ export const linksShownAs = (model: Relating, member: string): Links | undefined
 /** The names of all that a record leads to. */
 export const relatedNames = ({ relations, links, reverses }: Relating): string[] =>
   [...relations, ...links, ...reverses].map(({ name }) => name);
+
+/** The field that holds the owner, where it is the record's own: it becomes the caller where nobody gives it. */
+export const ownerField = ({ owner }: Pick<Model, 'owner'>): Field | undefined =>
+  owner?.length === 1 ? owner[0]!.field : undefined;
+
+/** The names of all members of a record that are no other records. */
+export const ownNames = ({ shown, computed, links }: Model): string[] => [
+  ...[...shown, ...computed].map(({ member }) => member),
+  ...links.flatMap(({ member }) => member ?? []),
+];
+
+/** The names of what records show that can't be set: it is stored neither in their own row nor in their links. */
+export const derivedNames = (model: Model): string[] => {
+  const inView = model.views.get('default')!.map(({ name }) => name);
+  return [...new Set([...inView, ...ownNames(model)])].filter(
+    (name) => !model.byMember.has(name) && linksShownAs(model, name) === undefined,
+  );
+};

@@ -1,8 +1,8 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { compareDecimals, decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
-import { noRules } from './rules.ts';
-import type { Field } from './graph.ts';
+import { noRules } from './field.ts';
+import type { Field } from './field.ts';
 import type { TypeName } from './types.ts';
 import { canonical, fromText } from './value.ts';
 

@@ -1,8 +1,9 @@
-import type { FieldValue, ValueSpec } from './graph.ts';
-import { isRecord } from '../declaration/check-shape.ts';
-import { doubleOf, plainDigits, writtenNumber } from '../text/exact-number.ts';
-import { hasFormat } from './formats.ts';
 import { formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
+import { doubleOf, plainDigits, writtenNumber } from '../text/exact-number.ts';
+import { isRecord, quoted, shortened } from '../text/value.ts';
+import type { ValueSpec } from './field.ts';
+import { hasFormat } from './formats.ts';
+import type { FieldValue } from './scalar.ts';
 
 /** What is wrong with a value, and by which rule. */
 export interface Fault {
@@ -148,16 +149,6 @@ function inside(spec: ValueSpec | undefined, value: unknown): FieldValue {
 /** Whether two values in their one form are the same. */
 export const isSame = (one: FieldValue | undefined, other: FieldValue | undefined): boolean =>
   one === other || (typeof one === 'object' && one !== null && JSON.stringify(one) === JSON.stringify(other));
-
-/** A value as an error shows it. */
-export function quoted(value: unknown): string {
-  const digits = writtenNumber(value);
-  return shortened(
-    digits ?? JSON.stringify(value, (_name, inner) => writtenNumber(inner) ?? (inner as unknown)) ?? 'nothing',
-  );
-}
-
-const shortened = (text: string): string => (text.length > 60 ? `${text.slice(0, 57)}…` : text);
 
 const faulty = (rule: string, detail: string): { fault: Fault } => ({ fault: { rule, detail } });
 const wrongType = (wanted: string, value: unknown): { fault: Fault } =>

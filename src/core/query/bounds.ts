@@ -1,7 +1,9 @@
 import type { Expression } from '../model/expression.ts';
-import type { Field, Graph, Model } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
 import { rising, wantedOrders } from '../model/indexes.ts';
 import type { Ordering } from '../model/indexes.ts';
+import type { Model } from '../model/model.ts';
 
 /** What a list asks of the rows of a table, as far as indexes can help. */
 export interface Asked {

@@ -1,5 +1,5 @@
 import { createHmac, createSecretKey, timingSafeEqual } from 'node:crypto';
-import type { FieldValue } from '../model/graph.ts';
+import type { FieldValue } from '../model/scalar.ts';
 
 /** Signs and reads the positions in a list that clients hold. */
 export interface Cursors {

@@ -1,22 +1,21 @@
-import { didYouMean } from '../text/nearest.ts';
+import { filterLanguages } from '../api/parameters.ts';
+import type { ParameterFailure } from '../api/problems.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import { fromJson } from '../expression/json.ts';
 import { parse } from '../expression/parse.ts';
 import type { Scope } from '../expression/scope.ts';
 import { ExpressionError } from '../expression/syntax.ts';
 import type { Syntax } from '../expression/syntax.ts';
-import type { Expression } from '../model/expression.ts';
 import { typedCondition } from '../expression/type.ts';
-import type { Graph, Model } from '../model/graph.ts';
+import type { Expression } from '../model/expression.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { Dialect } from '../sql/dialect.ts';
+import { parseExactly } from '../text/exact-json.ts';
+import { didYouMean } from '../text/nearest.ts';
 import { askedOf } from './bounds.ts';
 import { isCostly } from './cost.ts';
 import type { Condition } from './list-statement.ts';
-import type { Dialect } from '../sql/dialect.ts';
-import { parseExactly } from '../http/request/json-body.ts';
-import type { ParameterFailure } from '../api/problems.ts';
-
-/** The encodings of CQL2 that a filter may have; the first is meant where none is named. */
-export const filterLanguages = ['cql2-text', 'cql2-json'] as const;
 
 /** Reads `filter` and `filter-lang`; undefined where they are wrong, and told. */
 export type FilterReader = (

@@ -1,9 +1,11 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { compile } from '../compile.ts';
-import type { Field, Graph, Model } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
 import { lastKey } from '../model/indexes.ts';
+import type { Model } from '../model/model.ts';
 import { boundsOf } from './bounds.ts';
 import { indexAdvice } from './index-advice.ts';
 

@@ -1,5 +1,7 @@
-import type { Field, Graph, Model } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
 import { rising, wantedOrders } from '../model/indexes.ts';
+import type { Model } from '../model/model.ts';
 import type { Asked } from './bounds.ts';
 
 /** What a list asks for, and whether an index gives it without passing over other records. */

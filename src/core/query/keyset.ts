@@ -1,4 +1,5 @@
-import type { FieldValue, SortKey } from '../model/graph.ts';
+import type { SortKey } from '../model/model.ts';
+import type { FieldValue } from '../model/scalar.ts';
 
 /** A key of the order, and the SQL of its value. */
 export interface OrderedBy extends SortKey {

@@ -1,9 +1,12 @@
 import { LRUCache } from 'lru-cache';
-import type { Occasion } from '../expression/context.ts';
 import type { CompiledExpression } from '../expression/compiled.ts';
-import type { Field, FieldValue, Graph, Model, SortKey } from '../model/graph.ts';
-import type { Statement, StoreValue } from '../store/contract.ts';
+import type { Occasion } from '../expression/context.ts';
+import type { Field } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model, SortKey } from '../model/model.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { Statement, StoreValue } from '../sql/statement.ts';
 import type { Asked, Bounds } from './bounds.ts';
 import { isCostlyToShow } from './cost.ts';
 import type { Wanted } from './index-advice.ts';

@@ -1,9 +1,9 @@
-import type { Model } from '../model/graph.ts';
-import { modelOf } from '../model/graph.ts';
-import type { Shown, ShownMember } from './shown.ts';
 import { expressionOf } from '../access/condition.ts';
 import { hides, reachedKey } from '../access/sight.ts';
 import type { Sight } from '../access/sight.ts';
+import { modelOf } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { Shown, ShownMember } from './shown.ts';
 
 /**
  * What a viewer sees of what is shown: members that they never see are not there, those that they see on some records

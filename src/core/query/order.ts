@@ -1,4 +1,4 @@
-import type { SortKey } from '../model/graph.ts';
+import type { SortKey } from '../model/model.ts';
 import type { Dialect } from '../sql/dialect.ts';
 
 /** An ORDER BY term of a key whose value is `sql`; nulls are last, and first where the order is turned around. */

@@ -1,12 +1,14 @@
 import { compileExpression } from '../expression/compiled.ts';
 import type { CompiledExpression, Standing } from '../expression/compiled.ts';
-import type { Expression } from '../model/expression.ts';
 import type { Occasion } from '../expression/context.ts';
 import { manyJoined, oneJoined } from '../expression/joins.ts';
-import type { Graph, Links, Model, ViewMember } from '../model/graph.ts';
+import type { Expression } from '../model/expression.ts';
 import { modelOf } from '../model/graph.ts';
-import type { StoreValue } from '../store/contract.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model, ViewMember } from '../model/model.ts';
+import type { Links } from '../model/relation.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { StoreValue } from '../sql/statement.ts';
 import { orderTerm } from './order.ts';
 import { DEPTH_OF, MOST_RELATED } from './shown.ts';
 import type { Shown, ShownMember } from './shown.ts';

@@ -1,9 +1,11 @@
 import { isReadByAll } from '../access/open.ts';
 import type { Expression } from '../model/expression.ts';
-import type { Computed, Field, Graph, Links, Model, ViewMember } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
-import { linkedOf, linksShownAs, stepCalled } from '../model/related.ts';
-import type { Step, Via } from '../model/related.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Computed, Model, ViewMember } from '../model/model.ts';
+import { derivedNames, linkedOf, linksShownAs, stepCalled } from '../model/related.ts';
+import type { Links, Step, Via } from '../model/relation.ts';
 
 /** What an answer shows of a record, in the order of its JSON. */
 export type Shown = readonly ShownMember[];
@@ -71,20 +73,6 @@ export function ownMember(model: Model, name: string): ShownMember | undefined {
   const links = linksShownAs(model, name);
   return links && { kind: 'keys', name, links };
 }
-
-/** The names of all members of a record that are no other records. */
-export const ownNames = ({ shown, computed, links }: Model): string[] => [
-  ...[...shown, ...computed].map(({ member }) => member),
-  ...links.flatMap(({ member }) => member ?? []),
-];
-
-/** The names of what records show that can't be set: it is stored neither in their own row nor in their links. */
-export const derivedNames = (model: Model): string[] => {
-  const inView = model.views.get('default')!.map(({ name }) => name);
-  return [...new Set([...inView, ...ownNames(model)])].filter(
-    (name) => !model.byMember.has(name) && linksShownAs(model, name) === undefined,
-  );
-};
 
 /** All that is stored of a record: its row, and the keys that it is linked with. */
 export const storedOf = (model: Model): Shown => [

@@ -1,16 +1,18 @@
+import { MOST_TOLD } from '../api/problems.ts';
+import type { ParameterFailure } from '../api/problems.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import { resolveProperty } from '../expression/property.ts';
 import type { Scope } from '../expression/scope.ts';
 import { ExpressionError } from '../expression/syntax.ts';
 import type { Expression, ValueKind } from '../model/expression.ts';
-import type { Field, Graph, Model } from '../model/graph.ts';
+import { noRules } from '../model/field.ts';
+import type { Field } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
 import { lastKey } from '../model/indexes.ts';
-import { noRules } from '../model/rules.ts';
+import type { Model } from '../model/model.ts';
 import { isScalar } from '../model/types.ts';
-import type { ListKey } from './list-statement.ts';
 import type { Dialect } from '../sql/dialect.ts';
-import { MOST_TOLD } from '../api/problems.ts';
-import type { ParameterFailure } from '../api/problems.ts';
+import type { ListKey } from './list-statement.ts';
 
 /** Reads `sort`; the placeholders of its expressions come after so many others. */
 export type SortReader = (text: string | undefined, before: number, failures: ParameterFailure[]) => readonly ListKey[];

@@ -1,10 +1,12 @@
-import type { Occasion } from '../expression/context.ts';
 import { expressionOf } from '../access/condition.ts';
 import type { Condition } from '../access/condition.ts';
 import { compileExpression } from '../expression/compiled.ts';
-import type { Field, Graph, Model } from '../model/graph.ts';
-import type { Statement, StoreValue } from '../store/contract.ts';
+import type { Occasion } from '../expression/context.ts';
+import type { Field } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { Statement, StoreValue } from '../sql/statement.ts';
 import { isCostly, isCostlyToShow } from './cost.ts';
 import { shownSql } from './shown-sql.ts';
 import { mostRecords, storedOf } from './shown.ts';

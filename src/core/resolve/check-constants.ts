@@ -1,10 +1,12 @@
 import type { Problem } from '../declaration/problem.ts';
-import type { Reporter } from '../declaration/reporter.ts';
 import { reporterOf } from '../declaration/reporter.ts';
-import type { DeclaredModel } from './draft.ts';
-import type { FieldValue, Graph, ValueSpec } from '../model/graph.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import type { ValueSpec } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import { valueReader } from '../rules/schema.ts';
+import type { DeclaredModel } from './draft.ts';
 
 /** Defaults, examples and values of an enum that break the rules of their own field, at whatever depth. */
 export function checkConstants(graph: Graph, models: readonly DeclaredModel[]): Problem[] {

@@ -1,13 +1,15 @@
-import { reporterOf } from '../declaration/reporter.ts';
-import type { Problem } from '../declaration/problem.ts';
+import { revealedBy } from '../access/reveals.ts';
 import type { Path } from '../declaration/document.ts';
-import type { Expression } from '../model/expression.ts';
+import type { Problem } from '../declaration/problem.ts';
+import { reporterOf } from '../declaration/reporter.ts';
 import { fieldExpression } from '../expression/property.ts';
 import type { Grant } from '../model/access.ts';
-import type { DeclaredModel } from './draft.ts';
+import type { Expression } from '../model/expression.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
-import type { Field, Graph, Model } from '../model/graph.ts';
-import { revealedBy } from '../access/reveals.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { DeclaredModel } from './draft.ts';
 
 /** The value that an order goes by: of a relation, the key of its record. */
 function orderedBy(graph: Graph, model: Model, field: Field): Expression {

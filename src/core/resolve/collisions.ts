@@ -1,29 +1,16 @@
+import { LIST_PARAMETERS } from '../api/parameters.ts';
+import type { Problem } from '../declaration/problem.ts';
 import { reporterOf } from '../declaration/reporter.ts';
 import type { Reporter } from '../declaration/reporter.ts';
-import type { Problem } from '../declaration/problem.ts';
-import type { DeclaredModel } from './draft.ts';
-import type { Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { pascalCase } from '../text/names.ts';
+import type { DeclaredModel } from './draft.ts';
 
 /** Path segments that the service itself answers at. */
 const OWN_SEGMENTS = ['tokens', 'me'];
 const OWN_ROOT_SEGMENTS = ['health', 'problems', 'metrics'];
-
-/** Parameters of a list; a field of such a name can't be asked for as `?name=value`. */
-export const LIST_PARAMETERS = [
-  'after',
-  'before',
-  'fields',
-  'filter',
-  'filter-lang',
-  'include',
-  'limit',
-  'offset',
-  'sort',
-  'total',
-  'view',
-] as const;
 
 /** Names that would make two routes, two tables, two columns or two JSON members alike. */
 export function checkNames(graph: Graph, sources: readonly DeclaredModel[]): Problem[] {

@@ -1,10 +1,11 @@
+import type { ModelDeclaration } from '../declaration/declarations.ts';
 import type { Declared } from '../declaration/document.ts';
-import { didYouMean } from '../text/nearest.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { Expression } from '../model/expression.ts';
-import type { ModelDeclaration } from '../declaration/declarations.ts';
+import type { Field } from '../model/field.ts';
+import type { Model } from '../model/model.ts';
+import { didYouMean } from '../text/nearest.ts';
 import { declaredField, serialKey, uuidKey } from './field.ts';
-import type { Field, Model } from '../model/graph.ts';
 import type { DefaultReader } from './value-spec.ts';
 
 /** A model's declaration, sound in its shape, with the document it stands in. */

@@ -1,11 +1,12 @@
-import { didYouMean } from '../text/nearest.ts';
-import { declaredExpression, declaredTemplate } from './expression.ts';
 import { describeKind } from '../expression/kinds.ts';
 import type { Scope } from '../expression/scope.ts';
-import type { DeclaredModel, DrawnOn, Skeleton, Skeletons } from './draft.ts';
-import { stored, usesOwnValues } from './formulas.ts';
-import type { Draw, Field } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
+import type { Draw } from '../model/model.ts';
 import { underscored } from '../text/names.ts';
+import { didYouMean } from '../text/nearest.ts';
+import type { DeclaredModel, DrawnOn, Skeleton, Skeletons } from './draft.ts';
+import { declaredExpression, declaredTemplate } from './expression.ts';
+import { stored, usesOwnValues } from './formulas.ts';
 
 /** The fields that any model draws on, by model and name, as far as they can be told before names are resolved. */
 export const drawnOnBy = (models: readonly DeclaredModel[]): DrawnOn =>

@@ -1,8 +1,8 @@
+import type { FieldDeclaration } from '../declaration/declarations.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { Expression } from '../model/expression.ts';
-import type { FieldDeclaration } from '../declaration/declarations.ts';
-import type { Field, Rules } from '../model/graph.ts';
-import { noRules } from '../model/rules.ts';
+import { noRules } from '../model/field.ts';
+import type { Field, Rules } from '../model/field.ts';
 import { declaredValue } from './value-spec.ts';
 import type { DefaultReader } from './value-spec.ts';
 

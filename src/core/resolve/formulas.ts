@@ -1,13 +1,14 @@
-import { declaredExpression, declaredTemplate } from './expression.ts';
 import { describeKind, isStorable } from '../expression/kinds.ts';
 import type { Scope } from '../expression/scope.ts';
 import { kindOf, walk } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
+import { noRules } from '../model/field.ts';
+import type { ValueSpec } from '../model/field.ts';
+import type { Computed, RecordRule, Template } from '../model/model.ts';
+import { isScalar } from '../model/types.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { Skeleton, Skeletons } from './draft.ts';
-import type { Computed, RecordRule, Template, ValueSpec } from '../model/graph.ts';
-import { noRules } from '../model/rules.ts';
-import { isScalar } from '../model/types.ts';
+import { declaredExpression, declaredTemplate } from './expression.ts';
 
 /** The computed values of all models. One may be made of others, in any order, but not of itself. */
 export interface Formulas {

@@ -1,13 +1,15 @@
-import type { Path } from '../declaration/document.ts';
-import { didYouMean } from '../text/nearest.ts';
-import type { Reporter } from '../declaration/reporter.ts';
-import { declaredExpression } from './expression.ts';
-import type { Scope } from '../expression/scope.ts';
-import type { Access, Grant, Verb } from '../model/access.ts';
-import { verbs } from '../model/access.ts';
 import type { GrantDeclaration, GrantsDeclaration, MayDeclaration } from '../declaration/declarations.ts';
+import type { Path } from '../declaration/document.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import type { Scope } from '../expression/scope.ts';
+import { verbs } from '../model/access.ts';
+import type { Access, Grant, Verb } from '../model/access.ts';
+import type { Identity } from '../model/identity.ts';
+import type { Operation } from '../model/model.ts';
+import type { Relation } from '../model/relation.ts';
+import { didYouMean } from '../text/nearest.ts';
 import type { Skeleton, Skeletons } from './draft.ts';
-import type { Identity, Operation, Relation } from '../model/graph.ts';
+import { declaredExpression } from './expression.ts';
 import { relationPath } from './owner.ts';
 
 /** What the grants of one model are resolved against. */

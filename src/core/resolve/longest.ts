@@ -1,8 +1,9 @@
+import type { Grant } from '../model/access.ts';
 import { isOfLetters, walk } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
-import type { Grant } from '../model/access.ts';
-import type { Field, Model, Rules } from '../model/graph.ts';
-import { USUAL_LONGEST } from './value-spec.ts';
+import { USUAL_LONGEST } from '../model/field.ts';
+import type { Field, Rules } from '../model/field.ts';
+import type { Model } from '../model/model.ts';
 
 /**
  * Bounds texts whose letters the project's own expressions go through, one by one: a service does so with each record,

@@ -1,12 +1,13 @@
-import { didYouMean } from '../text/nearest.ts';
-import type { Reporter } from '../declaration/reporter.ts';
-import type { Expression } from '../model/expression.ts';
-import { verbs } from '../model/access.ts';
 import type { OperationDeclaration, ValueDeclaration } from '../declaration/declarations.ts';
-import type { Skeleton, Skeletons } from './draft.ts';
-import type { Operation, ValueSpec } from '../model/graph.ts';
-import { pluralOf } from '../text/names.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import { verbs } from '../model/access.ts';
+import type { Expression } from '../model/expression.ts';
+import type { ValueSpec } from '../model/field.ts';
+import type { Operation } from '../model/model.ts';
 import { isScalar } from '../model/types.ts';
+import { pluralOf } from '../text/names.ts';
+import { didYouMean } from '../text/nearest.ts';
+import type { Skeleton, Skeletons } from './draft.ts';
 import { declaredValue } from './value-spec.ts';
 import type { DefaultReader } from './value-spec.ts';
 

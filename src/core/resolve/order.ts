@@ -1,4 +1,4 @@
-import type { Model } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 
 /**
  * Models so that each stands after those it refers to; among equals, and around circles, as they were declared. Where a

@@ -1,6 +1,6 @@
+import type { Relation } from '../model/relation.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { Skeleton, Skeletons } from './draft.ts';
-import type { Field, Model, Relation } from '../model/graph.ts';
 
 /** Follows a path of to-one relations (`hut.warden`); tells the first name that is none. */
 export function relationPath(
@@ -27,10 +27,6 @@ export function relationPath(
   }
   return { steps, end: at };
 }
-
-/** The field that holds the owner, where it is the record's own: it becomes the caller where nobody gives it. */
-export const ownerField = ({ owner }: Pick<Model, 'owner'>): Field | undefined =>
-  owner?.length === 1 ? owner[0]!.field : undefined;
 
 /**
  * The relations that lead from a record to its owner. A part without an owner of its own has its whole's; a record of

@@ -1,9 +1,10 @@
-import { didYouMean } from '../text/nearest.ts';
 import type { RelationDeclaration } from '../declaration/declarations.ts';
-import type { Draft, Drafts } from './draft.ts';
-import type { Field, Links, Relation, Reverse } from '../model/graph.ts';
+import { noRules } from '../model/field.ts';
+import type { Field } from '../model/field.ts';
+import type { Links, Relation, Reverse } from '../model/relation.ts';
 import { singularOf, tableOf, underscored } from '../text/names.ts';
-import { noRules } from '../model/rules.ts';
+import { didYouMean } from '../text/nearest.ts';
+import type { Draft, Drafts } from './draft.ts';
 
 /** Every way in which the records of a model are related to others. */
 export interface Related {

@@ -1,7 +1,7 @@
-import { own } from '../text/own.ts';
-import type { Reporter } from '../declaration/reporter.ts';
 import type { ServiceDeclaration } from '../declaration/declarations.ts';
-import type { ServiceSettings, StoreKind } from '../model/graph.ts';
+import type { Reporter } from '../declaration/reporter.ts';
+import type { ServiceSettings, StoreKind } from '../model/service.ts';
+import { own } from '../text/own.ts';
 
 const SHORTEST_KEY = 32;
 const UNITS: Readonly<Record<string, number>> = { kB: 1_000, MB: 1_000_000 };

@@ -1,16 +1,17 @@
-import { own } from '../text/own.ts';
+import type { ValueDeclaration } from '../declaration/declarations.ts';
 import type { Path } from '../declaration/document.ts';
-import { isRecord } from '../declaration/check-shape.ts';
-import { didYouMean } from '../text/nearest.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { Expression } from '../model/expression.ts';
-import type { ValueDeclaration } from '../declaration/declarations.ts';
-import type { FieldValue, Scalar, ValueSpec } from '../model/graph.ts';
-import { patternFault } from './pattern.ts';
-import { noRules } from '../model/rules.ts';
+import { noRules, USUAL_ITEMS } from '../model/field.ts';
+import type { ValueSpec } from '../model/field.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { typeNames, typesOfRule } from '../model/types.ts';
 import type { TypeName } from '../model/types.ts';
 import { canonical } from '../model/value.ts';
+import { didYouMean } from '../text/nearest.ts';
+import { own } from '../text/own.ts';
+import { isRecord } from '../text/value.ts';
+import { patternFault } from './pattern.ts';
 
 /** Reads `{ expr: … }` of a default; undefined where it is wrong, and told. */
 export type DefaultReader = (text: string, spec: ValueSpec, report: Reporter) => Expression | undefined;
@@ -102,10 +103,6 @@ export function declaredValue(
   };
   return { spec, defaultTo };
 }
-
-/** Where nothing is said of it. */
-export const USUAL_ITEMS = 10_000;
-export const USUAL_LONGEST = 10_000;
 
 /** `{ expr: today() }`, which no constant of a scalar type looks like. */
 function expressionOf(value: unknown): string | undefined {

@@ -1,8 +1,10 @@
-import { didYouMean } from '../text/nearest.ts';
 import type { Reporter } from '../declaration/reporter.ts';
+import type { ValueSpec } from '../model/field.ts';
+import type { ViewMember } from '../model/model.ts';
+import { stepCalled, viaCalled } from '../model/related.ts';
+import { isReverse } from '../model/relation.ts';
+import { didYouMean } from '../text/nearest.ts';
 import type { Skeleton, Skeletons } from './draft.ts';
-import type { ValueSpec, ViewMember } from '../model/graph.ts';
-import { isReverse, stepCalled, viaCalled } from '../model/related.ts';
 
 /** What is known of a model's members where views are read. */
 interface Viewed {

@@ -1,4 +1,5 @@
-import type { Graph, Model } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 
 /**
  * The words of the language that are read and checked, and that this version doesn't put to work yet. They are told

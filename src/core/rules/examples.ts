@@ -1,6 +1,7 @@
 import randexp from 'randexp';
+import type { ValueSpec } from '../model/field.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
-import type { FieldValue, ValueSpec } from '../model/graph.ts';
 import { testsOf } from './tests.ts';
 
 /** Values known to be good: those of the samples, by `hut.name`. */

@@ -1,4 +1,4 @@
-import type { ValueSpec } from '../model/graph.ts';
+import type { ValueSpec } from '../model/field.ts';
 import { own } from '../text/own.ts';
 
 /** What to say where a rule of a field fails: the developer's own words, where there are some. */

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import { compile } from '../compile.ts';
-import type { Model } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { bodyReader } from './schema.ts';
 import type { Kind } from './schema.ts';
 

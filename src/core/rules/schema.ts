@@ -1,17 +1,18 @@
 import { mixed, object, ValidationError } from 'yup';
 import type { AnySchema } from 'yup';
-import { describe, isRecord } from '../declaration/check-shape.ts';
-import { nearest } from '../text/nearest.ts';
-import type { Field, FieldValue, Links, Model, ValueSpec } from '../model/graph.ts';
-import { ownerField } from '../resolve/owner.ts';
-import { linkedOf } from '../model/related.ts';
-import { noRules } from '../model/rules.ts';
-import { isWritten } from '../model/types.ts';
-import { USUAL_ITEMS } from '../resolve/value-spec.ts';
-import { derivedNames } from '../query/shown.ts';
-import { canonical, quoted } from '../model/value.ts';
-import type { Failure } from '../api/failure.ts';
 import { MOST_FAILURES, pointerOfPath, pointerTo } from '../api/failure.ts';
+import type { Failure } from '../api/failure.ts';
+import type { ClientKind } from '../api/media-types.ts';
+import { noRules, USUAL_ITEMS } from '../model/field.ts';
+import type { Field, ValueSpec } from '../model/field.ts';
+import type { Model } from '../model/model.ts';
+import { derivedNames, linkedOf, ownerField } from '../model/related.ts';
+import type { Links } from '../model/relation.ts';
+import type { FieldValue } from '../model/scalar.ts';
+import { isWritten } from '../model/types.ts';
+import { canonical } from '../model/value.ts';
+import { nearest } from '../text/nearest.ts';
+import { describe, isRecord, quoted } from '../text/value.ts';
 import { worded } from './message.ts';
 import { testsOf } from './tests.ts';
 import type { RuleTest } from './tests.ts';
@@ -20,7 +21,7 @@ import type { RuleTest } from './tests.ts';
  * The writes of a client; and those with the service's own authority, which may set everything: `load` makes a record,
  * and `amend` changes some of its members.
  */
-export type Kind = 'create' | 'replace' | 'update' | 'load' | 'amend';
+export type Kind = ClientKind | 'load' | 'amend';
 export type Values = Record<string, FieldValue>;
 
 /** A body that was read: what it sets, and what it repeats of that which nobody may change. */

@@ -1,8 +1,10 @@
-import { compareDecimals, decimalOfNumber, parseDecimal } from '../text/decimal.ts';
-import type { FieldValue, Scalar, ValueSpec } from '../model/graph.ts';
+import { USUAL_ITEMS, USUAL_LONGEST } from '../model/field.ts';
+import type { ValueSpec } from '../model/field.ts';
 import { hasFormat } from '../model/formats.ts';
-import { isSame, quoted } from '../model/value.ts';
-import { USUAL_ITEMS, USUAL_LONGEST } from '../resolve/value-spec.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
+import { isSame } from '../model/value.ts';
+import { compareDecimals, decimalOfNumber, parseDecimal } from '../text/decimal.ts';
+import { quoted } from '../text/value.ts';
 
 /** One rule: whether a value keeps it, and what to say where it doesn't. */
 export interface RuleTest {

@@ -1,8 +1,10 @@
 import type { Faker } from '@faker-js/faker';
 import { unitsOf } from '../change/draws.ts';
 import { evaluate } from '../expression/evaluate.ts';
-import type { Draw, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Draw, Model } from '../model/model.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { recordJson } from '../query/statements.ts';
 import type { Store, Transaction } from '../store/contract.ts';
 

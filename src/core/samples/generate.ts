@@ -1,16 +1,20 @@
-import { Faker, base, en } from '@faker-js/faker';
-import type { Changes, Moment } from '../change/contract.ts';
+import { base, en, Faker } from '@faker-js/faker';
+import { HttpProblem } from '../api/problems.ts';
+import type { Changes } from '../change/contract.ts';
 import type { Writes } from '../change/run.ts';
+import type { Moment } from '../change/runtime.ts';
 import { nested } from '../change/work.ts';
 import type { Work } from '../change/work.ts';
-import { HttpProblem } from '../api/problems.ts';
-import type { Field, FieldValue, Graph, Model, Scalar } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
-import { spoken } from '../text/names.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
+import { exampleValue } from '../rules/examples.ts';
 import { bodyReader } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Store, Transaction } from '../store/contract.ts';
-import { exampleValue } from '../rules/examples.ts';
+import { spoken } from '../text/names.ts';
 import { openDraws } from './generate-draws.ts';
 import { plausibleValue } from './plausible.ts';
 

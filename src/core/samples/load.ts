@@ -1,11 +1,14 @@
 import { LRUCache } from 'lru-cache';
+import { HttpProblem } from '../api/problems.ts';
 import type { Writes } from '../change/run.ts';
 import { nested } from '../change/work.ts';
 import type { Work } from '../change/work.ts';
 import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
-import { HttpProblem } from '../api/problems.ts';
-import type { Field, Graph, Model, Scalar } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { Scalar } from '../model/scalar.ts';
 import { readStatement } from '../query/statements.ts';
 import { bodyReader, ownBody } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';

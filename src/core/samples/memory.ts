@@ -1,7 +1,8 @@
-import type { Scalar } from '../model/graph.ts';
-import type { Model } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { Scalar } from '../model/scalar.ts';
 import { fromText } from '../model/value.ts';
-import type { Statement, Store, Transaction } from '../store/contract.ts';
+import type { Statement } from '../sql/statement.ts';
+import type { Store, Transaction } from '../store/contract.ts';
 import { samplesTable } from '../tables/own-tables.ts';
 
 /** What the database remembers of samples, within one load of them. */

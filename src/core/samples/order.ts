@@ -1,4 +1,5 @@
-import type { Field, Graph } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
 import { memberField, memberLinks } from './read.ts';
 import type { SampleRow } from './read.ts';
 

@@ -1,5 +1,7 @@
 import type { Faker } from '@faker-js/faker';
-import type { Field, FieldValue, Model, ValueSpec } from '../model/graph.ts';
+import type { Field, ValueSpec } from '../model/field.ts';
+import type { Model } from '../model/model.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import { isWritten } from '../model/types.ts';
 import { exampleValue, inCase, isSound, onGrid, stepOf } from '../rules/examples.ts';
 

@@ -1,12 +1,14 @@
-import { parse as parseCsv, CsvError } from 'csv-parse/sync';
-import { isRecord } from '../declaration/check-shape.ts';
+import { CsvError, parse as parseCsv } from 'csv-parse/sync';
 import { readDocuments } from '../declaration/document.ts';
 import type { Source } from '../declaration/document.ts';
-import { didYouMean } from '../text/nearest.ts';
 import type { Place, Problem } from '../declaration/problem.ts';
-import type { Field, Graph, Model } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
 import { fromText } from '../model/value.ts';
+import { didYouMean } from '../text/nearest.ts';
+import { isRecord } from '../text/value.ts';
 
 /** One record of a sample file, before its rules are checked. */
 export interface SampleRow {

@@ -1,9 +1,10 @@
-import { didYouMean } from '../text/nearest.ts';
-import type { Field, FieldValue, Scalar } from '../model/graph.ts';
-import { fromText } from '../model/value.ts';
 import { pointerTo } from '../api/failure.ts';
 import type { Failure } from '../api/failure.ts';
+import type { Field } from '../model/field.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
+import { fromText } from '../model/value.ts';
 import type { Values } from '../rules/schema.ts';
+import { didYouMean } from '../text/nearest.ts';
 import { nameOf } from './order.ts';
 import { memberField, memberLinks } from './read.ts';
 import type { RowProblem, SampleRow } from './read.ts';

@@ -1,5 +1,5 @@
 import type { Problem } from '../declaration/problem.ts';
-import type { Model } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { ndjsonRow } from './read.ts';
 import type { SampleRow } from './read.ts';
 

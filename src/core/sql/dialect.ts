@@ -1,7 +1,8 @@
 import type { ValueKind } from '../model/expression.ts';
+import type { Field, ValueSpec } from '../model/field.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import type { ExpressionDialect } from './expression-dialect.ts';
-import type { Field, FieldValue, ValueSpec } from '../model/graph.ts';
-import type { StoreValue } from '../store/contract.ts';
+import type { StoreValue } from './statement.ts';
 
 /** What the form of a value in JSON depends on. */
 export type Spec = Pick<ValueSpec, 'type' | 'scale' | 'rules'>;

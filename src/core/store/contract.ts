@@ -1,24 +1,8 @@
 import type { Dialect } from '../sql/dialect.ts';
+import type { Row, Statement, StoreValue } from '../sql/statement.ts';
 import type { Ddl } from '../tables/ddl.ts';
 import type { Description } from '../tables/description.ts';
 import type { Table } from '../tables/table.ts';
-
-/** A value as a database driver takes it. */
-export type StoreValue = string | number | bigint | boolean | null;
-
-export type Row = readonly StoreValue[];
-
-/**
- * A statement with placeholders. It is made once and kept: a store prepares it when it first meets it, and finds it
- * again by its identity.
- */
-export interface Statement {
-  readonly sql: string;
-  /** It may have to go through many rows, and must not hold up quick ones. */
-  readonly slow?: boolean;
-  /** Its answer is quick and short: it may share a connection with others. */
-  readonly light?: boolean;
-}
 
 /** Whom a read is for: slow ones are handed out fairly among them, and given up once nobody waits any more. */
 export interface Requester {

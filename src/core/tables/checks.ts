@@ -1,6 +1,7 @@
-import { decimalOfNumber, rescale } from '../text/decimal.ts';
-import type { Field, Scalar } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
+import type { Scalar } from '../model/scalar.ts';
 import { isWritten } from '../model/types.ts';
+import { decimalOfNumber, rescale } from '../text/decimal.ts';
 import type { Check, LimitRule } from './table.ts';
 
 /**

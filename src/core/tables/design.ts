@@ -1,7 +1,10 @@
-import type { Graph, Links, Model, ValueSpec } from '../model/graph.ts';
+import type { ValueSpec } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
 import { rising, wantedOrders } from '../model/indexes.ts';
 import type { Ordering } from '../model/indexes.ts';
+import type { Model } from '../model/model.ts';
+import type { Links } from '../model/relation.ts';
 import { checksOf } from './checks.ts';
 import { makeNames } from './names.ts';
 import type { Names } from './names.ts';

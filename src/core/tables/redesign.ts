@@ -1,4 +1,4 @@
-import type { FieldValue } from '../model/graph.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import { conversionOf, isSameInside } from './conversion.ts';
 import type { Conversion } from './conversion.ts';
 import { withNewNames } from './inside.ts';

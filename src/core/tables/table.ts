@@ -1,4 +1,4 @@
-import type { Scalar } from '../model/graph.ts';
+import type { Scalar } from '../model/scalar.ts';
 import type { TypeName } from '../model/types.ts';
 
 /** A table as the models need it, in no database's own words. */

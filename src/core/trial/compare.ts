@@ -1,7 +1,8 @@
-import type { Graph, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import type { Step, Via } from '../model/related.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { stepCalled, viaCalled } from '../model/related.ts';
+import type { Step, Via } from '../model/relation.ts';
 import { MOST_RELATED } from '../query/shown.ts';
 import type { Answer, Fault } from './answer.ts';
 import { faultOf } from './judge.ts';

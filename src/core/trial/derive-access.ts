@@ -1,10 +1,10 @@
 import type { Verb } from '../model/access.ts';
-import type { Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { linkedOf, relatedNames } from '../model/related.ts';
+import { exampleValue } from '../rules/examples.ts';
 import { isSettable } from '../rules/schema.ts';
 import type { Answer, Fault } from './answer.ts';
-import { exampleValue } from '../rules/examples.ts';
 import type { Case, Step } from './case.ts';
 import { recordFaults, recordsOf, relatedCalled, totalFaults } from './compare.ts';
 import { faultOf } from './judge.ts';

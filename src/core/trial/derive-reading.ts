@@ -1,8 +1,10 @@
-import { filterable, sortable } from '../http/request/list-request.ts';
-import { compareDecimals, parseDecimal } from '../text/decimal.ts';
-import type { Field, FieldValue, Model, ValueSpec } from '../model/graph.ts';
+import type { Field, ValueSpec } from '../model/field.ts';
+import type { Model } from '../model/model.ts';
 import { relatedNames } from '../model/related.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import { isScalar } from '../model/types.ts';
+import { filterable, sortable } from '../query/listable.ts';
+import { compareDecimals, parseDecimal } from '../text/decimal.ts';
 import type { Answer, Fault } from './answer.ts';
 import type { Case, Step } from './case.ts';
 import { recordFaults, recordsOf, relatedCalled, totalFaults } from './compare.ts';

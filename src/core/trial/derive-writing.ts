@@ -1,12 +1,12 @@
 import { amountField } from '../change/draws.ts';
-import type { Draw, Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Draw, Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
 import { isNeeded, isSettable } from '../rules/schema.ts';
 import type { Answer, Fault } from './answer.ts';
 import type { Body, Case, Expectation, Kept, Step } from './case.ts';
-import type { Maker, Making } from './make.ts';
 import { faultOf, sameAs } from './judge.ts';
+import type { Maker, Making } from './make.ts';
 import { pathOf } from './paths.ts';
 
 /** What an answer has under `data`. */

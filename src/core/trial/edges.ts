@@ -1,8 +1,9 @@
-import { compareDecimals, decimalOfNumber, parseDecimal } from '../text/decimal.ts';
-import type { FieldValue, Scalar, ValueSpec } from '../model/graph.ts';
+import type { ValueSpec } from '../model/field.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { isWritten } from '../model/types.ts';
-import { longestOf, testsOf } from '../rules/tests.ts';
 import { exampleValue, inCase, isSound, onGrid, stepOf, textOf } from '../rules/examples.ts';
+import { longestOf, testsOf } from '../rules/tests.ts';
+import { compareDecimals, decimalOfNumber, parseDecimal } from '../text/decimal.ts';
 
 /** A value that stands on the edge of a rule, or just past it. */
 export interface Edge {

@@ -1,4 +1,4 @@
-import { describe } from '../declaration/check-shape.ts';
+import { describe } from '../text/value.ts';
 import type { Answer, Fault } from './answer.ts';
 import type { Expectation } from './case.ts';
 import { withKept } from './kept.ts';

@@ -1,6 +1,7 @@
 import { evaluate } from '../expression/evaluate.ts';
 import type { Expression } from '../model/expression.ts';
-import type { FieldValue, Model } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import { isKept } from './case.ts';
 import type { Body } from './case.ts';
 

@@ -1,10 +1,13 @@
 import { amountField } from '../change/draws.ts';
-import type { Field, FieldValue, Graph, Model } from '../model/graph.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
-import { isSettable } from '../rules/schema.ts';
-import type { Body, Step } from './case.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import { exampleValue, plenty } from '../rules/examples.ts';
 import type { KnownValues } from '../rules/examples.ts';
+import { isSettable } from '../rules/schema.ts';
+import type { Body, Step } from './case.ts';
 import { keepsRules } from './keeps-rules.ts';
 import { pathOf } from './paths.ts';
 

@@ -1,5 +1,5 @@
 import { own } from '../text/own.ts';
-import { isRecord } from '../declaration/check-shape.ts';
+import { isRecord } from '../text/value.ts';
 import type { Fault } from './answer.ts';
 import { faultOf, sameAs } from './judge.ts';
 

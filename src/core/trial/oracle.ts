@@ -1,10 +1,13 @@
 import type { Caller } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import type { Grant, Verb } from '../model/access.ts';
-import type { FieldValue, Graph, Links, Model, Relation } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
-import { isReverse, linkedOf } from '../model/related.ts';
-import type { Step, Via } from '../model/related.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import { linkedOf } from '../model/related.ts';
+import { isReverse } from '../model/relation.ts';
+import type { Links, Relation, Step, Via } from '../model/relation.ts';
+import type { FieldValue } from '../model/scalar.ts';
 
 export type Row = Readonly<Record<string, FieldValue>>;
 type Grants = readonly Grant[];

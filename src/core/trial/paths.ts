@@ -1,5 +1,6 @@
 import { collectionPath } from '../api/endpoints.ts';
-import type { Graph, Model } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import type { Row } from './oracle.ts';
 
 /** The text of the key of a record. */

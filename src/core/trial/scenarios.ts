@@ -1,13 +1,14 @@
-import { isRecord, checkShape } from '../declaration/check-shape.ts';
+import type { Method } from '../api/endpoints.ts';
+import { checkShape } from '../declaration/check-shape.ts';
 import { readDocuments } from '../declaration/document.ts';
 import type { Path, Source } from '../declaration/document.ts';
-import { didYouMean } from '../text/nearest.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { reporterOf } from '../declaration/reporter.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import { trialShape } from '../declaration/trial-shape.ts';
-import type { Method } from '../api/endpoints.ts';
 import type { Graph } from '../model/graph.ts';
+import { didYouMean } from '../text/nearest.ts';
+import { isRecord } from '../text/value.ts';
 import type { Answer, Fault } from './answer.ts';
 import type { Body, Case, Step } from './case.ts';
 import { faultOf } from './judge.ts';

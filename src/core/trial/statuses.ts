@@ -1,7 +1,7 @@
 import { isReadByAll } from '../access/open.ts';
 import type { Grant, Verb } from '../model/access.ts';
-import type { Model } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
 import { isSettable } from '../rules/schema.ts';
 import type { Fault } from './answer.ts';

@@ -1,12 +1,14 @@
-import type { Caller } from '../expression/context.ts';
 import { clientScope } from '../access/client-scope.ts';
 import { sightOf } from '../access/sight.ts';
 import { SERVICE } from '../access/viewer.ts';
+import type { Caller } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import { parse } from '../expression/parse.ts';
 import { typedCondition } from '../expression/type.ts';
 import type { Expression } from '../model/expression.ts';
-import type { FieldValue, Graph, Model } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { FieldValue } from '../model/scalar.ts';
 import { oracleOf } from './oracle.ts';
 import type { Oracle, Row } from './oracle.ts';
 

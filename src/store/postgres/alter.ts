@@ -1,11 +1,11 @@
 import type { PoolClient } from 'pg';
-import type { Alteration, Transaction } from '../../core/store/contract.ts';
 import { StoreError } from '../../core/store/contract.ts';
+import type { Alteration, Transaction } from '../../core/store/contract.ts';
 import { scriptText } from '../../core/tables/ddl.ts';
 import { noDecisions, redesign } from '../../core/tables/redesign.ts';
+import { scriptEnded } from '../base/options.ts';
 import { postgresDdl } from './ddl.ts';
 import { describe } from './describe.ts';
-import { scriptEnded } from '../options.ts';
 import { storeError } from './errors.ts';
 import { moveOn } from './held.ts';
 import { isLockFault, LOCK_MS } from './locked.ts';

@@ -1,14 +1,14 @@
 import type { Ddl } from '../../core/tables/ddl.ts';
-import type { ColumnChange, TableChange } from '../../core/tables/redesign.ts';
 import { isIn, isUnchanged } from '../../core/tables/redesign.ts';
+import type { ColumnChange, TableChange } from '../../core/tables/redesign.ts';
 import type { Check, Column, Table } from '../../core/tables/table.ts';
-import { newValue } from '../converted.ts';
-import type { ConversionSpelling } from '../converted.ts';
-import { countSql } from '../count-sql.ts';
-import { moveSql } from '../move-sql.ts';
-import { quoteName as name } from '../quote.ts';
-import { rememberedSql } from '../remembered-sql.ts';
-import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../table-sql.ts';
+import { newValue } from '../sql/converted.ts';
+import type { ConversionSpelling } from '../sql/converted.ts';
+import { countSql } from '../sql/count.ts';
+import { moveSql } from '../sql/move.ts';
+import { quoteName as name } from '../sql/quote.ts';
+import { rememberedSql } from '../sql/remembered.ts';
+import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../sql/tables.ts';
 import { asText, converted, inside } from './convert.ts';
 import * as sql from './tables.ts';
 

@@ -1,8 +1,8 @@
-import type { Dialect, ObjectMember } from '../../core/sql/dialect.ts';
-import type { Field } from '../../core/model/graph.ts';
+import type { Field } from '../../core/model/field.ts';
 import { isNested } from '../../core/model/types.ts';
-import { soleCondition, unconditional } from '../members.ts';
-import { quoteName, quoteText } from '../quote.ts';
+import type { Dialect, ObjectMember } from '../../core/sql/dialect.ts';
+import { soleCondition, unconditional } from '../sql/members.ts';
+import { quoteName, quoteText } from '../sql/quote.ts';
 import { postgresExpressions } from './expression.ts';
 
 /** A column's value as `row_to_json` must be given it, so that the JSON shows the field's own form. */

@@ -1,9 +1,9 @@
-import type { ExpressionDialect } from '../../core/sql/expression-dialect.ts';
 import { MOST_EXPONENT, MOST_INTEGER, MOST_UNITS, POWER_BOUNDS } from '../../core/expression/numbers.ts';
 import type { Kind, ValueKind } from '../../core/model/expression.ts';
-import { formatDecimal } from '../../core/text/decimal.ts';
+import type { ExpressionDialect } from '../../core/sql/expression-dialect.ts';
 import { lettersTable } from '../../core/tables/own-tables.ts';
-import { quoteName, quoteText } from '../quote.ts';
+import { formatDecimal } from '../../core/text/decimal.ts';
+import { quoteName, quoteText } from '../sql/quote.ts';
 
 const types: Readonly<Record<Kind, string>> = {
   text: 'text',

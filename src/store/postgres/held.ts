@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import type { ClientBase } from 'pg';
-import { quoteText } from '../quote.ts';
+import { quoteText } from '../sql/quote.ts';
 
 /*
  * A view that is read for its name alone: each migration that changes the tables gives it another. Statements name it

@@ -1,5 +1,5 @@
 import pg from 'pg';
-import type { StoreValue } from '../../core/store/contract.ts';
+import type { StoreValue } from '../../core/sql/statement.ts';
 
 type Result = pg.QueryArrayResult<StoreValue[]>;
 

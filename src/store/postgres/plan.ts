@@ -1,5 +1,6 @@
-import type { Statement, Store, StoreValue, Transaction } from '../../core/store/contract.ts';
-import type { Plan, PlanStep } from '../plan.ts';
+import type { Statement, StoreValue } from '../../core/sql/statement.ts';
+import type { Store, Transaction } from '../../core/store/contract.ts';
+import type { Plan, PlanStep } from '../base/plan.ts';
 
 /** A node of EXPLAIN (FORMAT JSON), as far as it is told. */
 interface Node {

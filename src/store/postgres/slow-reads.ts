@@ -1,6 +1,6 @@
 import type pg from 'pg';
 import type { Requester } from '../../core/store/contract.ts';
-import { makeFairLine } from '../fair-line.ts';
+import { makeFairLine } from '../base/fair-line.ts';
 import type { Queryable } from './pipes.ts';
 
 /** Asks for a read that may take long, on one of the connections for such. */

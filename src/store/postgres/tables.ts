@@ -1,12 +1,12 @@
-import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
-import type { FieldValue } from '../../core/model/graph.ts';
+import type { FieldValue } from '../../core/model/scalar.ts';
 import { isNested } from '../../core/model/types.ts';
 import { shortName } from '../../core/tables/names.ts';
 import type { Fill } from '../../core/tables/redesign.ts';
 import type { Check, Column, Reference, Table } from '../../core/tables/table.ts';
-import { checkSql } from '../check-sql.ts';
-import { quoteName as name, quoteText } from '../quote.ts';
-import { ON_DELETE } from '../table-sql.ts';
+import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
+import { checkSql } from '../sql/check.ts';
+import { quoteName as name, quoteText } from '../sql/quote.ts';
+import { ON_DELETE } from '../sql/tables.ts';
 
 /** As many digits as whole numbers of 64 bits hold: the same bound on every store. */
 const MOST_DIGITS = 18;

@@ -1,15 +1,15 @@
 import Database from 'libsql';
-import type { Alteration, Transaction } from '../../core/store/contract.ts';
-import { StoreError } from '../../core/store/contract.ts';
 import { codeOf, firstDrop } from '../../core/migrations/ends-transaction.ts';
+import { StoreError } from '../../core/store/contract.ts';
+import type { Alteration, Transaction } from '../../core/store/contract.ts';
 import type { Table } from '../../core/tables/table.ts';
-import { scriptEnded } from '../options.ts';
-import { quoteName } from '../quote.ts';
+import { scriptEnded } from '../base/options.ts';
+import { quoteName } from '../sql/quote.ts';
+import { createIndexes } from '../sql/tables.ts';
 import { describe } from './describe.ts';
 import type { SchemaRow } from './describe.ts';
 import { moveOn } from './held.ts';
 import type { Held } from './held.ts';
-import { createIndexes } from '../table-sql.ts';
 import { createTable } from './tables.ts';
 
 type Connection = InstanceType<typeof Database>;

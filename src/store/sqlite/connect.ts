@@ -1,5 +1,5 @@
 import Database from 'libsql';
-import type { Row, StoreValue } from '../../core/store/contract.ts';
+import type { Row, StoreValue } from '../../core/sql/statement.ts';
 import { hasDoubles, withDoubles } from './double.ts';
 
 export type Connection = InstanceType<typeof Database>;

@@ -1,4 +1,4 @@
-import type { Row, Statement, StoreValue } from '../../core/store/contract.ts';
+import type { Row, Statement, StoreValue } from '../../core/sql/statement.ts';
 import { allRows, firstRow, prepare } from './connect.ts';
 import type { Connection, Prepared } from './connect.ts';
 

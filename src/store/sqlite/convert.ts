@@ -1,9 +1,9 @@
 import { conversionOf } from '../../core/tables/conversion.ts';
 import type { Column } from '../../core/tables/table.ts';
-import type { Converted } from '../converted.ts';
-import { convertedInside, sourceText } from '../inside-sql.ts';
-import type { InsideSpelling, JsonKind } from '../inside-sql.ts';
-import { quoteText } from '../quote.ts';
+import type { Converted } from '../sql/converted.ts';
+import { convertedInside, sourceText } from '../sql/inside.ts';
+import type { InsideSpelling, JsonKind } from '../sql/inside.ts';
+import { quoteText } from '../sql/quote.ts';
 import { decimalText } from './dialect.ts';
 
 const MOST = 2 ** 53 - 1;

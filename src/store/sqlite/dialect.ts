@@ -1,7 +1,7 @@
-import type { Dialect, ObjectMember, Spec } from '../../core/sql/dialect.ts';
-import { soleCondition, unconditional } from '../members.ts';
 import { isNested } from '../../core/model/types.ts';
-import { quoteName, quoteText } from '../quote.ts';
+import type { Dialect, ObjectMember, Spec } from '../../core/sql/dialect.ts';
+import { soleCondition, unconditional } from '../sql/members.ts';
+import { quoteName, quoteText } from '../sql/quote.ts';
 import { doubleJson } from './double.ts';
 import { sqliteExpressions } from './expression.ts';
 

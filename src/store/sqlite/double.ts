@@ -1,4 +1,4 @@
-import type { Row, StoreValue } from '../../core/store/contract.ts';
+import type { Row, StoreValue } from '../../core/sql/statement.ts';
 
 /*
  * SQLite cannot write the shortest digits of every double: it rounds some of them wrongly, half-way between two

@@ -1,5 +1,5 @@
 import { StoreError } from '../../core/store/contract.ts';
-import { otherHand } from '../options.ts';
+import { otherHand } from '../base/options.ts';
 
 /**
  * Tables, columns, rules and triggers that are not as the tool has made them: it asks for nothing that is not there.

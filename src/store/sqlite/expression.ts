@@ -1,7 +1,7 @@
-import type { ExpressionDialect } from '../../core/sql/expression-dialect.ts';
 import { MOST_EXPONENT, MOST_INTEGER, MOST_UNITS, POWER_BOUNDS } from '../../core/expression/numbers.ts';
+import type { ExpressionDialect } from '../../core/sql/expression-dialect.ts';
 import { lettersTable } from '../../core/tables/own-tables.ts';
-import { quoteName, quoteText } from '../quote.ts';
+import { quoteName, quoteText } from '../sql/quote.ts';
 
 /**
  * Decimals are whole numbers of their smallest unit, booleans 1 and 0, dates and times text. Nothing here repeats the

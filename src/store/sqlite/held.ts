@@ -1,8 +1,8 @@
 import { randomUUID } from 'node:crypto';
 import type { Transaction } from '../../core/store/contract.ts';
 import { stateTable } from '../../core/tables/own-tables.ts';
-import { tablesMoved } from '../options.ts';
-import { quoteName as name, quoteText } from '../quote.ts';
+import { tablesMoved } from '../base/options.ts';
+import { quoteName as name, quoteText } from '../sql/quote.ts';
 import type { Connected } from './connected.ts';
 
 /** The row whose value is another whenever a migration has changed the tables. */

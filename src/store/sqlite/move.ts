@@ -1,5 +1,5 @@
 import type { Move } from '../../core/tables/redesign.ts';
-import { moveSql } from '../move-sql.ts';
+import { moveSql } from '../sql/move.ts';
 import { conversions } from './tables.ts';
 
 /** A random UUID (RFC 9562, version 4). */

@@ -1,5 +1,6 @@
-import type { Statement, Store, StoreValue } from '../../core/store/contract.ts';
-import type { Plan, PlanStep } from '../plan.ts';
+import type { Statement, StoreValue } from '../../core/sql/statement.ts';
+import type { Store } from '../../core/store/contract.ts';
+import type { Plan, PlanStep } from '../base/plan.ts';
 
 /** SQLite says the same of large tables as of small ones: it counts no rows unless it was told to. */
 export async function planOf(store: Store, { sql }: Statement, values: readonly StoreValue[]): Promise<Plan> {

@@ -1,4 +1,4 @@
-import { tooManyWriters } from '../options.ts';
+import { tooManyWriters } from '../base/options.ts';
 
 /** Runs work one at a time, in the order of asking. */
 export type Queue = <Result>(work: () => Promise<Result>, mayWait?: boolean) => Promise<Result>;

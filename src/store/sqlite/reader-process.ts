@@ -1,5 +1,5 @@
 import { LRUCache } from 'lru-cache';
-import type { Row, StoreValue } from '../../core/store/contract.ts';
+import type { Row, StoreValue } from '../../core/sql/statement.ts';
 import { allRows, connect, firstRow, prepare } from './connect.ts';
 import type { Prepared } from './connect.ts';
 

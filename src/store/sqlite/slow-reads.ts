@@ -1,9 +1,10 @@
 import { fork } from 'node:child_process';
 import type { ChildProcess } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
-import type { Requester, Row, Statement, StoreValue } from '../../core/store/contract.ts';
+import type { Row, Statement, StoreValue } from '../../core/sql/statement.ts';
 import { StoreError } from '../../core/store/contract.ts';
-import { makeFairLine } from '../fair-line.ts';
+import type { Requester } from '../../core/store/contract.ts';
+import { makeFairLine } from '../base/fair-line.ts';
 import { storeError } from './errors.ts';
 import type { Ask, Told } from './reader-process.ts';
 

@@ -1,12 +1,12 @@
-import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
-import type { FieldValue } from '../../core/model/graph.ts';
+import type { FieldValue } from '../../core/model/scalar.ts';
 import { isNested } from '../../core/model/types.ts';
 import type { Fill } from '../../core/tables/redesign.ts';
 import type { Check, Column, Reference, Table } from '../../core/tables/table.ts';
-import { checkSql } from '../check-sql.ts';
-import type { ConversionSpelling } from '../converted.ts';
-import { quoteName, quoteText } from '../quote.ts';
-import { ON_DELETE } from '../table-sql.ts';
+import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
+import { checkSql } from '../sql/check.ts';
+import type { ConversionSpelling } from '../sql/converted.ts';
+import { quoteName, quoteText } from '../sql/quote.ts';
+import { ON_DELETE } from '../sql/tables.ts';
 import { asText, converted } from './convert.ts';
 import { units } from './dialect.ts';
 

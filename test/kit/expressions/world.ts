@@ -1,8 +1,9 @@
-import type { Values } from '../../../src/core/expression/evaluate.ts';
 import { compile } from '../../../src/core/compile.ts';
-import type { Scope } from '../../../src/core/expression/scope.ts';
+import type { Values } from '../../../src/core/expression/evaluate.ts';
 import { letters } from '../../../src/core/expression/letters.ts';
-import type { FieldValue, Graph } from '../../../src/core/model/graph.ts';
+import type { Scope } from '../../../src/core/expression/scope.ts';
+import type { Graph } from '../../../src/core/model/graph.ts';
+import type { FieldValue } from '../../../src/core/model/scalar.ts';
 
 /** Models with a field of every kind that expressions know, and every kind of relation. */
 export const MODELS = `

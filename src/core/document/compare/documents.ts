@@ -1,8 +1,8 @@
-import { isRecord } from '../../declaration/check-shape.ts';
-import { compareSchemas } from './schemas.ts';
-import type { Pair, Way } from './schemas.ts';
+import { isRecord } from '../../text/value.ts';
 import { listOf, mapOf, resolved } from './resolve.ts';
 import type { Tree } from './resolve.ts';
+import { compareSchemas } from './schemas.ts';
+import type { Pair, Way } from './schemas.ts';
 
 /** Something that is not as it was. */
 export interface Change {
@@ -76,8 +76,10 @@ function operationsOf(document: Tree): Map<string, Operation> {
   return operations;
 }
 
-// eslint-disable-line @typescript-eslint/consistent-type-definitions
-type Documents = { readonly before: Tree; readonly after: Tree };
+interface Documents {
+  readonly before: Tree;
+  readonly after: Tree;
+}
 type Tell = (what: string, breaking: boolean, depth?: number) => void;
 
 function compareOperations(documents: Documents, old: Operation, now: Operation, tell: Tell): void {

@@ -1,4 +1,5 @@
-import { isRecord } from '../../declaration/check-shape.ts';
+import { isRecord } from '../../text/value.ts';
+
 /** An object of a document, or a schema in it. */
 export type Tree = Readonly<Record<string, unknown>>;
 

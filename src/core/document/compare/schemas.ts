@@ -1,4 +1,4 @@
-import { isRecord } from '../../declaration/check-shape.ts';
+import { isRecord } from '../../text/value.ts';
 import { listOf, mapOf, resolved } from './resolve.ts';
 import type { Tree } from './resolve.ts';
 

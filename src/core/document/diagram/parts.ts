@@ -1,4 +1,6 @@
-import type { Field, Graph, Model } from '../../model/graph.ts';
+import type { Field } from '../../model/field.ts';
+import type { Graph } from '../../model/graph.ts';
+import type { Model } from '../../model/model.ts';
 
 /** One line in a box: a member of a record, its type, and a mark. */
 export interface BoxLine {

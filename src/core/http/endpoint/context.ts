@@ -1,14 +1,14 @@
-import type { Moment } from '../../change/contract.ts';
+import type { Asker } from '../../access/principal.ts';
+import type { Reply, Request } from '../../api/message.ts';
 import type { Code } from '../../change/code.ts';
 import type { Writes } from '../../change/run.ts';
+import type { Moment } from '../../change/runtime.ts';
 import type { Work } from '../../change/work.ts';
 import type { Hashing } from '../../identity/hashing.ts';
 import type { Graph } from '../../model/graph.ts';
 import type { Cursors } from '../../query/cursor.ts';
 import type { Store } from '../../store/contract.ts';
-import type { Asker } from '../../access/authorization.ts';
 import type { EntityTags } from '../request/entity-tag.ts';
-import type { Reply, Request } from '../../api/message.ts';
 
 /** What the records of all models are served with. */
 export interface Serving {

@@ -1,21 +1,22 @@
-import type { Occasion } from '../../expression/context.ts';
 import { both, expressionOf } from '../../access/condition.ts';
 import type { Condition } from '../../access/condition.ts';
+import type { Asker } from '../../access/principal.ts';
 import { bySight, mayBoth } from '../../access/sight.ts';
 import type { Sight } from '../../access/sight.ts';
+import { hasLives, journaledMembers } from '../../change/journal.ts';
 import { compileExpression } from '../../expression/compiled.ts';
 import type { CompiledExpression } from '../../expression/compiled.ts';
+import type { Occasion } from '../../expression/context.ts';
 import { kindOf } from '../../model/expression.ts';
-import type { FieldValue, Model, Scalar } from '../../model/graph.ts';
 import { modelOf } from '../../model/graph.ts';
+import type { Model } from '../../model/model.ts';
 import { linkedOf } from '../../model/related.ts';
+import type { FieldValue, Scalar } from '../../model/scalar.ts';
 import { canonical } from '../../model/value.ts';
 import { thereStatement } from '../../query/statements.ts';
-import type { Statement } from '../../store/contract.ts';
-import type { Asker } from '../../access/authorization.ts';
-import { hasLives, journaledMembers } from '../../change/journal.ts';
-import { BETWEEN } from './page-reply.ts';
+import type { Statement } from '../../sql/statement.ts';
 import type { Serving } from './context.ts';
+import { BETWEEN } from './page-reply.ts';
 
 /** What may be known of a record by somebody, be it there or deleted. */
 interface State {

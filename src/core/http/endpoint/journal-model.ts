@@ -1,10 +1,12 @@
 import { fieldExpression } from '../../expression/property.ts';
+import type { Access, Grant } from '../../model/access.ts';
 import { kindOf, plain } from '../../model/expression.ts';
 import type { Expression } from '../../model/expression.ts';
-import type { Access, Grant } from '../../model/access.ts';
-import type { Field, Graph, Model } from '../../model/graph.ts';
+import { noRules } from '../../model/field.ts';
+import type { Field } from '../../model/field.ts';
 import { modelOf } from '../../model/graph.ts';
-import { noRules } from '../../model/rules.ts';
+import type { Graph } from '../../model/graph.ts';
+import type { Model } from '../../model/model.ts';
 import { journalTable } from '../../tables/own-tables.ts';
 
 const required = { ...noRules, required: true, immutable: true, readOnly: true };

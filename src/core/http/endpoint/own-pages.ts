@@ -1,15 +1,14 @@
-import { documentJson, documentYaml, openApi } from '../../document/openapi.ts';
-import type { Sample } from '../../document/documented.ts';
-import type { Graph } from '../../model/graph.ts';
-import type { Statement, Store } from '../../store/contract.ts';
 import { allEndpoints } from '../../api/endpoints.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
-import { isNamed } from '../request/entity-tag.ts';
-import type { EntityTags } from '../request/entity-tag.ts';
 import { HttpProblem, problemTypes, refuseParameters } from '../../api/problems.ts';
 import type { ProblemName } from '../../api/problems.ts';
+import type { Graph } from '../../model/graph.ts';
+import type { Statement } from '../../sql/statement.ts';
+import type { Store } from '../../store/contract.ts';
 import { problemPage } from '../problem-reply.ts';
+import { isNamed } from '../request/entity-tag.ts';
+import type { EntityTags } from '../request/entity-tag.ts';
 
 type OwnPages = (request: Request, path: string, query: string) => Promise<Reply | undefined>;
 
@@ -17,31 +16,28 @@ export interface OwnPagesOptions {
   readonly graph: Graph;
   readonly store: Store;
   readonly tags: EntityTags;
-  /** The first record of each model's samples, for the examples of the document. */
-  samples(): ReadonlyMap<string, Sample>;
+  /** The texts of the OpenAPI document. Each is written when somebody asks for it first, and kept. */
+  readonly documents: { json(): string; yaml(): string };
 }
 
 const ALLOW = 'GET, HEAD, OPTIONS';
 const PROBE: Statement = { sql: 'SELECT 1' };
 
 /** What a service answers about itself: its index, its document, its health and the pages of its problems. */
-export function makeOwnPages({ graph, store, tags, samples }: OwnPagesOptions): OwnPages {
+export function makeOwnPages({ graph, store, tags, documents }: OwnPagesOptions): OwnPages {
   const json = (value: unknown): Reply => ({ status: 200, headers: JSON_HEADERS, body: JSON.stringify(value) });
   const healthy = json({ data: { status: 'ok' } });
   const pages = new Map<string, (request: Request) => Reply | Promise<Reply>>();
   const fixed = (path: string, reply: Reply): void => void pages.set(path, () => reply);
 
   fixed('/', json({ data: indexOf(graph) }));
-  // Made when somebody asks for it first: a service that nobody asks for it starts the sooner.
-  let made: object | undefined;
-  const document = (): object => (made ??= openApi(graph, samples()));
   pages.set(
     '/openapi.json',
-    tagged('application/json', () => documentJson(document()), tags),
+    tagged('application/json', () => documents.json(), tags),
   );
   pages.set(
     '/openapi.yaml',
-    tagged('application/yaml', () => documentYaml(document()), tags),
+    tagged('application/yaml', () => documents.yaml(), tags),
   );
   fixed('/health/live', healthy);
   pages.set('/health/ready', async () => {

@@ -1,10 +1,10 @@
-import type { FieldValue } from '../../model/graph.ts';
-import type { Cursors } from '../../query/cursor.ts';
-import type { ListStatement } from '../../query/list-statement.ts';
-import type { Row } from '../../store/contract.ts';
-import type { ListRequest } from '../request/list-request.ts';
 import { JSON_HEADERS } from '../../api/message.ts';
 import type { Reply } from '../../api/message.ts';
+import type { FieldValue } from '../../model/scalar.ts';
+import type { Cursors } from '../../query/cursor.ts';
+import type { ListStatement } from '../../query/list-statement.ts';
+import type { Row } from '../../sql/statement.ts';
+import type { ListRequest } from '../request/list-request.ts';
 
 /** JSON text holds no raw line feed, so this can only stand between two records. */
 export const BETWEEN = ',\n';

@@ -1,17 +1,18 @@
+import { admit, admitTo, refusedOn, unknownRecord } from '../../access/authorization.ts';
+import type { Asker } from '../../access/principal.ts';
 import { mayBoth } from '../../access/sight.ts';
+import type { Reply } from '../../api/message.ts';
 import { hasLives } from '../../change/journal.ts';
 import { fieldExpression } from '../../expression/property.ts';
 import { constant, plain } from '../../model/expression.ts';
 import type { Expression } from '../../model/expression.ts';
-import type { Field, Model } from '../../model/graph.ts';
-import { admit, admitTo, refusedOn, unknownRecord } from '../../access/authorization.ts';
-import type { Asker } from '../../access/authorization.ts';
+import type { Field } from '../../model/field.ts';
+import type { Model } from '../../model/model.ts';
+import { keyFromText } from '../request/key.ts';
+import type { Serving } from './context.ts';
 import { journalLines } from './journal-lines.ts';
 import { journalModel } from './journal-model.ts';
-import { keyFromText } from '../request/key.ts';
-import type { Reply } from '../../api/message.ts';
 import { makeListAnswerer } from './read-list.ts';
-import type { Serving } from './context.ts';
 
 const TEXT = plain('text');
 

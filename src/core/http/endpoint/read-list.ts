@@ -1,22 +1,22 @@
 import { LRUCache } from 'lru-cache';
+import { admit, unknownRecord } from '../../access/authorization.ts';
+import type { Asker } from '../../access/principal.ts';
 import { bySight } from '../../access/sight.ts';
 import type { Sight } from '../../access/sight.ts';
-import type { Model } from '../../model/graph.ts';
+import type { Reply } from '../../api/message.ts';
 import { modelOf } from '../../model/graph.ts';
+import type { Model } from '../../model/model.ts';
 import { boundsOf } from '../../query/bounds.ts';
 import { isFixed, listStatements, listValues } from '../../query/list-statement.ts';
 import type { ListStatement } from '../../query/list-statement.ts';
-import type { StoreValue } from '../../store/contract.ts';
-import { admit, unknownRecord } from '../../access/authorization.ts';
-import type { Asker } from '../../access/authorization.ts';
+import type { StoreValue } from '../../sql/statement.ts';
 import { keyFromText } from '../request/key.ts';
 import { listReaders, readListRequest } from '../request/list-request.ts';
 import type { ListOf, ListRequest } from '../request/list-request.ts';
-import type { Reply } from '../../api/message.ts';
-import { pageReply } from './page-reply.ts';
-import type { PageEnds } from './page-reply.ts';
 import { KEPT_FORMS, LONGEST_KEPT } from './context.ts';
 import type { Serving } from './context.ts';
+import { pageReply } from './page-reply.ts';
+import type { PageEnds } from './page-reply.ts';
 
 /** A list's query, understood, and all that it takes to answer it. */
 interface ListPlan {

@@ -1,25 +1,26 @@
 import { LRUCache } from 'lru-cache';
-import { seenBy } from '../../query/mask.ts';
+import { admit, unknownRecord } from '../../access/authorization.ts';
+import type { Asker } from '../../access/principal.ts';
 import { bySight } from '../../access/sight.ts';
 import type { Sight } from '../../access/sight.ts';
-import { didYouMean } from '../../text/nearest.ts';
-import type { Model } from '../../model/graph.ts';
+import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
+import type { Reply, Request } from '../../api/message.ts';
+import { shownParameters } from '../../api/parameters.ts';
+import type { ShownParameters } from '../../api/parameters.ts';
+import { refuseParameters } from '../../api/problems.ts';
+import type { ParameterFailure } from '../../api/problems.ts';
+import type { Model } from '../../model/model.ts';
+import { seenBy } from '../../query/mask.ts';
 import { isOpen, wholeOf } from '../../query/shown.ts';
 import { shownStatement } from '../../query/statements.ts';
 import type { ShownStatement } from '../../query/statements.ts';
-import { admit, unknownRecord } from '../../access/authorization.ts';
-import type { Asker } from '../../access/authorization.ts';
+import { didYouMean } from '../../text/nearest.ts';
 import { isNamed, recordTags } from '../request/entity-tag.ts';
 import { keyFromText } from '../request/key.ts';
-import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
-import type { Reply, Request } from '../../api/message.ts';
-import { refuseParameters } from '../../api/problems.ts';
-import type { ParameterFailure } from '../../api/problems.ts';
+import { shownReader } from '../request/projection.ts';
 import { readQuery } from '../request/query.ts';
 import { KEPT_FORMS, LONGEST_KEPT } from './context.ts';
 import type { Serving } from './context.ts';
-import { shownParameters, shownReader } from '../request/projection.ts';
-import type { ShownParameters } from '../request/projection.ts';
 
 /** Answers a read of one record, by the text of a path segment. */
 export type RecordReader = (asker: Asker, keyText: string, request: Request, query: string) => Promise<Reply>;

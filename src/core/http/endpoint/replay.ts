@@ -1,17 +1,18 @@
+import { admit } from '../../access/authorization.ts';
 import { operationAct } from '../../access/condition.ts';
-import { seenBy } from '../../query/mask.ts';
+import type { Asker } from '../../access/principal.ts';
 import { bySight } from '../../access/sight.ts';
 import type { Sight } from '../../access/sight.ts';
-import type { Model, Scalar } from '../../model/graph.ts';
+import type { Endpoint } from '../../api/endpoints.ts';
+import type { Reply } from '../../api/message.ts';
 import { modelOf } from '../../model/graph.ts';
+import type { Model } from '../../model/model.ts';
+import type { Scalar } from '../../model/scalar.ts';
+import { seenBy } from '../../query/mask.ts';
 import { wholeOf } from '../../query/shown.ts';
 import type { Shown } from '../../query/shown.ts';
 import { shownStatement, thereStatement } from '../../query/statements.ts';
 import type { Values } from '../../rules/schema.ts';
-import { admit } from '../../access/authorization.ts';
-import type { Asker } from '../../access/authorization.ts';
-import type { Endpoint } from '../../api/endpoints.ts';
-import type { Reply } from '../../api/message.ts';
 import type { Serving } from './context.ts';
 
 /** An answer that was given before, as far as its caller may still see what it tells. */

@@ -1,13 +1,13 @@
-import type { Model } from '../../model/graph.ts';
-import type { Asker } from '../../access/authorization.ts';
-import { makeClear } from './delete-many.ts';
+import type { Asker } from '../../access/principal.ts';
 import type { Endpoint } from '../../api/endpoints.ts';
 import type { Reply, Request } from '../../api/message.ts';
+import type { Model } from '../../model/model.ts';
+import type { Serving } from './context.ts';
+import { makeClear } from './delete-many.ts';
 import { makeOperation } from './operate.ts';
 import { makeJournalReader } from './read-journal.ts';
 import { makeListReader } from './read-list.ts';
 import { makeRecordReader } from './read-record.ts';
-import type { Serving } from './context.ts';
 import { makeRecordWriter } from './write-record.ts';
 
 /** A request for one of a model's endpoints. */

@@ -1,26 +1,28 @@
-import { sealedLike } from '../../identity/secret.ts';
-import type { Moment } from '../../change/contract.ts';
-import type { Writes } from '../../change/run.ts';
-import { makeAllowance } from '../allowance.ts';
 import { CHALLENGE, signInRequired } from '../../access/authorization.ts';
-import type { Asker } from '../../access/authorization.ts';
-import { readBodyOf } from '../request/body.ts';
+import type { Asker } from '../../access/principal.ts';
+import { pointerTo } from '../../api/failure.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import { brokenRules, HttpProblem } from '../../api/problems.ts';
-import { refuseQuery } from '../request/query.ts';
-import type { RecordReader } from './read-record.ts';
-import type { Field, Graph, Scalar } from '../../model/graph.ts';
-import { modelOf } from '../../model/graph.ts';
-import { noRules } from '../../model/rules.ts';
-import { pointerTo } from '../../api/failure.ts';
-import { valueReader } from '../../rules/schema.ts';
-import type { Requester, Store } from '../../store/contract.ts';
+import type { Writes } from '../../change/run.ts';
+import type { Moment } from '../../change/runtime.ts';
 import type { Callers } from '../../identity/callers.ts';
 import type { Credentials } from '../../identity/credentials.ts';
-import type { Gate } from '../authenticate.ts';
 import type { Hashing } from '../../identity/hashing.ts';
+import { sealedLike } from '../../identity/secret.ts';
 import type { Tokens } from '../../identity/tokens.ts';
+import { noRules } from '../../model/field.ts';
+import type { Field } from '../../model/field.ts';
+import { modelOf } from '../../model/graph.ts';
+import type { Graph } from '../../model/graph.ts';
+import type { Scalar } from '../../model/scalar.ts';
+import { valueReader } from '../../rules/schema.ts';
+import type { Requester, Store } from '../../store/contract.ts';
+import { makeAllowance } from '../allowance.ts';
+import type { Gate } from '../authenticate.ts';
+import { readBodyOf } from '../request/body.ts';
+import { refuseQuery } from '../request/query.ts';
+import type { RecordReader } from './read-record.ts';
 
 /** A request for one of the pages at which somebody signs in and out, and learns who they are. */
 export interface IdentityRequest {

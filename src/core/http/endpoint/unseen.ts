@@ -1,6 +1,6 @@
-import type { Model } from '../../model/graph.ts';
-import type { Unseen } from '../../rules/schema.ts';
 import type { Sight } from '../../access/sight.ts';
+import type { Model } from '../../model/model.ts';
+import type { Unseen } from '../../rules/schema.ts';
 
 /** What may be hidden from a viewer on some records: they can't be held to send it back. */
 export function unseenBy(sight: Sight, model: Model): Unseen {

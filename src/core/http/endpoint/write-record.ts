@@ -1,33 +1,35 @@
-import { isRecord } from '../../declaration/check-shape.ts';
-import { collectionPath } from '../../api/endpoints.ts';
+import { admit, admitTo, unknownRecord } from '../../access/authorization.ts';
+import type { Asker } from '../../access/principal.ts';
 import { bySight } from '../../access/sight.ts';
-import { unseenBy } from './unseen.ts';
 import type { Sight } from '../../access/sight.ts';
+import { collectionPath } from '../../api/endpoints.ts';
+import { MOST_FAILURES, pointerTo } from '../../api/failure.ts';
+import type { Failure } from '../../api/failure.ts';
+import { MOST_AT_ONCE } from '../../api/limits.ts';
+import { JSON_PATCH } from '../../api/media-types.ts';
+import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
+import type { Reply, Request } from '../../api/message.ts';
+import { brokenRules, HttpProblem, LATER } from '../../api/problems.ts';
 import type { Written } from '../../change/contract.ts';
 import type { Work } from '../../change/work.ts';
 import { MOST_SECRETS } from '../../identity/hashing.ts';
-import type { Model } from '../../model/graph.ts';
 import { modelOf } from '../../model/graph.ts';
-import { ownerField } from '../../resolve/owner.ts';
+import type { Model } from '../../model/model.ts';
+import { ownerField } from '../../model/related.ts';
 import { isOpen } from '../../query/shown.ts';
 import { thereStatement } from '../../query/statements.ts';
-import type { Failure } from '../../api/failure.ts';
-import { MOST_FAILURES, pointerTo } from '../../api/failure.ts';
 import { bodyReader } from '../../rules/schema.ts';
 import type { BodyReader, ReadBody, Values } from '../../rules/schema.ts';
-import { admit, admitTo, unknownRecord } from '../../access/authorization.ts';
-import type { Asker } from '../../access/authorization.ts';
-import { JSON_PATCH, mediaTypeOf, readBodyOf } from '../request/body.ts';
-import { guardOf } from '../request/precondition.ts';
+import { isRecord } from '../../text/value.ts';
+import { mediaTypeOf, readBodyOf } from '../request/body.ts';
 import { recordTags } from '../request/entity-tag.ts';
 import { patchedMembers, readPatch } from '../request/json-patch.ts';
 import { keyFromText } from '../request/key.ts';
-import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
-import type { Reply, Request } from '../../api/message.ts';
+import { guardOf } from '../request/precondition.ts';
 import { applied, preferredReturn } from '../request/prefer.ts';
-import { brokenRules, HttpProblem, LATER } from '../../api/problems.ts';
 import { refuseQuery } from '../request/query.ts';
 import type { Serving } from './context.ts';
+import { unseenBy } from './unseen.ts';
 
 /** Writes of a model's records over HTTP. Keys come as the text of a path segment, queries without their `?`. */
 export interface RecordWriter {
@@ -35,9 +37,6 @@ export interface RecordWriter {
   change(asker: Asker, how: 'replace' | 'update', keyText: string, request: Request, query: string): Promise<Reply>;
   delete(asker: Asker, keyText: string, request: Request, query: string): Promise<Reply>;
 }
-
-/** So many records may be made by one request. */
-export const MOST_AT_ONCE = 10_000;
 
 export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
   const { graph, store, writes, answer, moment, hashing } = serving;

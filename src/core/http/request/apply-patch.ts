@@ -1,5 +1,5 @@
-import { isRecord } from '../../declaration/check-shape.ts';
-import { DEEPEST } from './json-body.ts';
+import { DEEPEST } from '../../text/exact-json.ts';
+import { isRecord } from '../../text/value.ts';
 import { childOf, indexOf, valueAt } from './pointer.ts';
 
 /** One step of a JSON Patch (RFC 6902). */

@@ -1,23 +1,8 @@
-import type { Kind } from '../../rules/schema.ts';
-import { readJson } from './json-body.ts';
+import { BODY_TYPES } from '../../api/media-types.ts';
+import type { ClientKind } from '../../api/media-types.ts';
 import type { Request } from '../../api/message.ts';
 import { HttpProblem } from '../../api/problems.ts';
-
-/** The kinds of write that a client may ask for. */
-export type ClientKind = Exclude<Kind, 'load' | 'amend'>;
-
-/** The media types in which each kind of write takes its body. */
-export const BODY_TYPES: Readonly<Record<ClientKind, readonly string[]>> = {
-  create: ['application/json'],
-  replace: ['application/json'],
-  update: ['application/merge-patch+json', 'application/json', 'application/json-patch+json'],
-};
-
-/** The media type in which a request with this method has its body, where it says nothing else. */
-export const usualType = (method: string): string => (method === 'PATCH' ? BODY_TYPES.update : BODY_TYPES.create)[0]!;
-
-/** The media type of a JSON Patch (RFC 6902). */
-export const JSON_PATCH = 'application/json-patch+json';
+import { readJson } from './json-body.ts';
 
 /** The media type that a request names, without its parameters. */
 export function mediaTypeOf({ headers }: Request): string {

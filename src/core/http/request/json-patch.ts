@@ -1,15 +1,15 @@
-import { isRecord } from '../../declaration/check-shape.ts';
-import { isSame } from '../../model/value.ts';
-import type { FieldValue, Model } from '../../model/graph.ts';
 import { pointerTo } from '../../api/failure.ts';
+import { MOST_STEPS } from '../../api/limits.ts';
+import { brokenRules, HttpProblem } from '../../api/problems.ts';
+import type { Model } from '../../model/model.ts';
+import type { FieldValue } from '../../model/scalar.ts';
+import { isSame } from '../../model/value.ts';
+import { isRecord } from '../../text/value.ts';
 import { makePatcher } from './apply-patch.ts';
 import type { PatchStep, ReadStep, StepFault } from './apply-patch.ts';
 import { readPointer } from './pointer.ts';
-import { brokenRules, HttpProblem } from '../../api/problems.ts';
 
 const OPS = ['add', 'remove', 'replace', 'move', 'copy', 'test'];
-/** Steps of one patch. */
-export const MOST_STEPS = 1_000;
 
 const wrong = (detail: string, ...place: (string | number)[]): HttpProblem =>
   brokenRules([{ pointer: pointerTo(...place), rule: 'patch', detail }]);

@@ -3,29 +3,33 @@ import { both, expressionOf } from '../../access/condition.ts';
 import type { Condition } from '../../access/condition.ts';
 import { hides, seenValue } from '../../access/sight.ts';
 import type { Sight } from '../../access/sight.ts';
-import { didYouMean } from '../../text/nearest.ts';
+import { listParameters, shownParameters } from '../../api/parameters.ts';
+import { MOST_TOLD, refuseParameters } from '../../api/problems.ts';
+import type { ParameterFailure } from '../../api/problems.ts';
 import { compileExpression } from '../../expression/compiled.ts';
 import type { CompiledExpression } from '../../expression/compiled.ts';
 import { fieldExpression } from '../../expression/property.ts';
 import { constant, plain } from '../../model/expression.ts';
 import type { Expression } from '../../model/expression.ts';
-import { LIST_PARAMETERS } from '../../resolve/collisions.ts';
-import type { Field, FieldValue, Model, Relation, Scalar } from '../../model/graph.ts';
+import type { Field } from '../../model/field.ts';
 import { modelOf } from '../../model/graph.ts';
-import { isScalar } from '../../model/types.ts';
-import { fromText, quoted } from '../../model/value.ts';
+import type { Model } from '../../model/model.ts';
+import type { Relation } from '../../model/relation.ts';
+import type { FieldValue, Scalar } from '../../model/scalar.ts';
+import { fromText } from '../../model/value.ts';
 import type { Cursors } from '../../query/cursor.ts';
-import type { Condition as ListCondition, ListForm } from '../../query/list-statement.ts';
-import type { Dialect } from '../../sql/dialect.ts';
 import { compileCondition, filterReader } from '../../query/filter.ts';
 import type { FilterReader } from '../../query/filter.ts';
+import type { Condition as ListCondition, ListForm } from '../../query/list-statement.ts';
+import { filterable } from '../../query/listable.ts';
 import { sortReader } from '../../query/sort.ts';
 import type { SortReader } from '../../query/sort.ts';
-import type { ParameterFailure } from '../../api/problems.ts';
-import { MOST_TOLD, refuseParameters } from '../../api/problems.ts';
-import { readQuery } from './query.ts';
-import { shownParameters, shownReader } from './projection.ts';
+import type { Dialect } from '../../sql/dialect.ts';
+import { didYouMean } from '../../text/nearest.ts';
+import { quoted } from '../../text/value.ts';
+import { shownReader } from './projection.ts';
 import type { ShownReader } from './projection.ts';
+import { readQuery } from './query.ts';
 
 /** A list's query, understood. */
 export interface ListRequest {
@@ -37,27 +41,7 @@ export interface ListRequest {
   readonly shared: string;
 }
 
-/** The parameters that lists of this version take, beside `<field>=value`. */
-export const listParameters = [
-  'filter',
-  'filter-lang',
-  'sort',
-  'limit',
-  'after',
-  'before',
-  'offset',
-  'total',
-  ...shownParameters,
-] as const;
 type ListParameter = (typeof listParameters)[number];
-
-/** The fields that a list can be narrowed by as `?field=value`, where nothing is hidden. */
-export const filterable = (model: Model): Field[] =>
-  model.shown.filter((field) => isScalar(field.type) && !(LIST_PARAMETERS as readonly string[]).includes(field.member));
-
-/** The names of the fields and computed values that a list can be sorted by. */
-export const sortable = (model: Model): string[] =>
-  [...model.shown, ...model.computed].filter(({ type }) => isScalar(type)).map(({ member }) => member);
 
 /** What reads the lists of a model for one kind of viewer. */
 export interface ListReaders {

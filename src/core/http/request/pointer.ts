@@ -1,4 +1,4 @@
-import { isRecord } from '../../declaration/check-shape.ts';
+import { isRecord } from '../../text/value.ts';
 
 // JSON Pointers (RFC 6901). A pointer addresses own members of objects and items of arrays, and nothing else: no member
 // that all objects inherit, no length of an array, no letter of a text.

@@ -1,8 +1,8 @@
-import type { Guard } from '../../change/contract.ts';
-import type { Model } from '../../model/graph.ts';
-import type { RecordTags } from './entity-tag.ts';
 import type { Request } from '../../api/message.ts';
 import { HttpProblem } from '../../api/problems.ts';
+import type { Guard } from '../../change/contract.ts';
+import type { Model } from '../../model/model.ts';
+import type { RecordTags } from './entity-tag.ts';
 
 /**
  * What If-Match asks of the record that is to be changed; undefined where it asks nothing. A model may want it asked

@@ -1,17 +1,15 @@
-import { seenBy } from '../../query/mask.ts';
 import { hides } from '../../access/sight.ts';
 import type { Sight } from '../../access/sight.ts';
-import { didYouMean } from '../../text/nearest.ts';
-import type { Model, ValueSpec, ViewMember } from '../../model/graph.ts';
-import { modelOf } from '../../model/graph.ts';
-import { relatedNames, stepCalled, viaCalled } from '../../model/related.ts';
-import { depthOf, MOST_DEPTH, mostRecords, ownMember, ownNames, viewOf, wholeOf } from '../../query/shown.ts';
-import type { Shown, ShownMember } from '../../query/shown.ts';
+import type { ShownParameters } from '../../api/parameters.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
-
-/** The parameters that say what an answer shows of each record. */
-export const shownParameters = ['view', 'fields', 'include'] as const;
-export type ShownParameters = Readonly<Partial<Record<(typeof shownParameters)[number], string | undefined>>>;
+import type { ValueSpec } from '../../model/field.ts';
+import { modelOf } from '../../model/graph.ts';
+import type { Model, ViewMember } from '../../model/model.ts';
+import { ownNames, relatedNames, stepCalled, viaCalled } from '../../model/related.ts';
+import { seenBy } from '../../query/mask.ts';
+import { depthOf, MOST_DEPTH, mostRecords, ownMember, viewOf, wholeOf } from '../../query/shown.ts';
+import type { Shown, ShownMember } from '../../query/shown.ts';
+import { didYouMean } from '../../text/nearest.ts';
 
 /** Reads them. `records` is the number of records that are shown at most. */
 export type ShownReader = (given: ShownParameters, records: number, failures: ParameterFailure[]) => Shown;

@@ -21,16 +21,6 @@ function decode(text: string): string {
   }
 }
 
-/** A path segment as it was meant; undefined where its percent-encoding is broken, so that nothing can be there. */
-export function decodeSegment(segment: string): string | undefined {
-  if (!segment.includes('%')) return segment;
-  try {
-    return decodeURIComponent(segment);
-  } catch {
-    return undefined;
-  }
-}
-
 /** 400 where a request has a query, and takes none. */
 export function refuseQuery(query: string): void {
   refuseParameters(readQuery(query).map(([parameter]) => ({ parameter, detail: 'this request takes no parameters' })));

@@ -4,7 +4,6 @@ import type { Exchange } from '../../project/observed.ts';
 import type { Context } from '../command.ts';
 import { faultText } from '../fault-text.ts';
 import type { LoadedProject } from '../sound-project.ts';
-import type { SentRequest } from './written.ts';
 
 /** A project's service without a server, and what is needed to ask it. */
 export interface Desk {
@@ -73,4 +72,12 @@ export async function openDesk(context: Context, { lasting }: { readonly lasting
       await store.close();
     },
   };
+}
+
+/** A request as it is sent. */
+export interface SentRequest {
+  readonly method: string;
+  readonly target: string;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly body: string | undefined;
 }

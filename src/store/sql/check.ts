@@ -1,5 +1,5 @@
-import type { Scalar } from '../core/model/graph.ts';
-import type { Check, Column, LimitRule } from '../core/tables/table.ts';
+import type { Scalar } from '../../core/model/scalar.ts';
+import type { Check, Column, LimitRule } from '../../core/tables/table.ts';
 
 /** What databases spell differently in a check. */
 export interface CheckSpelling {

@@ -1,4 +1,4 @@
-import { StoreError } from '../core/store/contract.ts';
+import { StoreError } from '../../core/store/contract.ts';
 
 /** How a store is to treat those who ask much of it. Commands that work alone need none of it. */
 export interface StoreOptions {

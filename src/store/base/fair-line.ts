@@ -1,6 +1,6 @@
-import type { Requester } from '../core/store/contract.ts';
-import { StoreError } from '../core/store/contract.ts';
-import { makeTurns } from '../core/store/turns.ts';
+import { StoreError } from '../../core/store/contract.ts';
+import type { Requester } from '../../core/store/contract.ts';
+import { makeTurns } from '../../core/store/turns.ts';
 import { tooSlow } from './options.ts';
 
 /** Slow reads, of which only some are at work at once. */

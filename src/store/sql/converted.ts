@@ -1,5 +1,5 @@
-import type { Fill } from '../core/tables/redesign.ts';
-import type { Check, Column } from '../core/tables/table.ts';
+import type { Fill } from '../../core/tables/redesign.ts';
+import type { Check, Column } from '../../core/tables/table.ts';
 
 /** How values of a column become those of another type, in SQL. */
 export interface Converted {

@@ -1,7 +1,7 @@
-import { usualType } from '../../core/http/request/body.ts';
+import { usualType } from '../../core/api/media-types.ts';
 import type { Arguments } from '../command.ts';
-import type { Desk } from './desk.ts';
 import { readBody, readHeaders, readMethod, readPath, withAnyKey, withKeys, withKeysInside } from './request.ts';
+import type { Desk, SentRequest } from './session.ts';
 
 /** A request as it stands on a command line. */
 export interface WrittenRequest {
@@ -20,14 +20,6 @@ export const writtenRequest = ({ method, path, body, as, H }: Arguments): Writte
   as: as as string | undefined,
   headers: readHeaders((H as string[] | undefined) ?? []),
 });
-
-/** A request as it is sent. */
-export interface SentRequest {
-  readonly method: string;
-  readonly target: string;
-  readonly headers: Readonly<Record<string, string>>;
-  readonly body: string | undefined;
-}
 
 /** The same with keys in the places of samples, or of `{id}`, with its type, and signed. */
 export async function sentRequest({ project, store, tokenFor }: Desk, written: WrittenRequest): Promise<SentRequest> {

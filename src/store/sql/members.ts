@@ -1,4 +1,4 @@
-import type { ObjectMember } from '../core/sql/dialect.ts';
+import type { ObjectMember } from '../../core/sql/dialect.ts';
 
 /** The condition of members of an object, where all that have one share it. */
 export function soleCondition(members: readonly ObjectMember[]): string | undefined {

@@ -53,7 +53,7 @@ const WORD = /true|false|null/y;
 /** Inside of a text or a word that begins well. */
 function faultIn(text: string, from: number, sign: string): number {
   if (sign === '"') {
-    // eslint-disable-line no-control-regex
+    // eslint-disable-next-line no-control-regex -- JSON itself rules these characters out.
     const begun = /"(?:[^"\\\u0000-\u001f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*/y;
     begun.lastIndex = from;
     const end = from + (begun.exec(text)?.[0].length ?? 0);

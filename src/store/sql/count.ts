@@ -1,9 +1,9 @@
-import type { Hazard } from '../core/tables/hazard.ts';
-import type { Column } from '../core/tables/table.ts';
+import type { Hazard } from '../../core/tables/hazard.ts';
+import type { Column } from '../../core/tables/table.ts';
 import { brokenSql, newValue, unfitSql } from './converted.ts';
 import type { ConversionSpelling } from './converted.ts';
-import { insideSql } from './inside-sql.ts';
-import type { InsideSpelling } from './inside-sql.ts';
+import { insideSql } from './inside.ts';
+import type { InsideSpelling } from './inside.ts';
 import { quoteName as name } from './quote.ts';
 
 /**

@@ -1,7 +1,7 @@
-import type { Passage } from '../core/tables/ddl.ts';
-import type { Rename, TableChange } from '../core/tables/redesign.ts';
-import { isIn } from '../core/tables/redesign.ts';
-import type { Index, Table } from '../core/tables/table.ts';
+import type { Passage } from '../../core/tables/ddl.ts';
+import { isIn } from '../../core/tables/redesign.ts';
+import type { Rename, TableChange } from '../../core/tables/redesign.ts';
+import type { Index, Table } from '../../core/tables/table.ts';
 import { quoteName as name } from './quote.ts';
 
 // What is done to tables and every database spells alike.

@@ -1,7 +1,7 @@
-import { journalTable, samplesTable } from '../core/tables/own-tables.ts';
-import { isGone } from '../core/tables/remembered.ts';
-import type { Remembered } from '../core/tables/remembered.ts';
-import type { InsideSpelling } from './inside-sql.ts';
+import { journalTable, samplesTable } from '../../core/tables/own-tables.ts';
+import { isGone } from '../../core/tables/remembered.ts';
+import type { Remembered } from '../../core/tables/remembered.ts';
+import type { InsideSpelling } from './inside.ts';
 import { quoteName as name, quoteText } from './quote.ts';
 
 const JOURNAL = name(journalTable.name);

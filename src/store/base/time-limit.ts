@@ -1,5 +1,5 @@
-import type { Reader, Requester } from '../core/store/contract.ts';
-import { StoreError } from '../core/store/contract.ts';
+import { StoreError } from '../../core/store/contract.ts';
+import type { Reader, Requester } from '../../core/store/contract.ts';
 import { tooSlow, transactionTooSlow } from './options.ts';
 
 /** What bounds the time of one transaction. */

@@ -1,5 +1,5 @@
-import type { Move } from '../core/tables/redesign.ts';
-import type { Column } from '../core/tables/table.ts';
+import type { Move } from '../../core/tables/redesign.ts';
+import type { Column } from '../../core/tables/table.ts';
 import { newValue } from './converted.ts';
 import type { ConversionSpelling } from './converted.ts';
 import { quoteName as name } from './quote.ts';

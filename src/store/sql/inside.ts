@@ -1,6 +1,6 @@
-import type { Column, PropertyShape, Shape } from '../core/tables/table.ts';
-import { quoteText } from './quote.ts';
+import type { Column, PropertyShape, Shape } from '../../core/tables/table.ts';
 import type { Converted } from './converted.ts';
+import { quoteText } from './quote.ts';
 
 /** A kind of JSON value. */
 export type JsonKind = 'null' | 'text' | 'integer' | 'number' | 'boolean' | 'array' | 'object';

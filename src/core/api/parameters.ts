@@ -1,0 +1,35 @@
+/** Parameters of a list; a field of such a name can't be asked for as `?name=value`. */
+export const LIST_PARAMETERS = [
+  'after',
+  'before',
+  'fields',
+  'filter',
+  'filter-lang',
+  'include',
+  'limit',
+  'offset',
+  'sort',
+  'total',
+  'view',
+] as const;
+
+/** The parameters that say what an answer shows of each record. */
+export const shownParameters = ['view', 'fields', 'include'] as const;
+
+export type ShownParameters = Readonly<Partial<Record<(typeof shownParameters)[number], string | undefined>>>;
+
+/** The parameters that lists of this version take, beside `<field>=value`. */
+export const listParameters = [
+  'filter',
+  'filter-lang',
+  'sort',
+  'limit',
+  'after',
+  'before',
+  'offset',
+  'total',
+  ...shownParameters,
+] as const;
+
+/** The encodings of CQL2 that a filter may have; the first is meant where none is named. */
+export const filterLanguages = ['cql2-text', 'cql2-json'] as const;

@@ -1,0 +1,12 @@
+/** What a write needs from the world around it. */
+export interface Moment {
+  now(): Date;
+  /** A UUID of version 7. */
+  uuid(): string;
+  /** So many bytes that nobody can guess. */
+  random(bytes: number): Uint8Array;
+  /**
+   * Lets others go on where there was long work; undefined where nobody had to wait. To be called between its parts.
+   */
+  rest?(): Promise<void> | undefined;
+}

@@ -1,0 +1,81 @@
+import type { FieldValue, Scalar } from './scalar.ts';
+import type { TypeName } from './types.ts';
+
+export interface Rules {
+  /** Given when a record is made, never null. */
+  readonly required: boolean;
+  /** What an absent value becomes, where that is a constant. */
+  readonly default?: FieldValue;
+  /** An absent value becomes a constant, or what an expression in `defaults` of its model or operation gives. */
+  readonly hasDefault: boolean;
+  readonly minLength?: number;
+  readonly maxLength?: number;
+  /** Characters at most, where the service can't do with more, and no maxLength is declared. */
+  readonly longest?: number;
+  readonly pattern?: string;
+  readonly format?: string;
+  readonly minimum?: number;
+  readonly maximum?: number;
+  readonly exclusiveMinimum?: number;
+  readonly exclusiveMaximum?: number;
+  readonly multipleOf?: number;
+  readonly minItems?: number;
+  readonly maxItems?: number;
+  readonly uniqueItems: boolean;
+  readonly enum?: readonly Scalar[];
+  readonly const?: FieldValue;
+  readonly trim: boolean;
+  readonly letters?: 'lower' | 'upper';
+  readonly immutable: boolean;
+  readonly readOnly: boolean;
+  /** Taken, never shown. */
+  readonly writeOnly: boolean;
+  /** The developer's own words, for every rule or by the rule's name. */
+  readonly message?: string | Readonly<Record<string, string>>;
+}
+
+/** What a value may be: its type, its rules, and those of the values inside it. */
+export interface ValueSpec {
+  readonly type: TypeName;
+  /** Digits after the point, where the type is decimal. */
+  readonly scale: number;
+  readonly rules: Rules;
+  /** What each item is, where the type is array. Items are never null. */
+  readonly items?: ValueSpec;
+  /** What each member is, where the type is object. */
+  readonly properties?: ReadonlyMap<string, ValueSpec>;
+  readonly description?: string;
+  /** Still there, but not for new use. */
+  readonly deprecated?: boolean | undefined;
+  readonly examples: readonly FieldValue[];
+}
+
+/** One stored member of a record: its key, a declared field, the key of a related record, or a stamp. */
+export interface Field extends ValueSpec {
+  /** Its name in JSON. */
+  readonly member: string;
+  readonly column: string;
+  readonly origin: 'key' | 'field' | 'relation' | 'stamp';
+  /** The name of the model whose key this is, where the origin is a relation. */
+  readonly refersTo?: string;
+  /** The field whose text it is derived from when the client gives none: a slug. */
+  readonly derivedFrom?: string;
+  /** Other records draw on it: once its record is made, they alone change it. */
+  readonly drawnOn?: boolean;
+}
+
+/** The rules of a value of which nothing was said. */
+export const noRules: Rules = {
+  required: false,
+  hasDefault: false,
+  uniqueItems: false,
+  trim: false,
+  immutable: false,
+  readOnly: false,
+  writeOnly: false,
+};
+
+/** Where nothing is said of it. */
+export const USUAL_ITEMS = 10_000;
+
+export const USUAL_LONGEST = 10_000;

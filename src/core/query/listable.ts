@@ -1,0 +1,12 @@
+import { LIST_PARAMETERS } from '../api/parameters.ts';
+import type { Field } from '../model/field.ts';
+import type { Model } from '../model/model.ts';
+import { isScalar } from '../model/types.ts';
+
+/** The fields that a list can be narrowed by as `?field=value`, where nothing is hidden. */
+export const filterable = (model: Model): Field[] =>
+  model.shown.filter((field) => isScalar(field.type) && !(LIST_PARAMETERS as readonly string[]).includes(field.member));
+
+/** The names of the fields and computed values that a list can be sorted by. */
+export const sortable = (model: Model): string[] =>
+  [...model.shown, ...model.computed].filter(({ type }) => isScalar(type)).map(({ member }) => member);
