@@ -1,6 +1,6 @@
 import type { FindOptions, Where } from './core/change/find.ts';
 import type { Scope } from './core/change/scope.ts';
-import type { CommitEvent } from './core/change/work.ts';
+import type { CommitEvent } from './core/change/unit-of-work.ts';
 import type { Scalar } from './core/model/scalar.ts';
 
 /** The models of a project, as `vantfell export types` writes them down. Empty without that: then any name goes. */

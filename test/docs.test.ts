@@ -11,8 +11,8 @@ import { modelShape } from '../src/core/declaration/model-shape.ts';
 import { serviceShape } from '../src/core/declaration/service-shape.ts';
 import type { Shape } from '../src/core/declaration/shape.ts';
 import { letters } from '../src/core/expression/letters.ts';
+import type { NameScope } from '../src/core/expression/name-scope.ts';
 import { parse } from '../src/core/expression/parse.ts';
-import type { Scope } from '../src/core/expression/scope.ts';
 import { typed } from '../src/core/expression/type.ts';
 import type { Graph } from '../src/core/model/graph.ts';
 import { isRecord } from '../src/core/text/value.ts';
@@ -183,7 +183,7 @@ describe('docs/expressions.md', () => {
   });
 });
 
-function scopeIn(graph: Graph, name: string): Scope {
+function scopeIn(graph: Graph, name: string): NameScope {
   return {
     model: graph.byName.get(name),
     models: graph.byName,

@@ -1,13 +1,13 @@
 import { describe, expect, test } from '@jest/globals';
 import { compareTexts, evaluate } from '../src/core/expression/evaluate.ts';
-import type { Values } from '../src/core/expression/evaluate.ts';
+import type { RecordValues } from '../src/core/expression/evaluate.ts';
 import { fromJson, toJson } from '../src/core/expression/json.ts';
 import { letters } from '../src/core/expression/letters.ts';
 import { parse } from '../src/core/expression/parse.ts';
 import { typed } from '../src/core/expression/type.ts';
 import { scopeOver } from './kit/expressions/world.ts';
 
-const RECORD: Values = {
+const RECORD: RecordValues = {
   id: '00000000-0000-4000-8000-000000000001',
   word: 'Grey Hut',
   other: null,
@@ -30,7 +30,7 @@ const RECORD: Values = {
 
 const now = new Date('2026-06-12T14:30:00.000Z');
 const caller = { key: RECORD.id as string, roles: ['steward'] };
-const valueOf = (text: string, values: Values = RECORD) =>
+const valueOf = (text: string, values: RecordValues = RECORD) =>
   evaluate(typed(parse(text), scopeOver('thing')), { values, now, caller, related: () => [] });
 
 describe('values, as the docs tell of them', () => {

@@ -6,7 +6,7 @@ import fc from 'fast-check';
 import Database from 'libsql';
 import pg from 'pg';
 import { evaluate } from '../src/core/expression/evaluate.ts';
-import type { Values } from '../src/core/expression/evaluate.ts';
+import type { RecordValues } from '../src/core/expression/evaluate.ts';
 import { fromJson, toJson } from '../src/core/expression/json.ts';
 import { allLetters, letters } from '../src/core/expression/letters.ts';
 import { parse } from '../src/core/expression/parse.ts';
@@ -45,7 +45,7 @@ interface Asked {
 
 const uuid = (n: number): string => `00000000-0000-4000-8000-${String(n).padStart(12, '0')}`;
 const world = makeWorld();
-const circumstances = (values: Values) => ({ values, now: NOW, caller: CALLER, related: relatedIn(world) });
+const input = (values: RecordValues) => ({ values, now: NOW, caller: CALLER, related: relatedIn(world) });
 const model = modelOf(graph, 'thing');
 
 let server: TestPostgres;
@@ -69,15 +69,18 @@ function makeWorld(): World {
   const sample = <Value>(values: fc.Arbitrary<Value>, count: number): Value[] =>
     fc.sample(values, { numRuns: count, seed: 11 });
   const made = sample(things, 40).map(
-    (values, n) => ({ id: uuid(n), up_id: n % 3 === 0 ? null : uuid((n * 7) % 40), ...values }) as Values,
+    (values, n) => ({ id: uuid(n), up_id: n % 3 === 0 ? null : uuid((n * 7) % 40), ...values }) as RecordValues,
   );
-  const marks = ['a', 'ab', 'stove', 'É', 'z'].map((name, n): Values => ({ name, weight: n === 4 ? null : n * 3 }));
-  const noted = sample(notes, 60).map((values, n): Values => ({
+  const marks = ['a', 'ab', 'stove', 'É', 'z'].map((name, n): RecordValues => ({
+    name,
+    weight: n === 4 ? null : n * 3,
+  }));
+  const noted = sample(notes, 60).map((values, n): RecordValues => ({
     id: uuid(1000 + n),
     thing_id: n % 9 === 0 ? null : uuid((n * 5) % 40),
     ...values,
   }));
-  const cards = [...Array(13).keys()].map((n): Values => ({
+  const cards = [...Array(13).keys()].map((n): RecordValues => ({
     id: uuid(2000 + n),
     thing_id: uuid(n * 3),
     text: n % 4 === 0 ? null : `Card ${n}`,
@@ -206,7 +209,7 @@ function plainOf({ type }: Expression, value: unknown, inUnits: boolean): unknow
 }
 
 const inJavaScript = (expression: Expression): unknown[] =>
-  world.records.thing!.map((values) => evaluate(expression, circumstances(values)));
+  world.records.thing!.map((values) => evaluate(expression, input(values)));
 
 const withoutSpots = (syntax: Syntax): unknown =>
   JSON.parse(JSON.stringify(syntax, (key, value: unknown) => (key === 'spot' ? undefined : value)));

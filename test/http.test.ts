@@ -3,9 +3,9 @@ import { connect } from 'node:net';
 import { beforeAll, describe, expect, test } from '@jest/globals';
 import { openService } from '../src/index.ts';
 import { asking, demoFolder, serving, tokenFor, vantfell } from './kit/program.ts';
-import type { Ask, Serving } from './kit/program.ts';
+import type { Ask, EndpointContext } from './kit/program.ts';
 
-let server: Serving;
+let server: EndpointContext;
 let folder: string;
 let v1: string;
 /** As a steward, who may do most things. */

@@ -1,16 +1,16 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { compile } from '../src/core/compile.ts';
-import { countDangers, sayingText } from '../src/core/migrations/count.ts';
+import { countRisks, summaryText } from '../src/core/migrations/count.ts';
 import { indexNames } from '../src/core/migrations/follow.ts';
+import { makeOwnTables } from '../src/core/migrations/own-tables.ts';
 import type { Store } from '../src/core/store/contract.ts';
+import { changeSummaries } from '../src/core/tables/change-summary.ts';
 import { scriptText } from '../src/core/tables/ddl.ts';
 import { designTables } from '../src/core/tables/design.ts';
 import { questionsOf } from '../src/core/tables/match.ts';
-import { makeOwnTables } from '../src/core/migrations/own-tables.ts';
-import { backwards, noDecisions, redesign } from '../src/core/tables/redesign.ts';
-import type { Decisions } from '../src/core/tables/redesign.ts';
+import { backwards, diffSchemas, noDecisions } from '../src/core/tables/schema-diff.ts';
+import type { Decisions } from '../src/core/tables/schema-diff.ts';
 import type { Table } from '../src/core/tables/table.ts';
-import { sayingsOf } from '../src/core/tables/words.ts';
 import { openStore } from '../src/store/open.ts';
 import { testDatabases } from './kit/databases.ts';
 
@@ -149,10 +149,10 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
   test.each(Object.entries(cases))('%s', async (_what, { from, to, renames = {}, rows, told, then, back = rows }) => {
     const [before, after] = [tables(from), tables(to)];
     const how = { ...noDecisions, renames: new Map(Object.entries(renames)) };
-    const plan = redesign(before, after, how);
+    const plan = diffSchemas(before, after, how);
     const change = (one: Table[], other: Table[], decisions: Decisions = how): Promise<void> =>
       store.alter((alteration) =>
-        alteration.script(scriptText('a change', store.ddl.redesign(redesign(one, other, decisions))), indexNames(one)),
+        alteration.script(scriptText('a change', store.ddl.diff(diffSchemas(one, other, decisions))), indexNames(one)),
       );
     await store.alter(async (alteration) => {
       await makeOwnTables(alteration, store);
@@ -163,8 +163,8 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
     await store.transaction(async (transaction) => {
       for (const row of [...rows, null]) await transaction.run(insert, [row]);
     });
-    const counted = await countDangers(sayingsOf(plan, how), { reader: store, ddl: store.ddl });
-    expect(counted.map(sayingText)).toEqual(told);
+    const counted = await countRisks(changeSummaries(plan, how), { reader: store, ddl: store.ddl });
+    expect(counted.map(summaryText)).toEqual(told);
     if (then === undefined) {
       await expect(change(before, after)).rejects.toMatchObject({ fault: { kind: 'refused' } });
       return expect(await values()).toEqual(rows);
@@ -184,8 +184,8 @@ test('a member that is gone and a new one beside it are asked about', () => {
   expect(questionsOf(before, after, new Map(), new Set(['hut.v.street']))).toEqual([]);
 });
 
-test('a picture that says nothing of what is inside is no change', () => {
+test('a snapshot that says nothing of what is inside is no change', () => {
   const now = tables(object({ a: text }));
   const old = now.map((table) => ({ ...table, columns: table.columns.map(({ shape: _shape, ...column }) => column) }));
-  expect(sayingsOf(redesign(old, now, noDecisions), noDecisions)).toEqual([]);
+  expect(changeSummaries(diffSchemas(old, now, noDecisions), noDecisions)).toEqual([]);
 });

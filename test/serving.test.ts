@@ -2,7 +2,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
 import { demoFolder, folderWith, serving, vantfell } from './kit/program.ts';
-import type { Serving } from './kit/program.ts';
+import type { EndpointContext } from './kit/program.ts';
 
 const SHELF = 'model: shelf\nfields: { name: { type: string, maxLength: 5 } }\n';
 
@@ -23,12 +23,12 @@ async function ask(
 }
 
 /** Resolves when the program has said something. */
-async function heard(server: Serving, what: string, times = 1): Promise<string> {
+async function heard(server: EndpointContext, what: string, times = 1): Promise<string> {
   while (server.said().split(what).length <= times) await server.more();
   return server.said();
 }
 
-const linesOf = (server: Serving): Record<string, unknown>[] =>
+const linesOf = (server: EndpointContext): Record<string, unknown>[] =>
   server
     .said()
     .split('\n')

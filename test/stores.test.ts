@@ -10,7 +10,7 @@ import type { FieldValue } from '../src/core/model/scalar.ts';
 import { boundsOf } from '../src/core/query/bounds.ts';
 import { listStatement, listValues } from '../src/core/query/list-statement.ts';
 import type { ListForm } from '../src/core/query/list-statement.ts';
-import { fieldShown } from '../src/core/query/shown.ts';
+import { projectedField } from '../src/core/query/projection.ts';
 import { StoreError } from '../src/core/store/contract.ts';
 import type { Store } from '../src/core/store/contract.ts';
 import { designTables } from '../src/core/tables/design.ts';
@@ -53,7 +53,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
 
   const insertMust = () => `INSERT INTO things (must) VALUES (${store.dialect.placeholder(1)})`;
 
-  const moment = {
+  const runtime = {
     now: () => new Date(0),
     uuid: () => '00000000-0000-7000-8000-000000000000',
     random: (bytes: number) => new Uint8Array(bytes),
@@ -63,7 +63,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
   type Values = Record<string, FieldValue>;
 
   const create = async (values: Values): Promise<Values> => {
-    const writes = writesOn(graph, store, noCode, moment);
+    const writes = writesOn(graph, store, noCode, runtime);
     const { texts } = await writes.run(null, (work) => writes.changesOf(thing).create(work, { must: 1, ...values }));
     return JSON.parse(texts!.shown) as Values;
   };
@@ -146,7 +146,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
             ...order.map(([member, descending]) => ({ field: fieldOf(member), descending })),
             { field: thing.key, descending: false },
           ];
-          const base: ListForm = { shown: thing.fields.map(fieldShown), sort, filters: [], backward: false };
+          const base: ListForm = { projection: thing.fields.map(projectedField), sort, filters: [], backward: false };
           const expected = inOrder(await page(base, 100), order);
 
           for (const backward of [false, true]) {
@@ -173,7 +173,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
         { field: thing.key, descending: false },
       ];
       const form: ListForm = {
-        shown: [fieldShown(fieldOf('text'))],
+        projection: [projectedField(fieldOf('text'))],
         sort,
         filters: [{ field: fieldOf('text'), values: ['x', 'y'] }],
         backward: false,
@@ -318,7 +318,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     }).graph!;
     await create({ real: 1.5 });
     await expect(followModels(store, designTables(fewer), new Map())).rejects.toMatchObject({
-      sayings: [expect.objectContaining({ subject: 'thing.real', text: 'goes' })],
+      summaries: [expect.objectContaining({ subject: 'thing.real', text: 'goes' })],
     });
     expect(await count()).toBeGreaterThan(0);
   });

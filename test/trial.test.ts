@@ -7,7 +7,7 @@ import { canonical } from '../src/core/model/value.ts';
 import { exampleValue, isSound } from '../src/core/rules/examples.ts';
 import { deriveCases } from '../src/core/trial/derive.ts';
 import { edgesOf } from '../src/core/trial/edges.ts';
-import { moment, readProject } from '../src/project/project.ts';
+import { readProject, runtime } from '../src/project/project.ts';
 import type { SoundProject } from '../src/project/project.ts';
 import { demoFolder, folderWith, vantfell } from './kit/program.ts';
 
@@ -124,7 +124,7 @@ describe('made-up values', () => {
 test('cases are the same each time, and need no clock', () => {
   const cases = (): string => JSON.stringify(deriveCases(graph, new Map(), new Date(0)));
   expect(cases()).toBe(cases());
-  expect(moment.now()).toBeInstanceOf(Date);
+  expect(runtime.now()).toBeInstanceOf(Date);
   const { graph: circle } = compile({
     service: { file: 's', text: 'service: { name: X }' },
     models: [

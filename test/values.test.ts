@@ -2,8 +2,8 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { isSecret } from '../src/core/identity/secret.ts';
-import type { Serving } from './kit/program.ts';
 import { ask, folderWith, serving } from './kit/program.ts';
+import type { EndpointContext } from './kit/program.ts';
 
 const MODEL = `model: walk
 fields:
@@ -29,7 +29,7 @@ rules:
   - { check: up.low <= low, message: must not be below that of its upper walk, at: low }
 `;
 
-let server: Serving;
+let server: EndpointContext;
 let walks: string;
 const folder = folderWith({ 'vantfell.yaml': 'service: { name: X }\nstore: sqlite:x.db\n', 'models/walk.yaml': MODEL });
 

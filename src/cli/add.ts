@@ -31,7 +31,7 @@ export const add: Command = {
 
   async run(context, given) {
     const { compile } = await import('../core/compile.ts');
-    const { soundProject } = await import('./sound-project.ts');
+    const { soundProject } = await import('./load-project.ts');
     const { readSources } = await import('../project/read.ts');
     const { modelText } = await import('./add/model-text.ts');
     const name = given.model as string;

@@ -3,10 +3,10 @@ import { relative, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import stringify from 'json-stringify-pretty-compact';
 import { EXIT, Failure } from '../project/failure.ts';
-import type { LoadedProject } from './sound-project.ts';
-import type { Command, Context } from './command.ts';
-import { place } from './place.ts';
 import { shownPath } from '../project/shown-path.ts';
+import type { Command, Context } from './command.ts';
+import type { LoadedProject } from './load-project.ts';
+import { place } from './place.ts';
 import type { Terminal } from './terminal/terminal.ts';
 
 const DEMO = fileURLToPath(new URL('../../demo', import.meta.url));
@@ -29,14 +29,14 @@ export const demo: Command = {
     const shownFolder = shownPath(folder);
 
     placeProject(folder, shownFolder, terminal);
-    const { loadedProject } = await import('./sound-project.ts');
+    const { loadProject } = await import('./load-project.ts');
     const { table } = await import('./terminal/table.ts');
-    const project = await loadedProject(inside);
+    const project = await loadProject(inside);
 
     terminal.show(bold('\n1. The nouns, written down'));
     terminal.show(table(project.graph.models.map((model) => [`  models/${model.name}.yaml`, model.description ?? ''])));
 
-    const waiting = project.waiting?.words ?? [];
+    const waiting = project.unsupported?.words ?? [];
     if (waiting.length > 0) {
       terminal.show(terminal.paint.dim(`  checked, but not put to work by this version: ${waiting.join(', ')}`));
     }
@@ -75,19 +75,19 @@ function placeProject(folder: string, shown: string, terminal: Terminal): void {
   }
   if (standing.length > 0) {
     const message = `${shown} holds other files, and no project`;
-    throw new Failure(EXIT.surroundings, message, 'name an empty or a new folder: vantfell demo my-huts');
+    throw new Failure(EXIT.options, message, 'name an empty or a new folder: vantfell demo my-huts');
   }
   place(shown, () => cpSync(DEMO, folder, { recursive: true }));
   terminal.say(`made the project in ${shown}`);
 }
 
-interface Shown {
+interface Projection {
   readonly request: string;
   readonly status: number;
   readonly body: unknown;
 }
 
-async function seedAndAsk(context: Context, project: LoadedProject): Promise<Shown[] | undefined> {
+async function seedAndAsk(context: Context, project: LoadedProject): Promise<Projection[] | undefined> {
   const { serviceKeys } = await import('../project/project.ts');
   const { openDatabase } = await import('../project/database.ts');
   const { loadProjectSamples } = await import('./seed.ts');
@@ -142,8 +142,8 @@ interface Answer {
 }
 
 /** A few requests that show what the API does by itself; the records that they make are deleted again. */
-async function askAround(url: string, terminal: Terminal): Promise<Shown[]> {
-  const shown: Shown[] = [];
+async function askAround(url: string, terminal: Terminal): Promise<Projection[]> {
+  const shown: Projection[] = [];
   let token: string | undefined;
   const send = async (method: string, path: string, body?: unknown): Promise<{ status: number; answer: unknown }> => {
     const headers = {

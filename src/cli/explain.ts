@@ -2,14 +2,14 @@ import type { IndexAdvice, Wanted } from '../core/query/index-advice.ts';
 import type { ListStatement } from '../core/query/list-statement.ts';
 import { EXIT } from '../project/failure.ts';
 import type { Plan, PlanStep } from '../store/base/plan.ts';
-import type { Asked } from '../store/traced.ts';
-import { requestWords } from './ask/words.ts';
+import type { TracedStatement } from '../store/traced.ts';
+import { requestOptions } from './ask/options.ts';
 import type { Command, Context } from './command.ts';
 import type { Terminal } from './terminal/terminal.ts';
 
 /** What is told of one statement. */
 interface Explained {
-  readonly asked: Asked;
+  readonly asked: TracedStatement;
   readonly plan: Plan;
   /** The tables that it goes through row by row, however many rows they have; and whether it sorts what it found. */
   readonly scanned: readonly string[];
@@ -25,25 +25,25 @@ export const explain: Command = {
     ["vantfell explain GET '/v1/huts/{id}'", 'with some record'],
     ["vantfell explain PATCH '/v1/huts/{hut/grey-hut}' '{\"beds\": 38}' --as ines", 'a write, which is taken back'],
   ],
-  options: requestWords,
+  options: requestOptions,
 
   async run(context, given) {
-    const { openDesk } = await import('./ask/session.ts');
+    const { openSession } = await import('./ask/session.ts');
     const { statusText } = await import('./ask/request.ts');
     const { isBorder } = await import('../store/traced.ts');
     const { planOf } = await import('../store/plan-of.ts');
     const { indexAdvice } = await import('../core/query/index-advice.ts');
-    const { sentRequest, writtenRequest } = await import('./ask/request-options.ts');
-    const written = writtenRequest(given);
-    const desk = await openDesk(context, { lasting: false });
+    const { sentRequest, readRequestOptions } = await import('./ask/request-options.ts');
+    const written = readRequestOptions(given);
+    const session = await openSession(context, { lasting: false });
     try {
-      const { graph } = desk.project;
-      const sent = await sentRequest(desk, written);
+      const { graph } = session.project;
+      const sent = await sentRequest(session, written);
       const { method, target } = sent;
-      const { reply, exchange } = await desk.ask(sent);
+      const { reply, exchange } = await session.ask(sent);
       const explained: Explained[] = [];
       for (const asked of exchange.asked.filter((one) => !isBorder(one) && one.rows !== undefined)) {
-        const plan = await planOf(desk.store, asked.statement, asked.values);
+        const plan = await planOf(session.store, asked.statement, asked.values);
         const wanted = wantedBy(asked);
         explained.push(explainedOf(asked, plan, wanted && indexAdvice(graph, wanted)));
       }
@@ -54,7 +54,7 @@ export const explain: Command = {
         statements: explained.map((one) => valueOf(one)),
       });
       context.terminal.show(`${context.terminal.paint.bold(`${method} ${target}`)}  ${statusText(reply.status)}`);
-      await show(context, explained, desk.store.kind);
+      await show(context, explained, session.store.kind);
       if (reply.status < 400) return EXIT.done;
       const { detail = '', title = '' } = JSON.parse(reply.body ?? '{}') as { detail?: string; title?: string };
       context.terminal.warn(
@@ -62,15 +62,15 @@ export const explain: Command = {
       );
       return EXIT.foundWrong;
     } finally {
-      await desk.close();
+      await session.close();
     }
   },
 };
 
 /** What a statement asks of indexes, where it is that of a list. */
-const wantedBy = ({ statement }: Asked): Wanted | undefined => (statement as Partial<ListStatement>).wanted;
+const wantedBy = ({ statement }: TracedStatement): Wanted | undefined => (statement as Partial<ListStatement>).wanted;
 
-const explainedOf = (asked: Asked, plan: Plan, advice: IndexAdvice | undefined): Explained => ({
+const explainedOf = (asked: TracedStatement, plan: Plan, advice: IndexAdvice | undefined): Explained => ({
   asked,
   plan,
   scanned: [...new Set(plan.large.flatMap(({ way, table }) => (way === 'scan' ? (table ?? []) : [])))],

@@ -56,7 +56,7 @@ export const exportCommand: Command = {
       }),
 
   async run(context, given) {
-    const { soundProject } = await import('./sound-project.ts');
+    const { soundProject } = await import('./load-project.ts');
     const project = await soundProject(context);
     if (given.compare !== undefined) {
       const { compareWith } = await import('./export/compare.ts');

@@ -6,7 +6,7 @@ export function readGiven(file: string, remedy: string): string {
   try {
     return readFileSync(file, 'utf8');
   } catch (error) {
-    throw new Failure(EXIT.surroundings, `${file} can not be read: ${(error as Error).message}`, remedy);
+    throw new Failure(EXIT.options, `${file} can not be read: ${(error as Error).message}`, remedy);
   }
 }
 
@@ -20,4 +20,4 @@ export function writeGiven(file: string, text: string, remedy: string): void {
 }
 
 export const unwritable = (file: string, error: unknown, remedy: string): Failure =>
-  new Failure(EXIT.surroundings, `${file} can not be written: ${(error as Error).message}`, remedy);
+  new Failure(EXIT.options, `${file} can not be written: ${(error as Error).message}`, remedy);

@@ -52,11 +52,7 @@ export const newCommand: Command = {
 
 function makeProject(folder: string, shown: string): void {
   if (existsSync(folder) && readdirSync(folder).some((name) => name !== '.git')) {
-    throw new Failure(
-      EXIT.surroundings,
-      `${shown} is not empty`,
-      'name an empty or a new folder: vantfell new my-service',
-    );
+    throw new Failure(EXIT.options, `${shown} is not empty`, 'name an empty or a new folder: vantfell new my-service');
   }
   place(shown, () => {
     cpSync(STARTER, folder, { recursive: true });

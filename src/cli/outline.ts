@@ -31,7 +31,7 @@ export const outline: Command = {
       }),
 
   async run(context, { diagram }) {
-    const { soundProject } = await import('./sound-project.ts');
+    const { soundProject } = await import('./load-project.ts');
     const { endpointsOf } = await import('../core/api/endpoints.ts');
     const { table } = await import('./terminal/table.ts');
     const { graph } = await soundProject(context);

@@ -5,10 +5,6 @@ export function place(shown: string, make: () => void): void {
   try {
     make();
   } catch (error) {
-    throw new Failure(
-      EXIT.surroundings,
-      `${shown} can not be made: ${(error as Error).message}`,
-      'name another folder',
-    );
+    throw new Failure(EXIT.options, `${shown} can not be made: ${(error as Error).message}`, 'name another folder');
   }
 }

@@ -1,9 +1,9 @@
-import type { LoadOptions, Loaded } from '../core/samples/load.ts';
+import type { Loaded, LoadOptions } from '../core/samples/load.ts';
 import type { Store } from '../core/store/contract.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';
-import type { LoadedProject } from './sound-project.ts';
 import type { Arguments, Command, Context } from './command.ts';
+import type { LoadedProject } from './load-project.ts';
 
 export const seed: Command = {
   usage: 'seed',
@@ -30,10 +30,10 @@ export const seed: Command = {
       }),
 
   async run(context, given) {
-    const { openWithAnswers } = await import('./decide.ts');
-    const { loadedProject } = await import('./sound-project.ts');
+    const { openWithAnswers } = await import('./resolve-questions.ts');
+    const { loadProject } = await import('./load-project.ts');
     const emptyFirst = given.emptyFirst === true;
-    const project = await loadedProject(context);
+    const project = await loadProject(context);
     const generating = generateOptions(given, project);
     const store = await openWithAnswers(context, project);
     try {

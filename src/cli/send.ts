@@ -1,7 +1,7 @@
 import { EXIT, Failure } from '../project/failure.ts';
 import type { Exchange } from '../project/observed.ts';
-import type { Desk, SentRequest } from './ask/session.ts';
-import { requestWords } from './ask/words.ts';
+import { requestOptions } from './ask/options.ts';
+import type { SentRequest, Session } from './ask/session.ts';
 import type { Command, Context } from './command.ts';
 
 /** An answer, whoever gave it. */
@@ -28,7 +28,7 @@ export const send: Command = {
     ['vantfell send GET /v1/huts --url http://127.0.0.1:8080', 'to a service that runs'],
   ],
   options: (yargs) =>
-    requestWords(yargs)
+    requestOptions(yargs)
       .option('H', {
         alias: 'header',
         type: 'string',
@@ -43,24 +43,24 @@ export const send: Command = {
       }),
 
   async run(context, given) {
-    const { openDesk } = await import('./ask/session.ts');
-    const { sentRequest, writtenRequest } = await import('./ask/request-options.ts');
-    const written = writtenRequest(given);
-    const desk = await openDesk(context, { lasting: true });
+    const { openSession } = await import('./ask/session.ts');
+    const { sentRequest, readRequestOptions } = await import('./ask/request-options.ts');
+    const written = readRequestOptions(given);
+    const session = await openSession(context, { lasting: true });
     try {
-      const request = await sentRequest(desk, written);
+      const request = await sentRequest(session, written);
       const answer =
-        given.url === undefined ? await askHere(desk, request) : await askThere(given.url as string, request);
-      await showAnswer(context, answer, desk.store.kind);
+        given.url === undefined ? await askHere(session, request) : await askThere(given.url as string, request);
+      await showAnswer(context, answer, session.store.kind);
       return answer.status < 400 ? EXIT.done : EXIT.foundWrong;
     } finally {
-      await desk.close();
+      await session.close();
     }
   },
 };
 
-async function askHere(desk: Desk, request: SentRequest): Promise<Answer> {
-  const { reply, exchange } = await desk.ask(request);
+async function askHere(session: Session, request: SentRequest): Promise<Answer> {
+  const { reply, exchange } = await session.ask(request);
   const { status, headers, body: text = '' } = reply;
   const isSilent = request.method === 'HEAD';
   return { status, headers, body: isSilent ? '' : text, milliseconds: exchange.milliseconds, exchange };
@@ -85,7 +85,7 @@ async function askThere(url: string, { method, target, headers, body }: SentRequ
   } catch (error) {
     const why = error instanceof Error && error.cause instanceof Error ? error.cause.message : String(error);
     throw new Failure(
-      EXIT.surroundings,
+      EXIT.options,
       `${url} does not answer: ${why}`,
       'start it with vantfell serve, or leave out --url to ask without a server',
     );

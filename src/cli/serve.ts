@@ -1,12 +1,12 @@
-import type { Server } from '../server/server.ts';
 import { EXIT, Failure } from '../project/failure.ts';
+import type { Server } from '../server/server.ts';
 import type { Command, Context } from './command.ts';
-import { hindering, readHindrance } from './serve/hinder.ts';
-import type { Hindrance } from './serve/hinder.ts';
+import type { LoadedProject } from './load-project.ts';
+import { faultInjection, readInjectedFaults } from './serve/fault-injection.ts';
+import type { InjectedFaults } from './serve/fault-injection.ts';
 import type { ServeLog } from './serve/log.ts';
 import type { Changing, Running } from './serve/running.ts';
 import type { Following } from './serve/watch.ts';
-import type { LoadedProject } from './sound-project.ts';
 
 const DEFAULT_PORT = 8080;
 const LOOPBACK = /^(127\.\d+\.\d+\.\d+|::1|localhost)$/;
@@ -36,17 +36,17 @@ export const serve: Command = {
       .option('slow', { type: 'string', requiresArg: true, describe: 'let every request wait so long, like 800ms' })
       .option('fail', { type: 'string', requiresArg: true, describe: 'let such a share of requests fail, like 5%' })
       .check(({ port, slow, fail }) => {
-        readHindrance(slow, fail);
+        readInjectedFaults(slow, fail);
         if (Number.isInteger(port) && port >= 0 && port <= 65_535) return true;
         throw new Failure(EXIT.wrongCommand, '--port must be a whole number from 0 to 65535', 'name another port');
       }),
 
   async run(context, given) {
     const [port, host] = [given.port as number, given.host as string];
-    const { loadedProject } = await import('./sound-project.ts');
+    const { loadProject } = await import('./load-project.ts');
     const { greet } = await import('./serve/greet.ts');
     const { changing } = await import('./serve/running.ts');
-    const hindrance = readHindrance(given.slow as string | undefined, given.fail as string | undefined);
+    const faults = readInjectedFaults(given.slow as string | undefined, given.fail as string | undefined);
     const { serveLog } = await import('./serve/log.ts');
     const log = serveLog(context, given.trace === true);
     let following: Following | undefined;
@@ -54,7 +54,7 @@ export const serve: Command = {
       if (following !== undefined) return following.tablesMoved();
       context.terminal.warn('a migration has changed the tables: until this is started again, it answers 503');
     };
-    const open = await opener(context, host, hindrance, log, tablesMoved);
+    const open = await opener(context, host, faults, log, tablesMoved);
     let served: Changing | undefined;
     let begin = (): void => undefined;
     const begun = new Promise<void>((resolve) => (begin = resolve));
@@ -65,7 +65,7 @@ export const serve: Command = {
         // service.
         following = followChanges(context, begun, async (changed) => served!.replace(await open(changed)));
       }
-      const project = await loadedProject(context);
+      const project = await loadProject(context);
       const first = await open(project);
       served = changing(first);
       begin();
@@ -78,7 +78,7 @@ export const serve: Command = {
         graph,
         url: server.url,
         store: first.store.address,
-        hindrance,
+        faults,
         watching: given.watch === true,
       });
       return await end;
@@ -93,19 +93,19 @@ export const serve: Command = {
 async function opener(
   context: Context,
   host: string,
-  hindrance: Hindrance,
+  faults: InjectedFaults,
   log: ServeLog,
   tablesMoved: () => void,
 ): Promise<(project: LoadedProject) => Promise<Running>> {
   const { serviceKeys } = await import('../project/project.ts');
   const { outsideTokens } = await import('../project/outside.ts');
   const { firstSamples } = await import('../project/samples.ts');
-  const { openWithAnswers } = await import('./decide.ts');
+  const { openWithAnswers } = await import('./resolve-questions.ts');
   const { serviceOn, storeOptions } = await import('../project/serve.ts');
   const { HttpProblem } = await import('../core/api/problems.ts');
   const { StoreError } = await import('../core/store/contract.ts');
   const { terminal, quiet } = context;
-  const hinder = hindering(hindrance);
+  const injectFault = faultInjection(faults);
   let latest: object | undefined;
   return async (project) => {
     const key = serviceKeys(project);
@@ -132,7 +132,7 @@ async function opener(
       log: log.code,
       outside: outsideTokens(project),
       samples: () => firstSamples(project),
-      ...(hinder === undefined ? {} : { hinder }),
+      ...(injectFault === undefined ? {} : { injectFault }),
     });
     if (seen === undefined) return { service, store };
     return { service: seen.around(service, log.request), store };
@@ -149,15 +149,15 @@ export async function listen(...given: Parameters<typeof import('../server/serve
     const { code, message } = error as NodeJS.ErrnoException;
     if (code === 'EADDRINUSE') {
       const remedy = 'stop the program that uses it, or choose another: --port 0 takes any that is free';
-      throw new Failure(EXIT.surroundings, `port ${port} at ${host} is taken`, remedy);
+      throw new Failure(EXIT.options, `port ${port} at ${host} is taken`, remedy);
     }
     if (code === 'EACCES') {
-      throw new Failure(EXIT.surroundings, `port ${port} is not for this user`, 'choose one above 1023 with --port');
+      throw new Failure(EXIT.options, `port ${port} is not for this user`, 'choose one above 1023 with --port');
     }
     if (code === 'EADDRNOTAVAIL' || code === 'ENOTFOUND') {
-      throw new Failure(EXIT.surroundings, `this machine has no address ${host}`, 'choose another with --host');
+      throw new Failure(EXIT.options, `this machine has no address ${host}`, 'choose another with --host');
     }
-    throw new Failure(EXIT.surroundings, `can not listen at ${host}:${port}: ${message}`, 'see --host and --port');
+    throw new Failure(EXIT.options, `can not listen at ${host}:${port}: ${message}`, 'see --host and --port');
   }
 }
 
@@ -178,9 +178,9 @@ function stopped({ terminal }: Context, server: Server, log: ServeLog): Promise<
       const overdue = (): void => {
         server.cutOff();
         // What they have begun has a limit of its own; whatever ignores it has had its time.
-        setTimeout(() => process.exit(EXIT.surroundings), LAST_MOMENT_MS).unref();
+        setTimeout(() => process.exit(EXIT.options), LAST_MOMENT_MS).unref();
         const limit = LONGEST_STOP_MS / 1000;
-        reject(new Failure(EXIT.surroundings, `requests were still open after ${limit} s`, 'they were cut off'));
+        reject(new Failure(EXIT.options, `requests were still open after ${limit} s`, 'they were cut off'));
       };
       setTimeout(overdue, LONGEST_STOP_MS).unref();
       server.close().then(() => resolve(exit), reject);

@@ -26,9 +26,9 @@ export const token: Command = {
       }),
 
   async run(context, given) {
-    const { soundProject } = await import('./sound-project.ts');
+    const { soundProject } = await import('./load-project.ts');
     const { serviceKeys } = await import('../project/project.ts');
-    const { openWithAnswers } = await import('./decide.ts');
+    const { openWithAnswers } = await import('./resolve-questions.ts');
     const { serviceOn, storeOptions } = await import('../project/serve.ts');
     const { callerCalled, signing } = await import('../project/callers.ts');
     const { milliseconds } = await import('../core/resolve/service-settings.ts');

@@ -1,6 +1,6 @@
 import { isOpen } from './access/open.ts';
-import { checkReveals } from './resolve/check-reveals.ts';
 import { checkShape } from './declaration/check-shape.ts';
+import type { ModelDeclaration, ServiceDeclaration } from './declaration/declarations.ts';
 import { readDocuments } from './declaration/document.ts';
 import type { Declared, Source } from './declaration/document.ts';
 import { withEnvironment } from './declaration/environment.ts';
@@ -10,16 +10,16 @@ import type { Place, Problem } from './declaration/problem.ts';
 import { reporterOf } from './declaration/reporter.ts';
 import type { Reporter } from './declaration/reporter.ts';
 import { serviceShape } from './declaration/service-shape.ts';
+import type { Graph } from './model/graph.ts';
+import { checkConstants } from './resolve/check-constants.ts';
+import { checkReveals } from './resolve/check-reveals.ts';
 import { checkCode } from './resolve/code.ts';
 import { checkNames } from './resolve/collisions.ts';
-import type { ModelDeclaration, ServiceDeclaration } from './declaration/declarations.ts';
-import type { DeclaredModel } from './resolve/draft.ts';
-import type { Graph } from './model/graph.ts';
+import type { DeclaredModel } from './resolve/model-draft.ts';
 import { resolve } from './resolve/resolve.ts';
-import { waitingIn } from './resolve/waiting.ts';
-import type { Waiting } from './resolve/waiting.ts';
 import { serviceSettings } from './resolve/service-settings.ts';
-import { checkConstants } from './resolve/check-constants.ts';
+import { unsupportedIn } from './resolve/unsupported.ts';
+import type { UnsupportedFeatures } from './resolve/unsupported.ts';
 
 /** The texts of a project's declarations, as they were read. */
 export interface ProjectSources {
@@ -37,7 +37,7 @@ export interface Compiled {
   readonly graph?: Graph;
   readonly problems: readonly Problem[];
   /** What is declared and not yet put to work. */
-  readonly waiting?: Waiting;
+  readonly unsupported?: UnsupportedFeatures;
 }
 
 /** Turns declarations into the model graph. Everything that is wrong with them is told at once, sorted by place. */
@@ -60,19 +60,19 @@ export function compile(sources: ProjectSources): Compiled {
   if (sources.code !== undefined) problems.push(...checkCode(graph, first, sources.code));
   const sound = !problems.some(isError);
   if (sound) noteOpenModels(graph, first, report);
-  const waiting = sound ? noteWaiting(graph, report) : undefined;
+  const unsupported = sound ? noteUnsupported(graph, report) : undefined;
   problems.sort(byPlace);
-  return sound ? { graph, problems, waiting } : { problems };
+  return sound ? { graph, problems, unsupported } : { problems };
 }
 
 /** Nothing that is declared is left out in silence. */
-function noteWaiting(graph: Graph, report: Reporter): Waiting {
-  const waiting = waitingIn(graph);
-  if (waiting.words.length === 0) return waiting;
-  const message = `checked, but not put to work by this version: ${waiting.words.join(', ')}`;
+function noteUnsupported(graph: Graph, report: Reporter): UnsupportedFeatures {
+  const unsupported = unsupportedIn(graph);
+  if (unsupported.words.length === 0) return unsupported;
+  const message = `checked, but not put to work by this version: ${unsupported.words.join(', ')}`;
   const remedy = 'until it is, the service behaves as if it were not there';
   report.warn('not-yet', message, remedy, ['service', 'name'], 'key');
-  return waiting;
+  return unsupported;
 }
 
 /** A service where nobody signs in, and whose models say nothing of who may do what, is everybody's. */

@@ -1,4 +1,4 @@
-import type { Asker } from './access/principal.ts';
+import type { Principal } from './access/principal.ts';
 import type { Endpoint } from './api/endpoints.ts';
 import { BODY_TYPES } from './api/media-types.ts';
 import { COMMON_HEADERS } from './api/message.ts';
@@ -6,17 +6,17 @@ import type { Reply, Request } from './api/message.ts';
 import { HttpProblem, LATER, problemTypes } from './api/problems.ts';
 import { noCode } from './change/code.ts';
 import type { Code } from './change/code.ts';
-import { makeWrites } from './change/run.ts';
-import type { Writes } from './change/run.ts';
-import type { Moment } from './change/runtime.ts';
+import type { Runtime } from './change/runtime.ts';
 import type { Log } from './change/scope.ts';
+import { makeWrites } from './change/writes.ts';
+import type { Writes } from './change/writes.ts';
 import type { Sample } from './document/documented.ts';
 import { documentJson, documentYaml, openApi } from './document/openapi.ts';
 import { acceptsJson } from './http/accept.ts';
 import { makeAllowance } from './http/allowance.ts';
-import { makeGate } from './http/authenticate.ts';
+import { makeAuthenticator } from './http/authenticator.ts';
 import { makeCors } from './http/cors.ts';
-import type { Serving } from './http/endpoint/context.ts';
+import type { EndpointContext } from './http/endpoint/context.ts';
 import { makeOwnPages } from './http/endpoint/own-pages.ts';
 import { makeRecordReader } from './http/endpoint/read-record.ts';
 import { makeReplay } from './http/endpoint/replay.ts';
@@ -41,7 +41,7 @@ import { StoreError } from './store/contract.ts';
 import type { Requester, Store } from './store/contract.ts';
 
 /** What a service needs beside its models and its store. */
-export interface Surroundings extends Moment {
+export interface ServiceOptions extends Runtime {
   /** Signs whatever clients hold; at least 32 bytes. */
   readonly key: string;
   /** Keys that were its own before: what they signed is still known. */
@@ -64,7 +64,7 @@ export interface Surroundings extends Moment {
    * Asked before every request is read; where it throws a problem, that is the answer. It makes a service worse on
    * purpose.
    */
-  hinder?(): Promise<void>;
+  injectFault?(): Promise<void>;
   /** Told of every defect, with the number that the client was given. */
   report(error: unknown, request: string): void;
 }
@@ -92,7 +92,7 @@ const LONGEST_TARGET = 8_000;
  * const service = makeService(graph, store, surroundings);
  * const reply = await service.handle({ method: 'GET', target: '/v1/huts?limit=5', headers: {} });
  */
-export function makeService(graph: Graph, store: Store, surroundings: Surroundings): Service {
+export function makeService(graph: Graph, store: Store, options: ServiceOptions): Service {
   const {
     code = noCode,
     log = noLog,
@@ -100,33 +100,33 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     olderKeys = [],
     outside,
     everybody = false,
-    hinder,
-  } = surroundings;
-  const keys = [surroundings.key, ...olderKeys];
-  const now = (): Date => surroundings.now();
-  const report = (error: unknown): void => surroundings.report(error, surroundings.uuid());
+    injectFault,
+  } = options;
+  const keys = [options.key, ...olderKeys];
+  const now = (): Date => options.now();
+  const report = (error: unknown): void => options.report(error, options.uuid());
   const { identity } = graph;
   const callers = identity && makeCallers(graph, store, now);
   const callersChanged = (): void => callers?.forget();
-  const writes = makeWrites({ graph, store, moment: surroundings, code, log, report, callersChanged, tell: !quiet });
-  const { sights } = writes;
+  const writes = makeWrites({ graph, store, runtime: options, code, log, report, callersChanged, tell: !quiet });
+  const { permissionSets } = writes;
   const idempotency = makeIdempotency(store, keys, now);
-  const hashing = makeHashing(surroundings.hashesAtOnce ?? 1, (bytes) => surroundings.random(bytes));
-  const serving: Serving = {
+  const hashing = makeHashing(options.hashesAtOnce ?? 1, (bytes) => options.random(bytes));
+  const context: EndpointContext = {
     graph,
     store,
     cursors: makeCursors(keys),
-    tags: makeEntityTags(surroundings.key),
-    moment: surroundings,
+    tags: makeEntityTags(options.key),
+    runtime: options,
     code,
     writes,
     hashing,
-    answer: (asker, { claim }, write) => writes.run(asker, (work) => idempotency.within(work, claim, write)),
+    answer: (principal, { claim }, write) => writes.run(principal, (work) => idempotency.within(work, claim, write)),
   };
   const routes = makeRoutes(graph);
   const answerers = new Map<Endpoint, Answerer>();
   for (const model of graph.models) {
-    const answererOf = makeResource(model, serving);
+    const answererOf = makeResource(model, context);
     for (const endpoint of routes.endpoints) {
       if (endpoint.model === model) answerers.set(endpoint, answererOf(endpoint));
     }
@@ -134,23 +134,37 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
 
   const credentials = makeCredentials(store.dialect);
   const tokens = makeTokens(keys);
-  const known = { graph, store, moment: surroundings, sights, writes, tokens, callers: callers!, credentials, hashing };
-  const gate = makeGate({ ...known, outside });
+  const known = {
+    graph,
+    store,
+    runtime: options,
+    permissionSets,
+    writes,
+    tokens,
+    callers: callers!,
+    credentials,
+    hashing,
+  };
+  const authenticator = makeAuthenticator({ ...known, outside });
   const identityPages: ReadonlyMap<string, IdentityPage> =
     identity === undefined
       ? new Map()
-      : makeIdentityPages({ ...known, gate, readRecord: makeRecordReader(modelOf(graph, identity.model), serving) });
-  const samples = surroundings.samples ?? (() => new Map<string, Sample>());
+      : makeIdentityPages({
+          ...known,
+          authenticator,
+          readRecord: makeRecordReader(modelOf(graph, identity.model), context),
+        });
+  const samples = options.samples ?? (() => new Map<string, Sample>());
   // Made at the first request for it, so that the service starts sooner.
   let document: object | undefined;
   const made = (): object => (document ??= openApi(graph, samples()));
   const documents = { json: () => documentJson(made()), yaml: () => documentYaml(made()) };
-  const ownPages = makeOwnPages({ graph, store, tags: serving.tags, documents });
-  const replay = makeReplay(serving);
+  const ownPages = makeOwnPages({ graph, store, tags: context.tags, documents });
+  const replay = makeReplay(context);
   const cors = makeCors(graph.service.origins);
   const { rate } = graph.service.limits;
   const allowance = rate === undefined ? undefined : makeAllowance(rate, now);
-  const itself: Asker = { caller: null, sight: sights.service };
+  const itself: Principal = { caller: null, permissions: permissionSets.service };
 
   async function answer(request: Request, path: string, query: string, note: Note): Promise<Reply> {
     const { method } = request;
@@ -162,12 +176,12 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
         count(addressOf(request));
         return cors.preflight(request, allow) ?? optionsReply(allow, found?.place);
       }
-      const asked = askerOf(request);
-      const asker = asked instanceof Promise ? await asked : asked;
-      note.caller = asker.caller !== null;
+      const asked = authenticate(request);
+      const principal = asked instanceof Promise ? await asked : asked;
+      note.caller = principal.caller !== null;
       return found === undefined
-        ? answerPage(page!, asker, request, path, query)
-        : answerEndpoint(found, asker, request, path, query);
+        ? answerPage(page!, principal, request, path, query)
+        : answerEndpoint(found, principal, request, path, query);
     }
     if (!path.startsWith('/health/')) count(addressOf(request));
     const own = await ownPages(request, path, query);
@@ -184,11 +198,11 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
   }
 
   /** Who sends a request: it counts for them, or for their address where its token is no good. */
-  function askerOf(request: Request): Asker | Promise<Asker> {
-    const known = everybody ? itself : gate.askerOf(request);
+  function authenticate(request: Request): Principal | Promise<Principal> {
+    const known = everybody ? itself : authenticator.authenticate(request);
     if (!(known instanceof Promise)) return counted(known, request);
     return known.then(
-      (asker) => counted(asker, request),
+      (principal) => counted(principal, request),
       (error: unknown) => {
         count(addressOf(request));
         throw error;
@@ -196,25 +210,31 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     );
   }
 
-  function counted(asker: Asker, request: Request): Asker {
-    const by = requesterName(asker, request);
+  function counted(principal: Principal, request: Request): Principal {
+    const by = requesterName(principal, request);
     count(by);
-    return { caller: asker.caller, sight: asker.sight, requester: new Sender(by, request) };
+    return { caller: principal.caller, permissions: principal.permissions, requester: new Sender(by, request) };
   }
 
-  function answerPage(page: IdentityPage, asker: Asker, request: Request, path: string, query: string): Promise<Reply> {
+  function answerPage(
+    page: IdentityPage,
+    principal: Principal,
+    request: Request,
+    path: string,
+    query: string,
+  ): Promise<Reply> {
     const handler = page.methods.get(request.method);
     if (handler === undefined) throw wrongMethod(path, page.allow);
     refuseUnacceptable(request);
     if (request.headers['idempotency-key'] !== undefined) {
       throw new HttpProblem('malformed-request', `${path} takes no Idempotency-Key`);
     }
-    return handler({ asker, request, query });
+    return handler({ principal, request, query });
   }
 
   function answerEndpoint(
     { place, key }: Found,
-    asker: Asker,
+    principal: Principal,
     request: Request,
     path: string,
     query: string,
@@ -224,29 +244,29 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
     if (endpoint === undefined) throw wrongMethod(path, place.allow);
     refuseUnacceptable(request);
     const answerer = answerers.get(endpoint)!;
-    if (request.headers['idempotency-key'] === undefined) return answerer({ asker, request, path, query, key });
+    if (request.headers['idempotency-key'] === undefined) return answerer({ principal, request, path, query, key });
     if (method === 'PATCH') {
       throw new HttpProblem('malformed-request', 'Idempotency-Key goes with POST; If-Match guards a PATCH');
     }
-    if (method !== 'POST') return answerer({ asker, request, path, query, key });
-    const { caller } = asker;
+    if (method !== 'POST') return answerer({ principal, request, path, query, key });
+    const { caller } = principal;
     if (caller === null && identity !== undefined && !everybody) {
       throw new HttpProblem('malformed-request', 'Idempotency-Key is for those who are signed in: it belongs to one');
     }
-    const by = requesterName(asker, request);
+    const by = requesterName(principal, request);
     return idempotency.once(
       request,
       { by, path, query },
-      (claimed) => answerer({ asker, request: claimed, path, query, key }),
-      (reply) => replay(asker, endpoint, reply),
+      (claimed) => answerer({ principal, request: claimed, path, query, key }),
+      (reply) => replay(principal, endpoint, reply),
     );
   }
 
   function refused(error: unknown, path: string, signal?: AbortSignal): Reply {
-    const request = surroundings.uuid();
+    const request = options.uuid();
     const problem = error instanceof HttpProblem ? error : problemOf(error);
     // What was given up because the client has gone went wrong for nobody.
-    if (problemTypes[problem.problem].status >= 500 && signal?.aborted !== true) surroundings.report(error, request);
+    if (problemTypes[problem.problem].status >= 500 && signal?.aborted !== true) options.report(error, request);
     return problemReply(problem, path, request);
   }
 
@@ -270,19 +290,19 @@ export function makeService(graph: Graph, store: Store, surroundings: Surroundin
       const reply =
         target.length > LONGEST_TARGET
           ? Promise.reject(tooLong)
-          : hinder === undefined
+          : injectFault === undefined
             ? answer(request, path, query, note)
-            : hinder().then(() => answer(request, path, query, note));
+            : injectFault().then(() => answer(request, path, query, note));
       const whole = reply.catch((error: unknown) => refused(error, path.slice(0, LONGEST_TARGET), request.signal));
       return marks ? whole.then((one) => marked(one, request, note)) : whole;
     },
     refuse: (problem, target) => refused(problem, target.split('?')[0] ?? '/'),
     writes,
     async token(key, lifetime) {
-      const fresh = Buffer.from(surroundings.random(16)).toString('base64url');
+      const fresh = Buffer.from(options.random(16)).toString('base64url');
       const mark = await writes.run(null, ({ transaction }) => credentials.mark(transaction, key, fresh));
       callers?.forget();
-      return tokens.write({ subject: key, mark }, await gate.audience(), now(), lifetime);
+      return tokens.write({ subject: key, mark }, await authenticator.audience(), now(), lifetime);
     },
   };
 }
@@ -314,7 +334,7 @@ class Sender implements Requester {
 
 const addressOf = ({ client = '' }: Request): string => `at ${client}`;
 
-const requesterName = ({ caller }: Asker, request: Request): string =>
+const requesterName = ({ caller }: Principal, request: Request): string =>
   caller === null ? addressOf(request) : `by ${String(caller.key)}`;
 
 const wrongMethod = (path: string, allow: string): HttpProblem =>

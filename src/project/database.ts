@@ -3,23 +3,23 @@ import { dirname } from 'node:path';
 import { defaultFills } from '../core/migrations/defaults.ts';
 import { followModels } from '../core/migrations/follow.ts';
 import type { Answers } from '../core/migrations/follow.ts';
-import { lastPicture } from '../core/migrations/migration.ts';
+import { lastSnapshot } from '../core/migrations/migration.ts';
 import type { Migration } from '../core/migrations/migration.ts';
 import { refuseMissing } from '../core/migrations/missing.ts';
-import { OutOfStep } from '../core/migrations/out-of-step.ts';
 import { makeOwnTables } from '../core/migrations/own-tables.ts';
 import { historyIn, runMigrations, waitingOf } from '../core/migrations/run.ts';
+import { SchemaMismatch } from '../core/migrations/schema-mismatch.ts';
 import { StoreError } from '../core/store/contract.ts';
 import type { Store } from '../core/store/contract.ts';
+import { changeSummaries } from '../core/tables/change-summary.ts';
 import { designTables } from '../core/tables/design.ts';
-import { noDecisions, redesign } from '../core/tables/redesign.ts';
+import { diffSchemas, noDecisions } from '../core/tables/schema-diff.ts';
 import type { Table } from '../core/tables/table.ts';
-import { sayingsOf } from '../core/tables/words.ts';
 import type { StoreOptions } from '../store/base/options.ts';
 import { openStore } from '../store/open.ts';
 import { EXIT, Failure } from './failure.ts';
 import { readMigrations } from './migrations.ts';
-import { isFile, kindOf, moment, storeAddress } from './project.ts';
+import { isFile, kindOf, runtime, storeAddress } from './project.ts';
 import type { SoundProject } from './project.ts';
 
 /** An open store whose tables are what the models need, and what was done to that end, in words. */
@@ -41,7 +41,7 @@ export async function openDatabase(
 ): Promise<OpenDatabase> {
   const migrations = readMigrations(project.folder, kindOf(address));
   const tables = designTables(project.graph);
-  if (migrations.length > 0) refuseOtherModels(lastPicture(migrations), tables, migrations.at(-1)!.name);
+  if (migrations.length > 0) refuseOtherModels(lastSnapshot(migrations), tables, migrations.at(-1)!.name);
   const store = await openBare(address, options);
   try {
     if (migrations.length > 0) return { store, done: await inStep(store, migrations, tables) };
@@ -64,19 +64,19 @@ export async function openBare(address: string, options?: StoreOptions): Promise
 
 /** An error of the database as one that people can do something about. */
 export function told(error: unknown, address: string): unknown {
-  if (error instanceof OutOfStep) return new Failure(EXIT.foundWrong, error.message, error.remedy);
+  if (error instanceof SchemaMismatch) return new Failure(EXIT.foundWrong, error.message, error.remedy);
   if (error instanceof StoreError && error.fault.kind !== 'defect') {
-    return new Failure(EXIT.surroundings, error.message, error.remedy);
+    return new Failure(EXIT.options, error.message, error.remedy);
   }
   if (error instanceof Failure || (error as NodeJS.ErrnoException).code === undefined) return error;
   const message = `the database ${address} can not be used: ${(error as Error).message}`;
-  return new Failure(EXIT.surroundings, message, 'name another with store: in vantfell.yaml');
+  return new Failure(EXIT.options, message, 'name another with store: in vantfell.yaml');
 }
 
-function refuseOtherModels(picture: readonly Table[], tables: readonly Table[], name: string): void {
-  const sayings = sayingsOf(redesign(picture, tables, noDecisions), noDecisions);
-  if (sayings.length === 0) return;
-  const lines = sayings.map(({ subject, text }) => `\n  ${subject}: ${text}`).join('');
+function refuseOtherModels(snapshot: readonly Table[], tables: readonly Table[], name: string): void {
+  const summaries = changeSummaries(diffSchemas(snapshot, tables, noDecisions), noDecisions);
+  if (summaries.length === 0) return;
+  const lines = summaries.map(({ subject, text }) => `\n  ${subject}: ${text}`).join('');
   const remedy = 'vantfell migrate draft writes that as a migration, and vantfell migrate run runs it';
   throw new Failure(EXIT.foundWrong, `the models have changed since ${name}:${lines}`, remedy);
 }
@@ -87,15 +87,15 @@ function refuseOtherModels(picture: readonly Table[], tables: readonly Table[], 
  */
 async function inStep(store: Store, migrations: readonly Migration[], tables: readonly Table[]): Promise<string[]> {
   const isEmpty = (await store.alter((alteration) => alteration.tables())).length === 0;
-  const ran = isEmpty ? await runMigrations(store, migrations, { now: moment.now }) : [];
+  const ran = isEmpty ? await runMigrations(store, migrations, { now: runtime.now }) : [];
   await store.alter(async (alteration) => {
     // An older version of the tool had fewer of its own.
     await makeOwnTables(alteration, store);
-    const waiting = waitingOf(migrations, await historyIn(alteration, store, migrations, moment.now), store.address);
+    const waiting = waitingOf(migrations, await historyIn(alteration, store, migrations, runtime.now), store.address);
     if (waiting.length > 0) {
       const names = waiting.map(({ name }) => name).join(', ');
       const verb = waiting.length === 1 ? 'has' : 'have';
-      throw new OutOfStep(
+      throw new SchemaMismatch(
         `the database ${store.address} is behind: ${names} ${verb} not run`,
         'run what waits: vantfell migrate run',
       );

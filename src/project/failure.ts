@@ -1,5 +1,5 @@
 /** Exit codes of the command line. */
-export const EXIT = { done: 0, foundWrong: 1, wrongCommand: 2, surroundings: 3, defect: 4 } as const;
+export const EXIT = { done: 0, foundWrong: 1, wrongCommand: 2, options: 3, defect: 4 } as const;
 
 /** Something that stops a command and that its user can do something about: it is told without a stack trace. */
 export class Failure extends Error {

@@ -48,7 +48,7 @@ function readMigration(folder: string, name: string, kind: StoreKind): Migration
         : `bring it back; or name ${kind} in stores: of vantfell.yaml, delete the migrations and draft them anew`;
     throw new Failure(EXIT.foundWrong, `${FOLDER}/${name} has no ${file}`, remedy);
   };
-  const { tables, renames = {}, filled = [] } = picture(text(AFTER_FILE), `${FOLDER}/${name}/${AFTER_FILE}`);
+  const { tables, renames = {}, filled = [] } = snapshot(text(AFTER_FILE), `${FOLDER}/${name}/${AFTER_FILE}`);
   return {
     number: Number(number),
     name,
@@ -60,22 +60,22 @@ function readMigration(folder: string, name: string, kind: StoreKind): Migration
   };
 }
 
-interface Picture {
+interface Snapshot {
   readonly tables: Table[];
   readonly renames?: Record<string, string>;
   readonly filled?: string[];
 }
 
-function picture(text: string, file: string): Picture {
+function snapshot(text: string, file: string): Snapshot {
   try {
     const read = JSON.parse(text) as { tables?: unknown };
-    if (Array.isArray(read.tables)) return read as Picture;
+    if (Array.isArray(read.tables)) return read as Snapshot;
   } catch {
     // Told below.
   }
   throw new Failure(
     EXIT.foundWrong,
-    `${file} is no picture of tables`,
+    `${file} is no snapshot of tables`,
     'bring it back as it was, as from version control',
   );
 }
@@ -89,7 +89,7 @@ export function writeMigration(folder: string, { name, files }: Drafted): string
   } catch (error) {
     rmSync(inside, { recursive: true, force: true });
     throw new Failure(
-      EXIT.surroundings,
+      EXIT.options,
       `${FOLDER}/${name} can not be written: ${(error as Error).message}`,
       'see to the folder',
     );

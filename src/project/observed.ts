@@ -2,7 +2,7 @@ import { AsyncLocalStorage } from 'node:async_hooks';
 import type { Service } from '../core/service.ts';
 import type { Store } from '../core/store/contract.ts';
 import { isBorder, traced } from '../store/traced.ts';
-import type { Asked } from '../store/traced.ts';
+import type { TracedStatement } from '../store/traced.ts';
 
 /** A request that was answered, and what the store was asked for it. */
 export interface Exchange {
@@ -11,10 +11,11 @@ export interface Exchange {
   readonly target: string;
   readonly status: number;
   readonly milliseconds: number;
-  readonly asked: readonly Asked[];
+  readonly asked: readonly TracedStatement[];
 }
 
-export const statementsOf = ({ asked }: Pick<Exchange, 'asked'>): Asked[] => asked.filter((one) => !isBorder(one));
+export const statementsOf = ({ asked }: Pick<Exchange, 'asked'>): TracedStatement[] =>
+  asked.filter((one) => !isBorder(one));
 
 /** A store whose statements are known by the request that they are for. */
 export interface Observed {
@@ -24,14 +25,14 @@ export interface Observed {
 }
 
 export function observed(store: Store): Observed {
-  const underWay = new AsyncLocalStorage<Asked[]>();
+  const underWay = new AsyncLocalStorage<TracedStatement[]>();
   return {
     store: traced(store, (asked) => underWay.getStore()?.push(asked)),
     around: (service, tell) => ({
       ...service,
       async handle(request) {
         const begun = performance.now();
-        const asked: Asked[] = [];
+        const asked: TracedStatement[] = [];
         const reply = await underWay.run(asked, () => service.handle(request));
         const { method, target } = request;
         tell({ method, target, status: reply.status, milliseconds: performance.now() - begun, asked });

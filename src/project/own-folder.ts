@@ -10,7 +10,7 @@ export function ownFolder(folder: string): string {
   const own = join(folder, OWN_FOLDER);
   if (existsSync(own) && !statSync(own).isDirectory()) {
     const message = `${OWN_FOLDER} is a file, where the tool has a folder of its own`;
-    throw new Failure(EXIT.surroundings, message, 'move it elsewhere, or delete it');
+    throw new Failure(EXIT.options, message, 'move it elsewhere, or delete it');
   }
   try {
     mkdirSync(own, { recursive: true });
@@ -18,7 +18,7 @@ export function ownFolder(folder: string): string {
     if (!existsSync(ignore)) writeFileSync(ignore, '*\n');
   } catch (error) {
     const message = `${OWN_FOLDER} can not be written to: ${(error as Error).message}`;
-    throw new Failure(EXIT.surroundings, message, "see to the rights of the project's folder");
+    throw new Failure(EXIT.options, message, "see to the rights of the project's folder");
   }
   return own;
 }
@@ -44,5 +44,5 @@ function soundKey(file: string): string {
     `${OWN_FOLDER}/key has ` +
     `${key === '' ? 'nothing in it' : `${Buffer.byteLength(key)} bytes`}, and ` +
     `a key has ${SHORTEST_KEY} or more`;
-  throw new Failure(EXIT.surroundings, message, 'delete it, and another is made; what was signed with it is void then');
+  throw new Failure(EXIT.options, message, 'delete it, and another is made; what was signed with it is void then');
 }

@@ -1,13 +1,13 @@
 import { randomBytes } from 'node:crypto';
 import { isAbsolute, join, resolve } from 'node:path';
 import { setImmediate } from 'node:timers/promises';
-import type { Moment } from '../core/change/runtime.ts';
+import type { Runtime } from '../core/change/runtime.ts';
 import { compile } from '../core/compile.ts';
 import type { Source } from '../core/declaration/document.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import type { Graph } from '../core/model/graph.ts';
 import type { StoreKind } from '../core/model/service.ts';
-import type { Waiting } from '../core/resolve/waiting.ts';
+import type { UnsupportedFeatures } from '../core/resolve/unsupported.ts';
 import { StoreError } from '../core/store/contract.ts';
 import { makeThrowaway } from '../store/throwaway.ts';
 import type { Throwaway } from '../store/throwaway.ts';
@@ -22,7 +22,7 @@ export interface Project {
   /** Undefined where there are errors among the problems. */
   readonly graph?: Graph;
   readonly problems: readonly Problem[];
-  readonly waiting?: Waiting;
+  readonly unsupported?: UnsupportedFeatures;
   /** Every text that a problem's place may point into. */
   readonly sources: readonly Source[];
   /** The files that its hooks and operations are in. */
@@ -47,7 +47,7 @@ function rest(): Promise<void> | undefined {
 }
 
 /** The wall clock, and keys that sort by it. */
-export const moment: Moment = { now: () => new Date(), uuid: nextKey, random: randomBytes, rest };
+export const runtime: Runtime = { now: () => new Date(), uuid: nextKey, random: randomBytes, rest };
 
 /**
  * The address of the project's store, its path made absolute; where none is declared, a file in the tool's own folder.
@@ -69,7 +69,7 @@ export async function throwawayFor(project: SoundProject): Promise<Throwaway> {
     return await makeThrowaway(storeAddress(project));
   } catch (error) {
     if (!(error instanceof StoreError)) throw error;
-    throw new Failure(EXIT.surroundings, error.message, error.remedy);
+    throw new Failure(EXIT.options, error.message, error.remedy);
   }
 }
 

@@ -3,8 +3,8 @@ import { join, relative, sep } from 'node:path';
 import type { ProjectSources } from '../core/compile.ts';
 import type { Source } from '../core/declaration/document.ts';
 import { EXIT, Failure } from './failure.ts';
-import { textOf } from './text.ts';
 import { shownPath } from './shown-path.ts';
+import { textOf } from './text.ts';
 
 export const SERVICE_FILE = 'vantfell.yaml';
 const DECLARATION = /\.(yaml|yml|json)$/;
@@ -14,7 +14,7 @@ const SAMPLE = /\.(yaml|yml|json|ndjson|csv)$/;
 export function readSources(folder: string, withCode: boolean): ProjectSources {
   if (!existsSync(folder) || !statSync(folder).isDirectory()) {
     throw new Failure(
-      EXIT.surroundings,
+      EXIT.options,
       `there is no folder ${shownPath(folder)}`,
       'name the folder of your project with -C',
     );
@@ -23,7 +23,7 @@ export function readSources(folder: string, withCode: boolean): ProjectSources {
     const remedy =
       "go to the project's folder, or name it with -C; vantfell new makes one, vantfell demo one to look at";
     const shown = shownPath(folder) === '.' ? 'this folder' : shownPath(folder);
-    throw new Failure(EXIT.surroundings, `${shown} is no project: it has no ${SERVICE_FILE}`, remedy);
+    throw new Failure(EXIT.options, `${shown} is no project: it has no ${SERVICE_FILE}`, remedy);
   }
   return {
     service: readSource(folder, SERVICE_FILE),

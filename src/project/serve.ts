@@ -1,15 +1,15 @@
 import { availableParallelism } from 'node:os';
 import type { Code } from '../core/change/code.ts';
-import { makeWrites } from '../core/change/run.ts';
-import type { Writes } from '../core/change/run.ts';
-import type { Moment } from '../core/change/runtime.ts';
+import type { Runtime } from '../core/change/runtime.ts';
 import type { Log } from '../core/change/scope.ts';
+import { makeWrites } from '../core/change/writes.ts';
+import type { Writes } from '../core/change/writes.ts';
 import type { Graph } from '../core/model/graph.ts';
 import { makeService } from '../core/service.ts';
-import type { Service, Surroundings } from '../core/service.ts';
+import type { Service, ServiceOptions } from '../core/service.ts';
 import type { Store } from '../core/store/contract.ts';
 import type { StoreOptions } from '../store/base/options.ts';
-import { moment } from './project.ts';
+import { runtime } from './project.ts';
 
 /** Slow reads that are at work at once, so that quick ones keep a processor. */
 const SLOW_READS = Math.max(2, Math.min(4, availableParallelism() - 1));
@@ -30,11 +30,11 @@ export const serviceOn = (
   store: Store,
   [key, ...olderKeys]: readonly string[],
   report: (error: unknown, request: string) => void,
-  more: Pick<Surroundings, 'code' | 'log' | 'quiet' | 'outside' | 'everybody' | 'samples' | 'hinder'> = {},
-): Service => makeService(graph, store, { ...moment, hashesAtOnce: HASHES, ...more, key: key!, olderKeys, report });
+  more: Pick<ServiceOptions, 'code' | 'log' | 'quiet' | 'outside' | 'everybody' | 'samples' | 'injectFault'> = {},
+): Service => makeService(graph, store, { ...runtime, hashesAtOnce: HASHES, ...more, key: key!, olderKeys, report });
 
 const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => undefined };
 
 /** What loads and generates records: as a service would write them, but that nobody is told when it is done. */
-export const writesOn = (graph: Graph, store: Store, code: Code, now: Moment = moment): Writes =>
-  makeWrites({ graph, store, moment: now, code, log: noLog, report: () => undefined, tell: false });
+export const writesOn = (graph: Graph, store: Store, code: Code, now: Runtime = runtime): Writes =>
+  makeWrites({ graph, store, runtime: now, code, log: noLog, report: () => undefined, tell: false });

@@ -2,7 +2,7 @@ import type { Statement, StoreValue } from '../core/sql/statement.ts';
 import type { Reader, Store, Transaction } from '../core/store/contract.ts';
 
 /** A statement that was put to a store, and what came of it. */
-export interface Asked {
+export interface TracedStatement {
   readonly statement: Statement;
   readonly values: readonly StoreValue[];
   readonly milliseconds: number;
@@ -19,10 +19,10 @@ export const BORDERS = {
 
 const borders = new Set<Statement>(Object.values(BORDERS));
 
-export const isBorder = ({ statement }: Asked): boolean => borders.has(statement);
+export const isBorder = ({ statement }: TracedStatement): boolean => borders.has(statement);
 
 /** The same store, telling of every statement that it is asked. What works on tables is left out: no request does. */
-export function traced(store: Store, tell: (asked: Asked) => void): Store {
+export function traced(store: Store, tell: (asked: TracedStatement) => void): Store {
   const timed = async <Result>(
     statement: Statement,
     values: readonly StoreValue[],

@@ -21,7 +21,7 @@ export interface Ran {
 }
 
 const folders: string[] = [];
-const servers: Serving[] = [];
+const servers: EndpointContext[] = [];
 
 afterAll(async () => {
   await Promise.all(servers.map((server) => server.stop()));
@@ -70,7 +70,7 @@ function startProgram(words: readonly string[], { cwd, env }: { cwd?: string; en
   });
 }
 
-export interface Serving {
+export interface EndpointContext {
   readonly url: string;
   readonly pid: number;
   /** What the program has said so far. */
@@ -82,7 +82,7 @@ export interface Serving {
 }
 
 /** Runs `serve` on a free port until the test stops it. */
-export async function serving(folder: string, words: readonly string[] = []): Promise<Serving> {
+export async function serving(folder: string, words: readonly string[] = []): Promise<EndpointContext> {
   const child = startProgram(['serve', '-C', folder, '--port', '0', '--json', ...words], {});
   const ended = new Promise<number | null>((resolve) => child.on('close', resolve));
   let [out, err] = ['', ''];
@@ -95,7 +95,7 @@ export async function serving(folder: string, words: readonly string[] = []): Pr
     });
     void ended.then((code) => reject(new Error(`serve ended with ${code}: ${err}`)));
   });
-  const server: Serving = {
+  const server: EndpointContext = {
     url,
     pid: child.pid!,
     said: () => err,

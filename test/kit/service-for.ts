@@ -13,7 +13,7 @@ import type { Store } from '../../src/core/store/contract.ts';
 import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
 import { soundCode } from '../../src/project/code.ts';
 import { openDatabase } from '../../src/project/database.ts';
-import { moment, readProject } from '../../src/project/project.ts';
+import { readProject, runtime } from '../../src/project/project.ts';
 import type { SoundProject } from '../../src/project/project.ts';
 import { readSampleFiles } from '../../src/project/samples.ts';
 import { storeOptions, writesOn } from '../../src/project/serve.ts';
@@ -75,7 +75,7 @@ export async function serviceFor(projectFolder: string, options: ServiceOptions)
   const judge = makeDocumentJudge(openApi(graph));
   const opened = ([key, ...olderKeys]: readonly string[]): Service =>
     makeService(graph, store, {
-      ...moment,
+      ...runtime,
       now,
       code,
       key: key!,

@@ -9,7 +9,7 @@ import pg from 'pg';
 import { newDatabase, startPostgres } from '../kit/postgres.mjs';
 import type { TestPostgres } from '../kit/postgres.mjs';
 import { folderWith, serving, vantfell } from '../kit/program.ts';
-import type { Serving } from '../kit/program.ts';
+import type { EndpointContext } from '../kit/program.ts';
 import { raw } from '../kit/raw.ts';
 
 // What was tried with the built program to end it, to stop it, or to make it lose what it has acknowledged.
@@ -37,7 +37,10 @@ const project = (store: string, limits = '{}'): string =>
 const SQLITE = 'sqlite:./data.db';
 
 /** A service over a table of many rows. */
-async function servingMany(kind: 'sqlite' | 'postgres', limits: string): Promise<{ server: Serving; store: string }> {
+async function servingMany(
+  kind: 'sqlite' | 'postgres',
+  limits: string,
+): Promise<{ server: EndpointContext; store: string }> {
   const store = kind === 'sqlite' ? SQLITE : await newDatabase(postgres, 'attacks_many');
   const folder = project(store, limits);
   await (await serving(folder)).stop();
@@ -223,7 +226,7 @@ test('secrets are not hashed for a client that has hung up', async () => {
 
 describe('PostgreSQL', () => {
   /** The project with operations that wait, on a database of its own. */
-  async function writing(name: string): Promise<{ server: Serving; admin: pg.Client; depot: string }> {
+  async function writing(name: string): Promise<{ server: EndpointContext; admin: pg.Client; depot: string }> {
     const folder = folderWith();
     cpSync(WRITING, folder, { recursive: true });
     const store = await newDatabase(postgres, name);
@@ -294,7 +297,7 @@ describe('PostgreSQL', () => {
 });
 
 describe('errors that nothing catches', () => {
-  const open = async (hook: string): Promise<Serving> => {
+  const open = async (hook: string): Promise<EndpointContext> => {
     const folder = project(SQLITE);
     const code =
       `import { hooks } from 'vantfell';\nexport default hooks('item', { ` +

@@ -226,7 +226,7 @@ describe('bad input', () => {
     writeFileSync(join(folder, 'migrations', '0001-other', 'sqlite.back.sql'), '');
     expect(await failing(folder, 'serve')).toContain('have the same number');
     writeFileSync(join(folder, 'migrations', '0001-other', 'after.json'), '{');
-    expect(await failing(folder, 'serve')).toContain('is no picture of tables');
+    expect(await failing(folder, 'serve')).toContain('is no snapshot of tables');
   });
 
   test('another key is refused, whatever else changed', async () => {

@@ -6,8 +6,8 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { runCase } from '../../src/cli/trial/run-cases.ts';
 import { stageOf } from '../../src/cli/trial/stage.ts';
 import type { Stage } from '../../src/cli/trial/stage.ts';
-import { openApi } from '../../src/core/document/openapi.ts';
 import type { Code } from '../../src/core/change/code.ts';
+import { openApi } from '../../src/core/document/openapi.ts';
 import type { Graph } from '../../src/core/model/graph.ts';
 import { loadSamples } from '../../src/core/samples/load.ts';
 import { readSamples } from '../../src/core/samples/read.ts';
@@ -21,7 +21,7 @@ import type { SoundProject } from '../../src/project/project.ts';
 import { readSampleFiles } from '../../src/project/samples.ts';
 import { serviceOn, writesOn } from '../../src/project/serve.ts';
 import { startServer } from '../../src/server/server.ts';
-import { takeSnapshot } from '../../src/store/snapshot.ts';
+import { copyRows } from '../../src/store/row-copy.ts';
 import { MUTANTS } from '../kit/mutants.ts';
 import type { Mutant } from '../kit/mutants.ts';
 import { demoFolder } from '../kit/program.ts';
@@ -71,7 +71,7 @@ async function noticedBy(mutant: Mutant): Promise<Case | undefined> {
       (mutant.only === undefined || mutant.only(request) ? other : sound).handle(request);
     return { ...sound, handle: mutant.wrap === undefined ? chosen : mutant.wrap(chosen) };
   };
-  const snapshot = await takeSnapshot(store);
+  const snapshot = await copyRows(store);
   const at = { host: '127.0.0.1', port: 0, largestBody: 1_000_000 };
   const [own, open] = [await startServer(broken(false), at), await startServer(broken(true), at)];
   const tried = {

@@ -1,11 +1,11 @@
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import pg from 'pg';
-import Database from 'libsql';
 import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import Database from 'libsql';
+import pg from 'pg';
 import { newDatabase, startPostgres } from '../kit/postgres.mjs';
 import type { TestPostgres } from '../kit/postgres.mjs';
 import { ask, folderWith, serving, vantfell } from '../kit/program.ts';
-import type { Serving } from '../kit/program.ts';
+import type { EndpointContext } from '../kit/program.ts';
 
 const MODEL = `
 model: item
@@ -26,7 +26,7 @@ beforeAll(async () => void (server = await startPostgres()), 60_000);
 afterAll(() => server.stop());
 
 /** A service over a table of many rows, whose reads may take so long. */
-async function servingMany(kind: string, read: string): Promise<Serving> {
+async function servingMany(kind: string, read: string): Promise<EndpointContext> {
   const store = kind === 'sqlite' ? 'sqlite:./data.db' : await newDatabase(server, 'slow');
   const folder = folderWith({
     'vantfell.yaml': `service: { name: Many }\nstore: "${store}"\nlimits: { read: ${read} }\n`,

@@ -1,18 +1,18 @@
 import { readFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { countDangers, isStopped } from '../../src/core/migrations/count.ts';
+import { countRisks, isStopped } from '../../src/core/migrations/count.ts';
 import { indexNames } from '../../src/core/migrations/follow.ts';
-import type { Store } from '../../src/core/store/contract.ts';
+import { makeOwnTables } from '../../src/core/migrations/own-tables.ts';
 import { typeNames } from '../../src/core/model/types.ts';
 import type { TypeName } from '../../src/core/model/types.ts';
 import { StoreError } from '../../src/core/store/contract.ts';
+import type { Store } from '../../src/core/store/contract.ts';
+import { changeSummaries } from '../../src/core/tables/change-summary.ts';
 import { conversionOf } from '../../src/core/tables/conversion.ts';
 import { scriptText } from '../../src/core/tables/ddl.ts';
-import { makeOwnTables } from '../../src/core/migrations/own-tables.ts';
-import { noDecisions, redesign } from '../../src/core/tables/redesign.ts';
-import type { Decisions } from '../../src/core/tables/redesign.ts';
+import { diffSchemas, noDecisions } from '../../src/core/tables/schema-diff.ts';
+import type { Decisions } from '../../src/core/tables/schema-diff.ts';
 import type { Column, Table } from '../../src/core/tables/table.ts';
-import { sayingsOf } from '../../src/core/tables/words.ts';
 import { openStore } from '../../src/store/open.ts';
 import { testDatabases } from '../kit/databases.ts';
 import { kinds, nastyValues } from '../kit/tables/nasty.ts';
@@ -61,7 +61,7 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
 
   const change = (from: readonly Table[], to: readonly Table[], how: Decisions = noDecisions): Promise<void> =>
     store.alter((alteration) =>
-      alteration.script(scriptText('a change', store.ddl.redesign(redesign(from, to, how))), indexNames(from)),
+      alteration.script(scriptText('a change', store.ddl.diff(diffSchemas(from, to, how))), indexNames(from)),
     );
   const refused = (work: Promise<unknown>): Promise<boolean> =>
     work.then(
@@ -77,10 +77,13 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
     to: readonly Table[],
     how: Decisions = noDecisions,
   ): Promise<number> => {
-    const counted = await countDangers(sayingsOf(redesign(from, to, how), how), { reader: store, ddl: store.ddl });
+    const counted = await countRisks(changeSummaries(diffSchemas(from, to, how), how), {
+      reader: store,
+      ddl: store.ddl,
+    });
     return counted
       .filter(isStopped)
-      .flatMap(({ dangers }) => dangers)
+      .flatMap(({ risks }) => risks)
       .reduce((sum, { count = 0 }) => sum + count, 0);
   };
 

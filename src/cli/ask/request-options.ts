@@ -1,10 +1,10 @@
 import { usualType } from '../../core/api/media-types.ts';
 import type { Arguments } from '../command.ts';
 import { readBody, readHeaders, readMethod, readPath, withAnyKey, withKeys, withKeysInside } from './request.ts';
-import type { Desk, SentRequest } from './session.ts';
+import type { SentRequest, Session } from './session.ts';
 
 /** A request as it stands on a command line. */
-export interface WrittenRequest {
+export interface RequestOptions {
   readonly method: string;
   readonly path: string;
   readonly body: string | undefined;
@@ -13,7 +13,7 @@ export interface WrittenRequest {
 }
 
 /** Reads a request before anything is opened for it. */
-export const writtenRequest = ({ method, path, body, as, H }: Arguments): WrittenRequest => ({
+export const readRequestOptions = ({ method, path, body, as, H }: Arguments): RequestOptions => ({
   method: readMethod(method as string),
   path: readPath(path as string),
   body: readBody(body as string | undefined),
@@ -22,7 +22,10 @@ export const writtenRequest = ({ method, path, body, as, H }: Arguments): Writte
 });
 
 /** The same with keys in the places of samples, or of `{id}`, with its type, and signed. */
-export async function sentRequest({ project, store, tokenFor }: Desk, written: WrittenRequest): Promise<SentRequest> {
+export async function sentRequest(
+  { project, store, tokenFor }: Session,
+  written: RequestOptions,
+): Promise<SentRequest> {
   const { method, path, body, as, headers } = written;
   const { graph } = project;
   return {

@@ -3,10 +3,10 @@ import type { Store } from '../../core/store/contract.ts';
 import type { Exchange } from '../../project/observed.ts';
 import type { Context } from '../command.ts';
 import { faultText } from '../fault-text.ts';
-import type { LoadedProject } from '../sound-project.ts';
+import type { LoadedProject } from '../load-project.ts';
 
 /** A project's service without a server, and what is needed to ask it. */
-export interface Desk {
+export interface Session {
   readonly project: LoadedProject;
   readonly store: Store;
   /** A token for somebody who can sign in, named as a sample, by their login or their key. */
@@ -17,9 +17,9 @@ export interface Desk {
 }
 
 /** Opens a project's service for a few requests. `lasting` tells whether what they write is kept. */
-export async function openDesk(context: Context, { lasting }: { readonly lasting: boolean }): Promise<Desk> {
-  const { loadedProject } = await import('../sound-project.ts');
-  const { openWithAnswers } = await import('../decide.ts');
+export async function openSession(context: Context, { lasting }: { readonly lasting: boolean }): Promise<Session> {
+  const { loadProject } = await import('../load-project.ts');
+  const { openWithAnswers } = await import('../resolve-questions.ts');
   const { serviceKeys } = await import('../../project/project.ts');
   const { serviceOn, storeOptions } = await import('../../project/serve.ts');
   const { outsideTokens } = await import('../../project/outside.ts');
@@ -27,7 +27,7 @@ export async function openDesk(context: Context, { lasting }: { readonly lasting
   const { observed } = await import('../../project/observed.ts');
   const { takenBack } = await import('../../store/taken-back.ts');
   const { terminal } = context;
-  const project = await loadedProject(context);
+  const project = await loadProject(context);
   const { keys } = serviceKeys(project);
   const store = await openWithAnswers(context, project, { ...storeOptions(project.graph), slowReads: 0 });
   const report = (error: unknown): void => terminal.warn(faultText(error, context));

@@ -1,6 +1,6 @@
 import { format } from 'sql-formatter';
-import type { Asked } from '../../store/traced.ts';
 import { isBorder } from '../../store/traced.ts';
+import type { TracedStatement } from '../../store/traced.ts';
 import { rowsText } from '../terminal/exchange.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 
@@ -21,7 +21,7 @@ export function sqlText(sql: string, kind: string): string {
  * Statements one below the other, each with its time and rows. Their values are not shown: there may be secrets in
  * them.
  */
-export function statementsText(asked: readonly Asked[], kind: string, paint: Terminal['paint']): string {
+export function statementsText(asked: readonly TracedStatement[], kind: string, paint: Terminal['paint']): string {
   return asked
     .map((one) => {
       if (isBorder(one)) return paint.dim(one.statement.sql);

@@ -5,7 +5,7 @@ import type { FieldValue } from '../../core/model/scalar.ts';
 import { fromText } from '../../core/model/value.ts';
 import { testsOf } from '../../core/rules/tests.ts';
 import { memberNames } from '../../core/tables/inside.ts';
-import type { Decisions, Fill } from '../../core/tables/redesign.ts';
+import type { Decisions, Fill } from '../../core/tables/schema-diff.ts';
 import { called } from '../../core/tables/table.ts';
 import type { Table } from '../../core/tables/table.ts';
 import { didYouMean } from '../../core/text/nearest.ts';
@@ -102,7 +102,7 @@ function resolveName(name: string, tables: readonly Table[], option: string, whe
   for (const candidate of [name, `${name}_id`]) if (known.has(candidate)) return candidate;
   const message =
     `${option}: there ${when === 'now' ? 'is' : 'was'} no ` +
-    `${name}${when === 'now' ? '' : ' in the last picture of the tables'}`;
+    `${name}${when === 'now' ? '' : ' in the last snapshot of the tables'}`;
   const own = [...known].filter((other) => depth(other) === depth(name));
   throw new Failure(EXIT.wrongCommand, message, didYouMean(name, own));
 }

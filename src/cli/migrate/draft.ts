@@ -1,22 +1,22 @@
 import { existsSync } from 'node:fs';
-import { countDangers, fillable, isStopped } from '../../core/migrations/count.ts';
+import { countRisks, fillable, isStopped } from '../../core/migrations/count.ts';
 import { backFile, draftMigration, forwardFile, hasChanges } from '../../core/migrations/draft.ts';
 import type { Drafted } from '../../core/migrations/draft.ts';
 import { refuseImpossible } from '../../core/migrations/follow.ts';
-import { memoryOf } from '../../core/migrations/memory.ts';
-import { lastPicture, standingsOf } from '../../core/migrations/migration.ts';
+import { migrationStoreOf } from '../../core/migrations/migration-store.ts';
+import { lastSnapshot, statusesOf } from '../../core/migrations/migration.ts';
 import type { Migration } from '../../core/migrations/migration.ts';
-import type { CountedSaying } from '../../core/migrations/out-of-step.ts';
+import type { CountedSummary } from '../../core/migrations/schema-mismatch.ts';
 import type { Store } from '../../core/store/contract.ts';
+import { riskText } from '../../core/tables/change-summary.ts';
 import { designTables } from '../../core/tables/design.ts';
-import { migrationsTable } from '../../core/tables/own-tables.ts';
 import { questionsOf } from '../../core/tables/match.ts';
-import { columnDangers } from '../../core/tables/hazard.ts';
-import type { Decisions, Redesign } from '../../core/tables/redesign.ts';
+import { migrationsTable } from '../../core/tables/own-tables.ts';
+import { columnRisks } from '../../core/tables/risk.ts';
+import { diffSchemas, isSameDesign, noDecisions } from '../../core/tables/schema-diff.ts';
+import type { Decisions, SchemaDiff } from '../../core/tables/schema-diff.ts';
 import { called } from '../../core/tables/table.ts';
-import { isSameDesign, noDecisions, redesign } from '../../core/tables/redesign.ts';
 import type { Table } from '../../core/tables/table.ts';
-import { dangerText } from '../../core/tables/words.ts';
 import { openBare, told } from '../../project/database.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { readMigrations, writeMigration } from '../../project/migrations.ts';
@@ -24,8 +24,8 @@ import { isFile, kindOf, storeAddress } from '../../project/project.ts';
 import type { SoundProject } from '../../project/project.ts';
 import { ddls } from '../../store/ddl.ts';
 import type { Arguments, Context } from '../command.ts';
-import { answerQuestions } from '../decide.ts';
-import { soundProject } from '../sound-project.ts';
+import { soundProject } from '../load-project.ts';
+import { resolveQuestions } from '../resolve-questions.ts';
 import { table } from '../terminal/table.ts';
 import { readDecisions } from './decisions.ts';
 
@@ -38,8 +38,8 @@ export async function draft(context: Context, given: Arguments): Promise<number>
   const after = designTables(project.graph);
   const database = await standingDatabase(context, address, migrations);
   try {
-    const kept = migrations.length === 0 ? database?.picture : undefined;
-    const before = kept ?? lastPicture(migrations);
+    const kept = migrations.length === 0 ? database?.snapshot : undefined;
+    const before = kept ?? lastSnapshot(migrations);
     const { decisions: said, dropped } = readDecisions(given, project.graph, before, after);
     const answers = await answerAll(context, before, after, said, dropped);
     const decisions: Decisions = { ...said, renames: answers };
@@ -52,14 +52,14 @@ export async function draft(context: Context, given: Arguments): Promise<number>
     // A young project's tables as they stand are its first migration, which its own database need not run.
     if (kept !== undefined && kept.length > 0) drafts.push(make([], kept, noDecisions));
     const first = drafts.length;
-    let sayings: CountedSaying[] = [];
+    let summaries: CountedSummary[] = [];
     if (hasChanges(before, after, decisions)) {
-      const plan = redesign(before, after, decisions);
+      const plan = diffSchemas(before, after, decisions);
       refuseImpossible(plan);
       const last = make(before, after, decisions, title);
-      const reader = database?.isAtPicture === true ? { reader: database.store, ddl: database.store.ddl } : undefined;
-      sayings = await countDangers(last.sayings, before.length === 0 ? undefined : reader);
-      refuseUnfilled(sayings);
+      const reader = database?.isAtSnapshot === true ? { reader: database.store, ddl: database.store.ddl } : undefined;
+      summaries = await countRisks(last.summaries, before.length === 0 ? undefined : reader);
+      refuseUnfilled(summaries);
       refuseNeedless(plan, decisions, migrations);
       drafts.push(last);
     }
@@ -70,7 +70,7 @@ export async function draft(context: Context, given: Arguments): Promise<number>
     }
     const files = drafts.flatMap((one) => writeMigration(project.folder, one));
     if (first > 0) await keepDrafted(database!.store, drafts[0]!.name);
-    show(context, project, drafts, sayings, { files, adopted: first > 0, sql: given.sql === true });
+    show(context, project, drafts, summaries, { files, adopted: first > 0, sql: given.sql === true });
     return EXIT.done;
   } catch (error) {
     throw told(error, address);
@@ -92,9 +92,9 @@ function readTitle(name: unknown): string | undefined {
 interface StandingDatabase {
   readonly store: Store;
   /** The tables of a young project. */
-  readonly picture?: readonly Table[];
+  readonly snapshot?: readonly Table[];
   /** It stands where the new migration begins, so its rows can be counted. */
-  readonly isAtPicture: boolean;
+  readonly isAtSnapshot: boolean;
 }
 
 /** The project's database, where there is one and it can be had: a draft can do without. */
@@ -112,21 +112,21 @@ async function standingDatabase(
     terminal.say(`${error.message}: rows are not counted`);
     return undefined;
   }
-  const memory = memoryOf(store);
+  const migrationStore = migrationStoreOf(store);
   const names = await store.alter((alteration) => alteration.tables());
-  if (!names.includes(migrationsTable.name)) return { store, isAtPicture: migrations.length === 0 };
-  const history = await memory.history(store);
-  const picture = history.length === 0 ? await memory.picture(store) : undefined;
-  const isAtPicture =
-    picture === undefined
-      ? standingsOf(migrations, history).every(({ state }) => state === 'ran')
-      : migrations.length === 0 || isSameDesign(picture, lastPicture(migrations));
-  return { store, picture, isAtPicture };
+  if (!names.includes(migrationsTable.name)) return { store, isAtSnapshot: migrations.length === 0 };
+  const history = await migrationStore.history(store);
+  const snapshot = history.length === 0 ? await migrationStore.snapshot(store) : undefined;
+  const isAtSnapshot =
+    snapshot === undefined
+      ? statusesOf(migrations, history).every(({ state }) => state === 'ran')
+      : migrations.length === 0 || isSameDesign(snapshot, lastSnapshot(migrations));
+  return { store, snapshot, isAtSnapshot };
 }
 
 /** More than one migration may end with the same tables: this database stands where the first of these does. */
 const keepDrafted = (store: Store, name: string): Promise<void> =>
-  store.alter((alteration) => memoryOf(store).keepDrafted(alteration, name));
+  store.alter((alteration) => migrationStoreOf(store).keepDrafted(alteration, name));
 
 async function answerAll(
   context: Context,
@@ -139,19 +139,21 @@ async function answerAll(
   for (;;) {
     const questions = questionsOf(before, after, known.renames, known.dropped);
     if (questions.length === 0) return known.renames;
-    known = await answerQuestions(context, questions, known);
+    known = await resolveQuestions(context, questions, known);
   }
 }
 
 /** A new column that must have a value needs one for the rows that are there. */
-function refuseUnfilled(sayings: readonly CountedSaying[]): void {
-  const unfilled = sayings.filter(({ dangers }) =>
-    dangers.some(({ hazard, consequence, count }) => hazard.kind === 'rows' && consequence === 'stops' && count !== 0),
+function refuseUnfilled(summaries: readonly CountedSummary[]): void {
+  const unfilled = summaries.filter(({ risks }) =>
+    risks.some(
+      ({ affected, consequence, count }) => affected.kind === 'rows' && consequence === 'stops' && count !== 0,
+    ),
   );
   const [first] = unfilled;
   if (first === undefined) return;
-  const lines = unfilled.map(({ subject, dangers }) => {
-    const [count] = dangers.map((danger) => danger.count);
+  const lines = unfilled.map(({ subject, risks }) => {
+    const [count] = risks.map((risk) => risk.count);
     const rows =
       count === undefined ? 'the rows that may be there have' : count === 1 ? '1 row has' : `${count} rows have`;
     return `${subject} is new and required, and ${rows} no value for it`;
@@ -161,12 +163,12 @@ function refuseUnfilled(sayings: readonly CountedSaying[]): void {
 }
 
 /** A fill for a field that stays as it is: most likely the migration that it was meant for stands there already. */
-function refuseNeedless(plan: Redesign, { fills }: Decisions, migrations: readonly Migration[]): void {
+function refuseNeedless(plan: SchemaDiff, { fills }: Decisions, migrations: readonly Migration[]): void {
   const needed = new Set([
     ...plan.created.flatMap((table) => table.columns.map((column) => called(table, column))),
     ...plan.changed.flatMap((change) =>
       change.columns
-        .filter((column) => column.before === undefined || columnDangers(change, column).length > 0)
+        .filter((column) => column.before === undefined || columnRisks(change, column).length > 0)
         .flatMap(({ after }) => (after === undefined ? [] : [called(change.after, after)])),
     ),
   ]);
@@ -184,7 +186,7 @@ function refuseNeedless(plan: Redesign, { fills }: Decisions, migrations: readon
   );
 }
 
-interface Shown {
+interface Projection {
   readonly files: readonly string[];
   readonly adopted: boolean;
   readonly sql: boolean;
@@ -194,20 +196,20 @@ function show(
   { terminal }: Context,
   { graph }: SoundProject,
   drafts: readonly Drafted[],
-  sayings: readonly CountedSaying[],
-  { files, adopted, sql }: Shown,
+  summaries: readonly CountedSummary[],
+  { files, adopted, sql }: Projection,
 ): void {
   const { bold, red, yellow, dim } = terminal.paint;
   terminal.value({
     written: drafts.map(({ name }) => name),
     files,
-    changes: sayings.map(({ subject, text, dangers }) => ({
+    changes: summaries.map(({ subject, text, risks }) => ({
       subject,
       text,
-      dangers: dangers.map((danger) => ({
-        consequence: danger.consequence,
-        rows: danger.count,
-        text: dangerText(danger, danger),
+      risks: risks.map((risk) => ({
+        consequence: risk.consequence,
+        rows: risk.count,
+        text: riskText(risk, risk),
       })),
     })),
   });
@@ -219,13 +221,13 @@ function show(
   const last = drafts.at(-1)!;
   if (!adopted || drafts.length > 1) {
     terminal.show(bold(`migrations/${last.name}`));
-    const rows = sayings.map((saying) => {
-      const dangers = saying.dangers.map((danger) => {
-        const paint = { loses: red, stops: yellow, fills: String }[danger.consequence];
-        const words = dangerText(danger, danger);
+    const rows = summaries.map((summary) => {
+      const risks = summary.risks.map((risk) => {
+        const paint = { loses: red, stops: yellow, fills: String }[risk.consequence];
+        const words = riskText(risk, risk);
         return words === '' ? [] : [paint(words)];
       });
-      return [`  ${saying.subject}`, [saying.text, ...dangers.flat()].join('; ')];
+      return [`  ${summary.subject}`, [summary.text, ...risks.flat()].join('; ')];
     });
     terminal.show(table(rows));
   }
@@ -236,8 +238,8 @@ function show(
       );
     }
   }
-  if (sayings.some(isStopped)) {
-    const fill = fillable(sayings);
+  if (summaries.some(isStopped)) {
+    const fill = fillable(summaries);
     const again = fill === undefined ? '' : `; or delete it, and draft again with --fill ${fill}=…`;
     terminal.say(`mend those rows before you run it${again}`);
   }

@@ -1,24 +1,24 @@
 import { dropAll } from '../../core/migrations/drop-all.ts';
-import { lastPicture } from '../../core/migrations/migration.ts';
+import { lastSnapshot } from '../../core/migrations/migration.ts';
 import { runMigrations } from '../../core/migrations/run.ts';
 import { designTables } from '../../core/tables/design.ts';
-import { isSameDesign } from '../../core/tables/redesign.ts';
+import { isSameDesign } from '../../core/tables/schema-diff.ts';
 import { openBare, openDatabase, told } from '../../project/database.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { readMigrations } from '../../project/migrations.ts';
-import { kindOf, moment, storeAddress } from '../../project/project.ts';
+import { kindOf, runtime, storeAddress } from '../../project/project.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import type { Arguments, Context } from '../command.ts';
+import { loadProject } from '../load-project.ts';
 import { loadProjectSamples, showLoaded } from '../seed.ts';
-import { loadedProject } from '../sound-project.ts';
-import { waitsText } from './on-database.ts';
 import { confirm } from '../terminal/ask.ts';
 import { counted } from '../terminal/terminal.ts';
+import { waitsText } from './on-database.ts';
 
 /** Runs the migrations that have not run. */
 export async function run(context: Context, given: Arguments): Promise<number> {
   const { terminal } = context;
-  const project = await loadedProject(context);
+  const project = await loadProject(context);
   const address = storeAddress(project);
   const migrations = readMigrations(project.folder, kindOf(address));
   const tables = designTables(project.graph);
@@ -28,7 +28,7 @@ export async function run(context: Context, given: Arguments): Promise<number> {
     terminal.show('there are no migrations: until the first one is drafted, the database follows the models');
     return EXIT.done;
   }
-  const inStep = migrations.length === 0 || isSameDesign(lastPicture(migrations), tables);
+  const inStep = migrations.length === 0 || isSameDesign(lastSnapshot(migrations), tables);
   if (!inStep && given.samples === true) {
     throw new Failure(
       EXIT.foundWrong,
@@ -44,7 +44,7 @@ export async function run(context: Context, given: Arguments): Promise<number> {
       await dropAll(store, migrations, [...migrations.flatMap(({ after }) => after), ...tables]);
     }
     const ran = await runMigrations(store, migrations, {
-      now: moment.now,
+      now: runtime.now,
       onStart: (name) => terminal.progress(`running ${name}`),
       onWait: (whom) => terminal.say(waitsText(whom)),
     });

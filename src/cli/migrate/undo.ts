@@ -1,10 +1,10 @@
-import { isLossy, sayingText } from '../../core/migrations/count.ts';
-import { historyOf, undoMigrations, undoable } from '../../core/migrations/run.ts';
+import { isLossy, summaryText } from '../../core/migrations/count.ts';
+import { historyOf, undoable, undoMigrations } from '../../core/migrations/run.ts';
 import { wayBackOf } from '../../core/migrations/way-back.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
-import { moment } from '../../project/project.ts';
+import { runtime } from '../../project/project.ts';
 import type { Arguments, Context } from '../command.ts';
-import { soundProject } from '../sound-project.ts';
+import { soundProject } from '../load-project.ts';
 import { confirm } from '../terminal/ask.ts';
 import { onDatabase, waitsText } from './on-database.ts';
 
@@ -17,14 +17,14 @@ export async function undo(context: Context, given: Arguments): Promise<number> 
   }
   const project = await soundProject(context);
   return onDatabase(project, async (store, migrations) => {
-    const chosen = undoable(migrations, await historyOf(store, migrations, moment.now), last);
+    const chosen = undoable(migrations, await historyOf(store, migrations, runtime.now), last);
     if (chosen.length === 0) {
       terminal.value({ undone: [] });
       terminal.show('nothing to undo: no migration has run');
       return EXIT.done;
     }
-    const { sayings, unrestored } = await wayBackOf(store, migrations, chosen);
-    const losses = sayings.filter(isLossy).map(sayingText);
+    const { summaries, unrestored } = await wayBackOf(store, migrations, chosen);
+    const losses = summaries.filter(isLossy).map(summaryText);
     const lines = [...losses, ...unrestored].map((line) => `\n  ${line}`).join('');
     const question = `values are lost when ${chosen.map(({ name }) => name).join(', ')} is taken back:${lines}\nGo on?`;
     if (losses.length > 0) {

@@ -1,12 +1,12 @@
 import { randomInt } from 'node:crypto';
-import { NothingToReferTo, generateRecords } from '../../core/samples/generate.ts';
 import { modelOf } from '../../core/model/graph.ts';
+import { generateRecords, NothingToReferTo } from '../../core/samples/generate.ts';
 import type { Store } from '../../core/store/contract.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
-import { moment } from '../../project/project.ts';
+import { runtime } from '../../project/project.ts';
 import { writesOn } from '../../project/serve.ts';
-import type { LoadedProject } from '../sound-project.ts';
 import type { Context } from '../command.ts';
+import type { LoadedProject } from '../load-project.ts';
 import { grouped } from '../terminal/terminal.ts';
 
 const MOST_RANDOM = 1_000_000;
@@ -26,7 +26,7 @@ export async function generate(
     const { made, stopped, secret } = await generateRecords(
       graph,
       store,
-      moment,
+      runtime,
       (own) => writesOn(graph, store, loaded, own),
       {
         model,

@@ -7,7 +7,7 @@ import { table } from '../terminal/table.ts';
 import { counted } from '../terminal/terminal.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 import { wrap } from '../terminal/wrap.ts';
-import type { Hindrance } from './hinder.ts';
+import type { InjectedFaults } from './fault-injection.ts';
 
 /** What somebody wants to know of a service that has just begun. */
 export interface Begun {
@@ -16,17 +16,17 @@ export interface Begun {
   readonly url: string;
   /** The address of its store. */
   readonly store: string;
-  readonly hindrance: Hindrance;
+  readonly faults: InjectedFaults;
   readonly watching: boolean;
 }
 
-export function greet(terminal: Terminal, { graph, url, store, hindrance, watching }: Begun): void {
+export function greet(terminal: Terminal, { graph, url, store, faults, watching }: Begun): void {
   const { name, version, prefix } = graph.service;
   const endpoints = allEndpoints(graph).length;
   const open = openActs(graph);
   terminal.value({ url, prefix, store, models: graph.models.length, endpoints, open });
   const { bold, cyan, yellow } = terminal.tint;
-  const { slow, fail } = hindrance;
+  const { slow, fail } = faults;
   const worse = [...(slow > 0 ? [`${slow} ms slower`] : []), ...(fail > 0 ? [`${fail * 100}% of requests fail`] : [])];
   terminal.say(`${bold(name)} ${version} at ${cyan(url + prefix)}`);
   terminal.say(

@@ -1,8 +1,8 @@
 import { watchFiles } from '../../project/changes.ts';
 import { Failure } from '../../project/failure.ts';
 import type { Context } from '../command.ts';
-import { loadedProject } from '../sound-project.ts';
-import type { LoadedProject } from '../sound-project.ts';
+import { loadProject } from '../load-project.ts';
+import type { LoadedProject } from '../load-project.ts';
 
 /** What a service is made of. Samples are loaded by `seed`, when that is wanted. */
 const SERVED = ['vantfell.yaml', 'models', 'code', 'migrations'];
@@ -33,7 +33,7 @@ export function followChanges(
   let lastSaid = '';
   const change = async (what: string, otherwise: string): Promise<boolean> => {
     try {
-      await serve(await loadedProject(context));
+      await serve(await loadProject(context));
       terminal.say(`${tint.green('changed')} ${what}: the new service answers from now on`);
       return true;
     } catch (error) {

@@ -1,4 +1,4 @@
-import type { Asked } from '../../store/traced.ts';
+import type { TracedStatement } from '../../store/traced.ts';
 import { counted } from './terminal.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -7,4 +7,4 @@ export const statusColor = (status: number, paint: Terminal['paint']): ((text: s
   status >= 500 ? paint.red : status >= 400 ? paint.yellow : paint.green;
 
 /** How many rows a statement gave, or that it failed. */
-export const rowsText = ({ rows }: Asked): string => (rows === undefined ? 'failed' : counted(rows, 'row'));
+export const rowsText = ({ rows }: TracedStatement): string => (rows === undefined ? 'failed' : counted(rows, 'row'));

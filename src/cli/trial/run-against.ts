@@ -71,7 +71,7 @@ function givenKeys(file: string): [string, unknown][] {
     if (isRecord(given)) return Object.entries(given);
   } catch (error) {
     throw new Failure(
-      EXIT.surroundings,
+      EXIT.options,
       `${file} can not be read: ${(error as Error).message}`,
       'name a JSON file with --handles',
     );
@@ -122,7 +122,7 @@ async function signIn(url: string, body: object): Promise<string | undefined> {
     });
   } catch {
     throw new Failure(
-      EXIT.surroundings,
+      EXIT.options,
       `nothing answers at ${url}`,
       'start the service, or name another address with --against',
     );

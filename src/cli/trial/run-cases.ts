@@ -5,7 +5,7 @@ import type { DocumentJudge } from '../../core/trial/document-judge.ts';
 import { faultOf, judge } from '../../core/trial/judge.ts';
 import { pathWithKept, valueAt, withKept } from '../../core/trial/kept.ts';
 import type { Answered, Outcome, Sent } from '../../core/trial/report/outcome.ts';
-import type { Snapshot } from '../../store/snapshot.ts';
+import type { RowCopy } from '../../store/row-copy.ts';
 
 /** Where cases are sent. */
 export interface Tried {
@@ -25,7 +25,7 @@ export async function runCases(
   chosen: readonly Case[],
   tried: Tried,
   bail: boolean,
-  snapshot?: Snapshot,
+  snapshot?: RowCopy,
   progress?: (done: number) => void,
 ): Promise<Outcome[]> {
   const outcomes: Outcome[] = [];

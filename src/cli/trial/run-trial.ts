@@ -4,22 +4,22 @@ import type { Graph } from '../../core/model/graph.ts';
 import type { Service } from '../../core/service.ts';
 import type { Case } from '../../core/trial/case.ts';
 import { makeDocumentJudge } from '../../core/trial/document-judge.ts';
-import { openDatabase } from '../../project/database.ts';
-import { throwawayFor } from '../../project/project.ts';
-import type { LoadedProject } from '../sound-project.ts';
-import { serviceOn } from '../../project/serve.ts';
-import { takeSnapshot } from '../../store/snapshot.ts';
-import type { Context } from '../command.ts';
-import { loadProjectSamples, untoldText } from '../seed.ts';
-import { listen } from '../serve.ts';
-import { readScenarios } from '../../core/trial/scenarios.ts';
-import { readTrialFiles } from '../../project/read.ts';
-import { runCases } from './run-cases.ts';
-import type { Tried } from './run-cases.ts';
-import { progressText, tellProblems } from './result-text.ts';
-import { stageOf } from './stage.ts';
 import { coverageOf } from '../../core/trial/report/coverage.ts';
 import type { TrialResult } from '../../core/trial/report/outcome.ts';
+import { readScenarios } from '../../core/trial/scenarios.ts';
+import { openDatabase } from '../../project/database.ts';
+import { throwawayFor } from '../../project/project.ts';
+import { readTrialFiles } from '../../project/read.ts';
+import { serviceOn } from '../../project/serve.ts';
+import { copyRows } from '../../store/row-copy.ts';
+import type { Context } from '../command.ts';
+import type { LoadedProject } from '../load-project.ts';
+import { loadProjectSamples, untoldText } from '../seed.ts';
+import { listen } from '../serve.ts';
+import { progressText, tellProblems } from './result-text.ts';
+import { runCases } from './run-cases.ts';
+import type { Tried } from './run-cases.ts';
+import { stageOf } from './stage.ts';
 
 export interface TrialOptions {
   readonly wanted: (one: Case) => boolean;
@@ -61,7 +61,7 @@ export async function runTrial(
         return undefined;
       }
       const document = openApi(graph);
-      const snapshot = await takeSnapshot(store);
+      const snapshot = await copyRows(store);
       const at = { host: '127.0.0.1', port: 0, largestBody: graph.service.limits.body };
       const servers = [await listen(own, at), await listen(open, at), await listen(limited, at)];
       try {

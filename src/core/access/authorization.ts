@@ -3,7 +3,7 @@ import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import { couldBeHeld, grantsOf } from './condition.ts';
 import type { Act, Condition } from './condition.ts';
-import type { Sight } from './sight.ts';
+import type { Permissions } from './permissions.ts';
 
 /** What tells a client how to sign in (RFC 6750). */
 export const CHALLENGE = { 'www-authenticate': 'Bearer' } as const;
@@ -11,31 +11,32 @@ export const CHALLENGE = { 'www-authenticate': 'Bearer' } as const;
 export const signInRequired = (detail = 'sign in, and send the token in the header Authorization'): HttpProblem =>
   new HttpProblem('sign-in-required', detail, { headers: CHALLENGE });
 
-const isStranger = ({ graph, viewer }: Sight): boolean => viewer.kind === 'anonymous' && graph.identity !== undefined;
+const isStranger = ({ graph, viewer }: Permissions): boolean =>
+  viewer.kind === 'anonymous' && graph.identity !== undefined;
 
 /** Refuses what needs no look at a record; gives what has to be true of the records. */
-export function admit(sight: Sight, model: Model, act: Act): Condition {
-  const condition = sight.may(model, act);
+export function authorize(permissions: Permissions, model: Model, act: Act): Condition {
+  const condition = permissions.may(model, act);
   if (condition !== false) return condition;
-  throw isStranger(sight) ? signInRequired() : notAllowed();
+  throw isStranger(permissions) ? signInRequired() : notAllowed();
 }
 
 /** The same for something that is done with one record, which must be one that can be read. */
-export function admitTo(sight: Sight, model: Model, act: Act): Condition {
-  const condition = admit(sight, model, act);
-  if (sight.may(model, 'read') === false) throw unknownRecord(sight, model);
+export function authorizeRecord(permissions: Permissions, model: Model, act: Act): Condition {
+  const condition = authorize(permissions, model, act);
+  if (permissions.may(model, 'read') === false) throw unknownRecord(permissions, model);
   return condition;
 }
 
 /** A record that is not there, or that nobody like this may know of: the two are the same to them. */
-export function unknownRecord(sight: Sight, model: Model): HttpProblem {
-  const canHelp = sight.may(model, 'read') !== true && mightBeHeld(sight, sight.graph, model, 'read');
+export function unknownRecord(permissions: Permissions, model: Model): HttpProblem {
+  const canHelp = permissions.may(model, 'read') !== true && mightBeHeld(permissions, permissions.graph, model, 'read');
   return canHelp ? signInRequired() : new HttpProblem('not-found');
 }
 
 /** A record that can be read, but not that be done to. */
-export const refusedOn = (sight: Sight, model: Model, act: Act): HttpProblem =>
-  mightBeHeld(sight, sight.graph, model, act) ? signInRequired() : notAllowed();
+export const refusedOn = (permissions: Permissions, model: Model, act: Act): HttpProblem =>
+  mightBeHeld(permissions, permissions.graph, model, act) ? signInRequired() : notAllowed();
 
 export const notAllowed = (detail?: string, pointer?: string): HttpProblem =>
   new HttpProblem(
@@ -44,5 +45,5 @@ export const notAllowed = (detail?: string, pointer?: string): HttpProblem =>
     pointer === undefined ? {} : { errors: [{ pointer, rule: 'may', detail: detail ?? '' }] },
   );
 
-const mightBeHeld = (sight: Sight, graph: Graph, model: Model, act: Act): boolean =>
-  isStranger(sight) && couldBeHeld(graph, model, grantsOf(model, act));
+const mightBeHeld = (permissions: Permissions, graph: Graph, model: Model, act: Act): boolean =>
+  isStranger(permissions) && couldBeHeld(graph, model, grantsOf(model, act));

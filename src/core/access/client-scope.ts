@@ -1,17 +1,17 @@
 import { letters } from '../expression/letters.ts';
-import type { Scope } from '../expression/scope.ts';
+import type { NameScope } from '../expression/name-scope.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import { expressionOf } from './condition.ts';
-import { seenValue } from './sight.ts';
-import type { Sight } from './sight.ts';
+import { seenValue } from './permissions.ts';
+import type { Permissions } from './permissions.ts';
 
 /** What a viewer can name in an expression, and what it means to them: all that answers may show them. */
-export function clientScope(sight: Sight, model: Model): Scope {
-  const { graph } = sight;
+export function clientScope(permissions: Permissions, model: Model): NameScope {
+  const { graph } = permissions;
   const { identity } = graph;
   const computedOf = (name: string) => graph.byName.get(name)?.computed ?? [];
-  const scope: Scope = {
+  const scope: NameScope = {
     model,
     models: graph.byName,
     computedNames: (name) => computedOf(name).map(({ member }) => member),
@@ -19,13 +19,13 @@ export function clientScope(sight: Sight, model: Model): Scope {
     letters,
     caller: identity && { key: modelOf(graph, identity.model).key, roles: identity.roleNames },
   };
-  if (sight.viewer.kind === 'service') return scope;
+  if (permissions.viewer.kind === 'service') return scope;
   // The journal is a model that no graph has.
   const over = (name: string): Model => (name === model.name ? model : modelOf(graph, name));
   return {
     ...scope,
-    sees: (name, member) => sight.sees(over(name), member),
-    seen: (name, member, value) => seenValue(sight, over(name), member, value),
-    guard: (name, via) => expressionOf(sight.reaches(over(name), via)),
+    sees: (name, member) => permissions.sees(over(name), member),
+    seen: (name, member, value) => seenValue(permissions, over(name), member, value),
+    guard: (name, via) => expressionOf(permissions.reaches(over(name), via)),
   };
 }

@@ -1,11 +1,11 @@
 import type { Caller } from '../expression/context.ts';
 import type { Requester } from '../store/contract.ts';
-import type { Sight } from './sight.ts';
+import type { Permissions } from './permissions.ts';
 
 /** Who asks, and what they may do and see. */
-export interface Asker {
+export interface Principal {
   readonly caller: Caller | null;
-  readonly sight: Sight;
+  readonly permissions: Permissions;
   /** For whom reads are, where they come from outside. */
   readonly requester?: Requester;
 }

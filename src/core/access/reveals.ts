@@ -23,7 +23,7 @@ export function revealedBy(
   expression: Expression,
   model: Model,
   graph: Graph,
-  seenBy: Grants | undefined,
+  maskProjection: Grants | undefined,
 ): Revealed | undefined {
   let found: Revealed | undefined;
   visit(expression, model, true);
@@ -77,7 +77,8 @@ export function revealedBy(
 
   function judgeMember(member: string, over: Model, own: boolean): void {
     const grants = over.access.fields.get(member);
-    if (grants === undefined || (own && seenBy !== undefined && asText(grants) === asText(seenBy))) return;
+    if (grants === undefined || (own && maskProjection !== undefined && asText(grants) === asText(maskProjection)))
+      return;
     note(own ? `\`${member}\`, which not every reader sees` : `${over.name}.${member}, which not every reader sees`);
   }
 

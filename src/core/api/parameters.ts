@@ -14,9 +14,9 @@ export const LIST_PARAMETERS = [
 ] as const;
 
 /** The parameters that say what an answer shows of each record. */
-export const shownParameters = ['view', 'fields', 'include'] as const;
+export const projectionParameters = ['view', 'fields', 'include'] as const;
 
-export type ShownParameters = Readonly<Partial<Record<(typeof shownParameters)[number], string | undefined>>>;
+export type ProjectionParameters = Readonly<Partial<Record<(typeof projectionParameters)[number], string | undefined>>>;
 
 /** The parameters that lists of this version take, beside `<field>=value`. */
 export const listParameters = [
@@ -28,7 +28,7 @@ export const listParameters = [
   'before',
   'offset',
   'total',
-  ...shownParameters,
+  ...projectionParameters,
 ] as const;
 
 /** The encodings of CQL2 that a filter may have; the first is meant where none is named. */

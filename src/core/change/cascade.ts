@@ -9,12 +9,12 @@ import type { Dialect } from '../sql/dialect.ts';
 import type { Statement } from '../sql/statement.ts';
 import type { Code } from './code.ts';
 import type { Writing } from './contract.ts';
-import type { Work } from './work.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
 
 /** What goes along with the records of a model, or lets go of them, by the service's own hands. */
 export interface Cascade {
   /** Deletes a record and all that goes with it, children first; false where the database does that by itself. */
-  delete(work: Work, key: Scalar): Promise<boolean>;
+  delete(work: UnitOfWork, key: Scalar): Promise<boolean>;
 }
 
 /** Records of another model that refer to one of this model. */
@@ -55,7 +55,7 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
   };
   const place = new Map(graph.models.map((one, at) => [one, at]));
 
-  async function keysAt(work: Work, edge: Edge, target: Model, key: Scalar, room: number): Promise<Scalar[]> {
+  async function keysAt(work: UnitOfWork, edge: Edge, target: Model, key: Scalar, room: number): Promise<Scalar[]> {
     const bound = [dialect.bind(target.key, key), room + 1];
     const keys = (await work.transaction.all(edge.keys, bound)).map(([found]) => found as Scalar);
     if (keys.length > room) {
@@ -66,7 +66,7 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
 
   /** Locks a record, and tells whether it is still there, and still refers to another: it was found without a lock. */
   async function stillRefers(
-    work: Work,
+    work: UnitOfWork,
     { model: other, relation }: Edge,
     key: Scalar,
     target: Scalar,
@@ -80,7 +80,7 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
     }
   }
 
-  async function gather(work: Work, one: Doomed, found: Map<string, Doomed>): Promise<void> {
+  async function gather(work: UnitOfWork, one: Doomed, found: Map<string, Doomed>): Promise<void> {
     found.set(nameOf(one.model, one.key), one);
     for (const edge of below(one.model)) {
       if (edge.relation.onDelete !== 'cascade') continue;
@@ -92,7 +92,7 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
     }
   }
 
-  async function letGo(work: Work, one: Doomed): Promise<void> {
+  async function letGo(work: UnitOfWork, one: Doomed): Promise<void> {
     for (const edge of below(one.model)) {
       if (edge.relation.onDelete !== 'clear') continue;
       const body = ownBody({ [edge.relation.field.member]: null });

@@ -1,5 +1,5 @@
 import type { Act } from '../access/condition.ts';
-import type { Sight, Sights } from '../access/sight.ts';
+import type { Permissions, PermissionSets } from '../access/permissions.ts';
 import type { Credentials } from '../identity/credentials.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
@@ -7,9 +7,9 @@ import type { Scalar } from '../model/scalar.ts';
 import type { ReadBody, Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Code } from './code.ts';
-import type { Moment } from './runtime.ts';
+import type { Runtime } from './runtime.ts';
 import type { Scope } from './scope.ts';
-import type { Work } from './work.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
 
 export interface Written {
   readonly key: Scalar;
@@ -27,7 +27,7 @@ export interface Texts {
 
 /** Who wants a record changed, and of which state it has to be. */
 export interface Client {
-  readonly sight: Sight;
+  readonly permissions: Permissions;
   readonly guard?: Guard | undefined;
 }
 
@@ -43,51 +43,51 @@ export interface Changes {
    * Secrets as their hashes. It takes time, so it is done before a transaction begins; `hash` is for those who have to
    * wait for their turn.
    */
-  seal(values: Values, hash?: (secret: string) => Promise<string>): Promise<Values>;
+  hashSecrets(values: Values, hash?: (secret: string) => Promise<string>): Promise<Values>;
   /** How many secrets there are to be hashed among some values. */
   countSecrets(values: Values): number;
   /**
    * Where `sight` is given it is a client who writes, and every grant is asked for; else it is the service itself. So
    * it is with all that follow.
    */
-  create(work: Work, values: Values, sight?: Sight): Promise<Written>;
+  create(work: UnitOfWork, values: Values, permissions?: Permissions): Promise<Written>;
   /** `replace` gives members that the body leaves out their defaults; `update` leaves them as they are. */
   change(
-    work: Work,
+    work: UnitOfWork,
     how: 'replace' | 'update',
     key: Scalar,
     body: ReadBody | BodyOf,
     client?: Client,
   ): Promise<Written>;
   /** Deletes a record, and all that goes with it. */
-  delete(work: Work, key: Scalar, client?: Client): Promise<void>;
+  delete(work: UnitOfWork, key: Scalar, client?: Client): Promise<void>;
   /** A record, which nobody else can change until the transaction ends; 404 where there is none. */
-  lock(work: Work, key: Scalar): Promise<Values>;
+  lock(work: UnitOfWork, key: Scalar): Promise<Values>;
   /** The same for a client who is about to do something with it. */
-  hold(work: Work, key: Scalar, act: Act, client: Client): Promise<Held>;
+  lockForWrite(work: UnitOfWork, key: Scalar, act: Act, client: Client): Promise<LockedRecord>;
   /**
    * What answers show of a record, and all that is stored of it where that is more; undefined where it may not be
    * read.
    */
-  shown(work: Work, key: Scalar, sight?: Sight): Promise<Texts | undefined>;
+  shown(work: UnitOfWork, key: Scalar, permissions?: Permissions): Promise<Texts | undefined>;
   /** Deletes a record that nothing goes along with any more. For `cascade.ts`. */
-  remove(work: Work, key: Scalar, record: Values): Promise<void>;
+  remove(work: UnitOfWork, key: Scalar, record: Values): Promise<void>;
 }
 
 /** What the writes of all models have in common. */
 export interface Writing {
   readonly graph: Graph;
   readonly dialect: Dialect;
-  readonly moment: Moment;
+  readonly runtime: Runtime;
   readonly code: Code;
-  readonly sights: Sights;
+  readonly permissionSets: PermissionSets;
   readonly credentials: Credentials;
   changesOf(model: Model): Changes;
-  scopeOf(work: Work): Scope;
+  scopeOf(work: UnitOfWork): Scope;
 }
 
 /** A record that a client is about to change. */
-export interface Held {
+export interface LockedRecord {
   readonly record: Values;
   /** As the client would read it: what is hidden is not there, and relations to hidden records are null. */
   readonly seen: Values;

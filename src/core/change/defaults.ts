@@ -1,4 +1,4 @@
-import type { Occasion } from '../expression/context.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
@@ -6,16 +6,16 @@ import type { FieldValue } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
 
 /** What the members of a new record are that nobody gave: constants, and what is worked out at that moment. */
-export function defaultsOf(model: Model): (occasion: Occasion) => Values {
+export function defaultsOf(model: Model): (evaluation: EvaluationContext) => Values {
   const computed = [...model.defaults];
   const constants: Values = Object.fromEntries([
     ...model.fields.map(({ member, rules }): [string, FieldValue] => [member, rules.default ?? null]),
     ...linkedOf(model).map(({ member }): [string, FieldValue] => [member, []]),
   ]);
-  return (occasion) => ({
+  return (evaluation) => ({
     ...constants,
     ...Object.fromEntries(
-      computed.map(([member, expression]) => [member, evaluate(expression, { values: {}, ...occasion })]),
+      computed.map(([member, expression]) => [member, evaluate(expression, { values: {}, ...evaluation })]),
     ),
   });
 }

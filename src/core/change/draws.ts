@@ -1,6 +1,6 @@
 import { pointerTo } from '../api/failure.ts';
 import type { Failure } from '../api/failure.ts';
-import type { Occasion } from '../expression/context.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import type { Expression } from '../model/expression.ts';
 import type { Field } from '../model/field.ts';
@@ -13,7 +13,7 @@ import type { Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
 import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
-import type { Work } from './work.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
 
 /** What a record takes of one stock: nothing where its relation is null, or its condition does not hold. */
 export interface Share {
@@ -40,11 +40,11 @@ export class Shortage extends Error {
 export interface Draws {
   readonly draws: readonly Draw[];
   /** What a record draws, in the order of `draws`. */
-  sharesOf(values: Values, occasion: Occasion): Share[];
+  sharesOf(values: Values, evaluation: EvaluationContext): Share[];
   /** Shares that no record can have. */
   failuresOf(shares: readonly Share[]): Failure[];
   /** Moves the stock from what a record drew to what it draws; throws `Shortage`. */
-  move(work: Work, before: readonly Share[], after: readonly Share[]): Promise<void>;
+  move(work: UnitOfWork, before: readonly Share[], after: readonly Share[]): Promise<void>;
 }
 
 /** The member that a failure of a draw points at. */
@@ -62,7 +62,7 @@ export function drawsOf(graph: Graph, model: Model, dialect: Dialect): Draws {
 
   return {
     draws,
-    sharesOf: (values, occasion) => draws.map((draw) => shareOf(model, draw, values, occasion)),
+    sharesOf: (values, evaluation) => draws.map((draw) => shareOf(model, draw, values, evaluation)),
     failuresOf: (shares) =>
       shares.flatMap(({ fault }, at) =>
         fault === undefined ? [] : [{ pointer: pointerOfDraw(draws[at]!), rule: 'draw', detail: fault }],
@@ -97,13 +97,13 @@ function movesOf(stock: Stock, draw: Draw, before: Share | undefined, after: Sha
   return after.key === null || amount === 0n ? [] : [{ stock, draw, key: after.key, amount }];
 }
 
-function shareOf(model: Model, draw: Draw, values: Values, occasion: Occasion): Share {
+function shareOf(model: Model, draw: Draw, values: Values, evaluation: EvaluationContext): Share {
   const { relation, amount, while: condition, field } = draw;
   const key = (values[relation.field.member] ?? null) as Scalar;
-  if (key === null || (condition !== undefined && evaluate(condition, { values, ...occasion }) !== true)) {
+  if (key === null || (condition !== undefined && evaluate(condition, { values, ...evaluation }) !== true)) {
     return { key, amount: 0n };
   }
-  const value = evaluate(amount, { values, ...occasion }) as Scalar;
+  const value = evaluate(amount, { values, ...evaluation }) as Scalar;
   if (value === null) {
     // Nothing is drawn where an amount is null; where it is too large for a value it is none, and not nothing.
     const fault = isNullByNulls(amount, values) ? undefined : 'can not be worked out: the amount is too large';
@@ -155,7 +155,7 @@ const valueOf = (digits: bigint, field: Field): FieldValue =>
 
 /** The field of a model that is drawn on. */
 interface Stock {
-  move(work: Work, move: Move): Promise<void>;
+  move(work: UnitOfWork, move: Move): Promise<void>;
 }
 
 function stockOf(graph: Graph, { from, field }: Draw, dialect: Dialect): Stock {

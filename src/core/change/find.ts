@@ -1,8 +1,8 @@
 import { clientScope } from '../access/client-scope.ts';
-import { sightOf } from '../access/sight.ts';
+import { permissionsFor } from '../access/permissions.ts';
 import { SERVICE } from '../access/viewer.ts';
 import type { ParameterFailure } from '../api/problems.ts';
-import type { Occasion } from '../expression/context.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
@@ -12,7 +12,7 @@ import { boundsOf } from '../query/bounds.ts';
 import { compileCondition, filterReader } from '../query/filter.ts';
 import { listStatements, listValues } from '../query/list-statement.ts';
 import type { ListForm } from '../query/list-statement.ts';
-import { storedOf } from '../query/shown.ts';
+import { storedOf } from '../query/projection.ts';
 import { sortReader } from '../query/sort.ts';
 import { storedStatement } from '../query/statements.ts';
 import type { Values } from '../rules/schema.ts';
@@ -34,8 +34,13 @@ export interface FindOptions {
 
 /** Looks records of one model up, for a project's own code. */
 export interface Finder {
-  find(reader: Reader, occasion: Occasion, where: Where | undefined, options: FindOptions): Promise<Values[]>;
-  count(reader: Reader, occasion: Occasion, where: Where | undefined): Promise<number>;
+  find(
+    reader: Reader,
+    evaluation: EvaluationContext,
+    where: Where | undefined,
+    options: FindOptions,
+  ): Promise<Values[]>;
+  count(reader: Reader, evaluation: EvaluationContext, where: Where | undefined): Promise<number>;
   byKey(reader: Reader, key: Scalar): Promise<Values | undefined>;
 }
 
@@ -45,11 +50,11 @@ const MOST = 10_000;
 const KEPT = 200;
 
 export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
-  const scope = clientScope(sightOf(graph, SERVICE), model);
+  const scope = clientScope(permissionsFor(graph, SERVICE), model);
   const readFilter = filterReader(scope);
   const readSort = sortReader(graph, model, dialect, scope);
   const listed = { graph, model, bounds: boundsOf(graph, model), dialect };
-  const shown = storedOf(model);
+  const projection = storedOf(model);
   const statementOf = listStatements(listed, KEPT);
   const stored = storedStatement(graph, model, dialect, false);
 
@@ -59,20 +64,20 @@ export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
     const text = texts.length === 0 ? undefined : texts.map((one) => `(${one})`).join(' AND ');
     const condition = text === undefined ? undefined : readFilter(text, undefined, failures);
     const filter = condition && compileCondition(graph, model, dialect, condition);
-    const order = readSort(sort, filter?.places ?? 0, failures);
+    const order = readSort(sort, filter?.placeholderCount ?? 0, failures);
     const [first] = failures;
     if (first !== undefined) throw new TypeError(`find of ${model.name}: ${first.parameter} ${first.detail}`);
-    return { shown, sort: order, filters, filter, backward: false };
+    return { projection, sort: order, filters, filter, backward: false };
   }
 
   return {
-    async find(reader, occasion, where, { sort, limit = USUAL_LIMIT, offset }) {
+    async find(reader, evaluation, where, { sort, limit = USUAL_LIMIT, offset }) {
       if (!Number.isInteger(limit) || limit < 1 || limit > MOST) {
         throw new TypeError(`find of ${model.name}: limit must be a whole number from 1 to ${MOST}`);
       }
       const form = { ...formOf(where, sort), offset };
       const statement = statementOf(form);
-      const row = await reader.first(statement, listValues(statement, form, limit, dialect, occasion));
+      const row = await reader.first(statement, listValues(statement, form, limit, dialect, evaluation));
       const records = JSON.parse(`[${String(row![0] ?? '')}]`) as Values[];
       if (records.length > limit && limit === USUAL_LIMIT) {
         throw new RangeError(
@@ -82,10 +87,10 @@ export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
       return records.slice(0, limit).map((record) => forCode(model, record));
     },
 
-    async count(reader, occasion, where) {
+    async count(reader, evaluation, where) {
       const form = { ...formOf(where, undefined), total: true };
       const statement = statementOf(form);
-      const row = await reader.first(statement, listValues(statement, form, 0, dialect, occasion));
+      const row = await reader.first(statement, listValues(statement, form, 0, dialect, evaluation));
       return Number(row![4]);
     },
 

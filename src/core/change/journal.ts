@@ -7,11 +7,11 @@ import type { Dialect } from '../sql/dialect.ts';
 import type { Statement } from '../sql/statement.ts';
 import type { Transaction } from '../store/contract.ts';
 import { journalTable } from '../tables/own-tables.ts';
-import type { Entry, Work } from './work.ts';
+import type { Entry, UnitOfWork } from './unit-of-work.ts';
 
 /** Writes down what a transaction did, before it is kept. */
 export interface Journal {
-  write(work: Work): Promise<void>;
+  write(work: UnitOfWork): Promise<void>;
 }
 
 /** Whether a key may have records one after the other: only a UUID is nobody's ever again. */

@@ -13,8 +13,8 @@ import type { Transaction } from '../store/contract.ts';
 import { spoken } from '../text/names.ts';
 import { quoted } from '../text/value.ts';
 import type { LookUps } from './statements.ts';
-import { occasionOf } from './work.ts';
-import type { Work } from './work.ts';
+import { evaluationOf } from './unit-of-work.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
 
 /** The many-to-many relations of a model's records, by the members that hold their keys. */
 export interface LinkWriter {
@@ -22,7 +22,7 @@ export interface LinkWriter {
   /** Brings keys into the order in which they are shown. */
   arrange(values: Values): void;
   /** Keys that are given, were not there before, and lead to no record that `linked` finds. */
-  failuresOf(work: Work, values: Values, before: Values, linked: LookUps['linked']): Promise<Failure[]>;
+  failuresOf(work: UnitOfWork, values: Values, before: Values, linked: LookUps['linked']): Promise<Failure[]>;
   /** The keys that a client wants a record to be linked with, and those that it is linked with out of their sight. */
   joined(member: string, wanted: FieldValue | undefined, seen: Values, record: Values): FieldValue;
   isSame(values: Values, before: Values): boolean;
@@ -57,13 +57,13 @@ export function linkWriter(graph: Graph, model: Model, dialect: Dialect): LinkWr
     },
 
     async failuresOf(work, values, before, linked) {
-      const occasion = occasionOf(work);
+      const evaluation = evaluationOf(work);
       const failures: Failure[] = [];
       for (const { links } of all) {
         const there = linked.get(links.member)!;
         const { key } = modelOf(graph, links.target);
         for (const one of missing(values, before, links.member)) {
-          const bound = [dialect.bind(key, one), ...there.values(occasion)];
+          const bound = [dialect.bind(key, one), ...there.values(evaluation)];
           if ((await work.transaction.first(there, bound)) !== undefined) continue;
           const detail = `there is no ${spoken(links.target)} ${quoted(one)}`;
           const pointer = pointerTo(links.member, keysIn(values, links.member).indexOf(one));

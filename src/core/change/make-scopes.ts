@@ -1,5 +1,5 @@
 import { brokenRules, HttpProblem } from '../api/problems.ts';
-import type { Caller, Occasion } from '../expression/context.ts';
+import type { Caller, EvaluationContext } from '../expression/context.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { FieldValue, Scalar } from '../model/scalar.ts';
@@ -15,7 +15,7 @@ import { finderOf } from './find.ts';
 import type { Finder, FindOptions, Where } from './find.ts';
 import { forCode } from './for-code.ts';
 import type { Log, Scope, ScopeModel } from './scope.ts';
-import type { Calls, Work } from './work.ts';
+import type { Calls, UnitOfWork } from './unit-of-work.ts';
 
 /** Refuses code that did not await all that it asked of its scope. */
 export function refusePending({ pending }: Calls, before: number, where: string): void {
@@ -59,7 +59,7 @@ export function makeScopes(
 
   return (ground) => {
     const { caller, reader, write, calls } = ground;
-    const occasion = (): Occasion => ({ now: ground.now(), caller });
+    const evaluation = (): EvaluationContext => ({ now: ground.now(), caller });
     /** Whoever forgets to await a call must not bring the whole service down when it fails. */
     const called = <Result>(call: Promise<Result>): Promise<Result> => {
       calls.pending += 1;
@@ -81,9 +81,9 @@ export function makeScopes(
         return record;
       };
       return {
-        find: (where, options = {}) => called(finder.find(reader, occasion(), where, options)),
+        find: (where, options = {}) => called(finder.find(reader, evaluation(), where, options)),
         first: (where, options = {}) => called(firstOf(where, options)),
-        count: (where) => called(finder.count(reader, occasion(), where)),
+        count: (where) => called(finder.count(reader, evaluation(), where)),
         get: (key) => called(byKey(reader, key)),
         lock: (key) => called(locked(key)),
         create: (values) => called(created(values)),
@@ -92,7 +92,7 @@ export function makeScopes(
       };
 
       async function firstOf(where: Where | undefined, options: FindOptions): Promise<Values | undefined> {
-        return (await finder.find(reader, occasion(), where, { ...options, limit: 1 }))[0];
+        return (await finder.find(reader, evaluation(), where, { ...options, limit: 1 }))[0];
       }
 
       async function locked(key: Scalar): Promise<Values> {
@@ -101,7 +101,7 @@ export function makeScopes(
       }
 
       async function created(values: Values): Promise<Values> {
-        const sealed = await changes.seal(read(readNew, values));
+        const sealed = await changes.hashSecrets(read(readNew, values));
         return write(async (work) => {
           const { key } = await changes.create(work, sealed);
           return byKey(work.transaction, key);
@@ -109,7 +109,7 @@ export function makeScopes(
       }
 
       async function updated(key: Scalar, values: Values): Promise<Values> {
-        const sealed = await changes.seal(read(readChange, values));
+        const sealed = await changes.hashSecrets(read(readChange, values));
         return write(async (work) => {
           await changes.change(work, 'update', keyOf(key), ownBody(sealed));
           return byKey(work.transaction, key);
@@ -144,9 +144,9 @@ export interface Ground {
   readonly reader: Reader;
   readonly signal: AbortSignal;
   /** Does a part of the work that changes something, whole or not at all. */
-  write<Result>(part: (work: Work) => Promise<Result>): Promise<Result>;
+  write<Result>(part: (work: UnitOfWork) => Promise<Result>): Promise<Result>;
   /** Where a record can be locked: only inside a transaction. */
-  readonly locks?: Work;
+  readonly locks?: UnitOfWork;
   /** The calls that are under way. */
   readonly calls: Calls;
 }

@@ -1,7 +1,7 @@
 import { pointerTo } from '../api/failure.ts';
 import type { Failure } from '../api/failure.ts';
 import { compileExpression } from '../expression/compiled.ts';
-import type { Occasion } from '../expression/context.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import { fieldExpression } from '../expression/property.ts';
 import { childrenOf } from '../model/expression.ts';
@@ -16,7 +16,7 @@ import type { Statement, StoreValue } from '../sql/statement.ts';
 /** The rules across fields of one model. */
 export interface RecordRules {
   /** Those that a record's own values settle, before it is written. */
-  ownFailures(values: Values, occasion: Occasion): Failure[];
+  ownFailures(values: Values, evaluation: EvaluationContext): Failure[];
   /** The others: each a statement that gives one row with the rule's value, once the record is written. */
   readonly stored: readonly StoredRule[];
   /**
@@ -28,13 +28,13 @@ export interface RecordRules {
 
 export interface Lock {
   readonly statement: Statement;
-  values(occasion: Occasion): StoreValue[];
+  values(evaluation: EvaluationContext): StoreValue[];
 }
 
 export interface StoredRule {
   readonly statement: Statement;
   /** The values of the statement's placeholders; the record's key comes last. */
-  values(occasion: Occasion): StoreValue[];
+  values(evaluation: EvaluationContext): StoreValue[];
   readonly failure: Failure;
 }
 
@@ -43,8 +43,8 @@ export function recordRules(graph: Graph, model: Model, dialect: Dialect): Recor
   const others = model.rules.filter(({ ownValues }) => !ownValues);
   return {
     // A rule that touches a null is unknown, and holds.
-    ownFailures: (values, occasion) =>
-      own.filter(({ check }) => evaluate(check, { values, ...occasion }) === false).map(failureOf),
+    ownFailures: (values, evaluation) =>
+      own.filter(({ check }) => evaluate(check, { values, ...evaluation }) === false).map(failureOf),
     stored: others.map((rule) => storedRule(rule, graph, model, dialect)),
     locks: dialect.lockValues === '' ? [] : locksOf(others, graph, model, dialect),
   };
@@ -80,9 +80,9 @@ function locksOf(rules: readonly RecordRule[], graph: Graph, model: Model, diale
     .flatMap(({ check }) => reachedBy(graph, check))
     .map(({ target, key }): Lock => {
       const other = modelOf(graph, target);
-      const { sql, places, values } = compileExpression(key, model, graph, dialect);
+      const { sql, placeholderCount, values } = compileExpression(key, model, graph, dialect);
       const [table, own] = [name(model.table), name(model.key.column)];
-      const of = `SELECT ${sql} FROM ${table} WHERE ${table}.${own} = ${dialect.placeholder(places + 1)}`;
+      const of = `SELECT ${sql} FROM ${table} WHERE ${table}.${own} = ${dialect.placeholder(placeholderCount + 1)}`;
       const text = `SELECT 1 FROM ${name(other.table)} WHERE ${name(other.key.column)} = (${of})${dialect.lockValues}`;
       return { statement: { sql: text }, values };
     });
@@ -91,8 +91,8 @@ function locksOf(rules: readonly RecordRule[], graph: Graph, model: Model, diale
 }
 
 function storedRule(rule: RecordRule, graph: Graph, model: Model, dialect: Dialect): StoredRule {
-  const { sql, places, values } = compileExpression(rule.check, model, graph, dialect);
+  const { sql, placeholderCount, values } = compileExpression(rule.check, model, graph, dialect);
   const table = dialect.name(model.table);
-  const key = `${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(places + 1)}`;
+  const key = `${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(placeholderCount + 1)}`;
   return { statement: { sql: `SELECT ${sql} FROM ${table} WHERE ${key}` }, values, failure: failureOf(rule) };
 }

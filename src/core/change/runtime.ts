@@ -1,5 +1,5 @@
 /** What a write needs from the world around it. */
-export interface Moment {
+export interface Runtime {
   now(): Date;
   /** A UUID of version 7. */
   uuid(): string;

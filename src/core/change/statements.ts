@@ -1,24 +1,24 @@
 import { both } from '../access/condition.ts';
 import type { Condition } from '../access/condition.ts';
-import type { Sight } from '../access/sight.ts';
-import type { Occasion } from '../expression/context.ts';
+import type { Permissions } from '../access/permissions.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
 import type { Relation } from '../model/relation.ts';
-import { seenBy } from '../query/mask.ts';
-import { shownSql } from '../query/shown-sql.ts';
-import { derivedOf, isOpen, isStored, storedOf, wholeOf } from '../query/shown.ts';
-import { guardSql, shownStatement, storedStatement, storedText, thereStatement } from '../query/statements.ts';
-import type { ShownStatement } from '../query/statements.ts';
+import { maskProjection } from '../query/mask-projection.ts';
+import { projectionSql } from '../query/projection-sql.ts';
+import { derivedOf, isOpen, isStored, storedOf, wholeOf } from '../query/projection.ts';
+import { guardSql, projectionStatement, storedStatement, storedText, thereStatement } from '../query/statements.ts';
+import type { ProjectionStatement } from '../query/statements.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
 
 /** A statement, and the values of its last placeholders. */
 export interface Valued extends Statement {
-  values(occasion: Occasion): StoreValue[];
+  values(evaluation: EvaluationContext): StoreValue[];
 }
 
 /** Something that keeps records of a model from being deleted. */
@@ -53,7 +53,7 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
   const key = name(model.key.column);
   const whole = wholeOf(graph, model);
   const returnsAll = isStored(whole) && isStored(storedOf(model));
-  const json = returnsAll ? dialect.text(shownSql(graph, model, whole, dialect, 0).json) : 'NULL';
+  const json = returnsAll ? dialect.text(projectionSql(graph, model, whole, dialect, 0).json) : 'NULL';
   const stored = !returnsAll || isOpen(graph, model) ? 'NULL' : storedText(graph, model, dialect);
   const returned = `${key}, ${json}, ${stored}`;
   const places = (fields: readonly Field[]): string => fields.map((_field, index) => placeholder(index + 1)).join(', ');
@@ -80,9 +80,9 @@ export interface LookUps {
   /** Whether they see all of every record, so that nothing needs to be left out of an answer. */
   readonly seesAll: boolean;
   /** One row: what answers show of a record, and all that is stored of it; none where it may not be read. */
-  readonly readShown: ShownStatement;
+  readonly readProjection: ProjectionStatement;
   /** One row with the JSON of what is worked out from other values; undefined where nothing is. */
-  readonly readDerived: ShownStatement | undefined;
+  readonly readDerived: ProjectionStatement | undefined;
   /** One row: for each relation of the model, whether the record that it would refer to is there, and can be read. */
   readonly exist: Valued;
   /** The same of the records that a many-to-many relation would lead to, one by one, by its member. */
@@ -90,37 +90,37 @@ export interface LookUps {
   readonly referrers: readonly Referrer[];
 }
 
-export function lookUps(model: Model, sight: Sight, dialect: Dialect): LookUps {
-  const { graph } = sight;
+export function lookUps(model: Model, permissions: Permissions, dialect: Dialect): LookUps {
+  const { graph } = permissions;
   const whole = wholeOf(graph, model);
-  const seen = seenBy(sight, model, whole);
-  const guard = sight.may(model, 'read');
-  const derived = seenBy(sight, model, derivedOf(graph, model));
+  const seen = maskProjection(permissions, model, whole);
+  const guard = permissions.may(model, 'read');
+  const derived = maskProjection(permissions, model, derivedOf(graph, model));
   return {
     seesAll: guard === true && seen.length === whole.length && seen.every((member, at) => member === whole[at]),
-    readShown: shownStatement(graph, model, seen, dialect, { whole: !isOpen(graph, model), guard }),
-    readDerived: derived.length === 0 ? undefined : shownStatement(graph, model, derived, dialect),
-    exist: existStatement(model, sight, dialect),
+    readProjection: projectionStatement(graph, model, seen, dialect, { whole: !isOpen(graph, model), guard }),
+    readDerived: derived.length === 0 ? undefined : projectionStatement(graph, model, derived, dialect),
+    exist: existStatement(model, permissions, dialect),
     linked: new Map(
       linkedOf(model).map((links) => [
         links.member,
-        thereStatement(graph, modelOf(graph, links.target), dialect, sight.reaches(model, links)),
+        thereStatement(graph, modelOf(graph, links.target), dialect, permissions.reaches(model, links)),
       ]),
     ),
-    referrers: referrersOf(model, sight, dialect),
+    referrers: referrersOf(model, permissions, dialect),
   };
 }
 
-function existStatement(model: Model, sight: Sight, dialect: Dialect): Valued {
+function existStatement(model: Model, permissions: Permissions, dialect: Dialect): Valued {
   const { name, placeholder } = dialect;
-  const { graph } = sight;
+  const { graph } = permissions;
   let placed = model.relations.length;
-  const guards: ((occasion: Occasion) => StoreValue[])[] = [];
+  const guards: ((evaluation: EvaluationContext) => StoreValue[])[] = [];
   const looks = model.relations.map((relation, at) => {
     const other = modelOf(graph, relation.target);
     // Of a new record nobody can say yet what its parent lets them read: it is asked itself.
-    const guard = guardSql(graph, other, sight.may(other, 'read'), dialect, placed);
-    placed += guard.places;
+    const guard = guardSql(graph, other, permissions.may(other, 'read'), dialect, placed);
+    placed += guard.placeholderCount;
     guards.push(guard.values);
     return (
       `EXISTS (SELECT 1 FROM ${name(other.table)} ` +
@@ -128,17 +128,17 @@ function existStatement(model: Model, sight: Sight, dialect: Dialect): Valued {
       `${placeholder(at + 1)}${guard.sql})`
     );
   });
-  return { sql: `SELECT ${looks.join(', ')}`, values: (occasion) => guards.flatMap((values) => values(occasion)) };
+  return { sql: `SELECT ${looks.join(', ')}`, values: (evaluation) => guards.flatMap((values) => values(evaluation)) };
 }
 
-function referrersOf(model: Model, sight: Sight, dialect: Dialect): Referrer[] {
+function referrersOf(model: Model, permissions: Permissions, dialect: Dialect): Referrer[] {
   const { name, placeholder } = dialect;
-  const { graph } = sight;
+  const { graph } = permissions;
   return graph.models.flatMap((other) =>
     other.relations
       .filter((relation) => relation.target === model.name && relation.onDelete === 'restrict')
       .map((relation) => {
-        const { sql, values } = guardSql(graph, other, readWith(sight, other, relation), dialect, 1);
+        const { sql, values } = guardSql(graph, other, readWith(permissions, other, relation), dialect, 1);
         const from =
           `SELECT count(*) FROM ${name(other.table)} ` + `WHERE ${name(relation.field.column)} = ${placeholder(1)}`;
         return { model: other, relation, count: { sql: `SELECT (${from}), (${from}${sql})`, values } };
@@ -147,5 +147,5 @@ function referrersOf(model: Model, sight: Sight, dialect: Dialect): Referrer[] {
 }
 
 /** That a record can be read, and where its relation leads. */
-const readWith = (sight: Sight, other: Model, relation: Relation): Condition =>
-  both(sight.may(other, 'read'), sight.sees(other, relation.field.member));
+const readWith = (permissions: Permissions, other: Model, relation: Relation): Condition =>
+  both(permissions.may(other, 'read'), permissions.sees(other, relation.field.member));

@@ -5,8 +5,8 @@ import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import { linkedOf, ownNames, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
 import { filterable, sortable } from '../query/listable.ts';
-import { ownMember, viewOf } from '../query/shown.ts';
-import type { Shown, ShownMember } from '../query/shown.ts';
+import { ownMember, viewOf } from '../query/projection.ts';
+import type { ProjectedMember, Projection } from '../query/projection.ts';
 import { isSettable, mustBeGiven } from '../rules/schema.ts';
 import { capitalized, pascalCase, underscored, withArticle } from '../text/names.ts';
 import { isAsked } from './bodies.ts';
@@ -88,15 +88,15 @@ export const ownMembers = (graph: Graph, model: Model): Member[] =>
     ownNames(model).map((name) => ownMember(model, name)!),
   );
 
-const recordMembers = (graph: Graph, model: Model, shown: Shown): Member[] =>
-  shown.map((member) => ({
+const recordMembers = (graph: Graph, model: Model, projection: Projection): Member[] =>
+  projection.map((member) => ({
     name: member.name,
     type: shownType(graph, model, member),
     optional: isKept(model, member.name),
     ...notesOf(member),
   }));
 
-const notesOf = (member: ShownMember): Pick<Member, 'about' | 'deprecated'> => {
+const notesOf = (member: ProjectedMember): Pick<Member, 'about' | 'deprecated'> => {
   const { description, deprecated } =
     member.kind === 'field'
       ? member.field
@@ -111,7 +111,7 @@ const notesOf = (member: ShownMember): Pick<Member, 'about' | 'deprecated'> => {
 const isKept = ({ access, relations }: Model, name: string): boolean =>
   access.fields.has(relations.find((relation) => relation.name === name)?.field.member ?? name);
 
-function shownType(graph: Graph, model: Model, member: ShownMember): string {
+function shownType(graph: Graph, model: Model, member: ProjectedMember): string {
   switch (member.kind) {
     case 'computed':
       return `${typeOf(member.computed, 'response')} | null`;
@@ -120,7 +120,7 @@ function shownType(graph: Graph, model: Model, member: ShownMember): string {
     case 'one':
     case 'many': {
       const target = modelOf(graph, member.target);
-      return `{ ${memberLines(recordMembers(graph, target, member.shown))
+      return `{ ${memberLines(recordMembers(graph, target, member.projection))
         .filter((line) => !line.startsWith('/**'))
         .join(' ')} } | null`;
     }

@@ -7,7 +7,7 @@ import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import { canonical } from '../model/value.ts';
-import { viewOf } from '../query/shown.ts';
+import { viewOf } from '../query/projection.ts';
 import { exampleValue, inCase, isSound } from '../rules/examples.ts';
 import { memberField } from '../samples/read.ts';
 import { capitalized, spoken } from '../text/names.ts';

@@ -6,7 +6,7 @@ import type { Model } from '../model/model.ts';
 import { ownNames, relatedNames } from '../model/related.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import { filterable, sortable } from '../query/listable.ts';
-import { MOST_RELATED } from '../query/shown.ts';
+import { MOST_RELATED } from '../query/projection.ts';
 import { exampleValue } from '../rules/examples.ts';
 import { withArticle } from '../text/names.ts';
 import type { Ref } from './components.ts';

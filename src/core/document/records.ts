@@ -4,8 +4,8 @@ import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Computed, Model } from '../model/model.ts';
 import { linkedOf, linksShownAs, ownNames, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
-import { MOST_RELATED, ownMember, viewOf } from '../query/shown.ts';
-import type { Shown, ShownMember } from '../query/shown.ts';
+import { MOST_RELATED, ownMember, viewOf } from '../query/projection.ts';
+import type { ProjectedMember, Projection } from '../query/projection.ts';
 import { capitalized, spoken, withArticle } from '../text/names.ts';
 import type { Ref } from './components.ts';
 import type { Documented } from './documented.ts';
@@ -79,9 +79,9 @@ function viewSchema(doc: Documented, model: Model, view: string): JsonSchema {
 }
 
 /** A record of which exactly these members are shown; what not everybody sees may be missing. */
-function shownSchema(doc: Documented, model: Model, shown: Shown): JsonSchema {
-  const always = shown.filter(({ name }) => !isKept(model, name)).map(({ name }) => name);
-  const properties = shown.map((member): [string, JsonSchema] => [member.name, shownMember(doc, model, member)]);
+function shownSchema(doc: Documented, model: Model, projection: Projection): JsonSchema {
+  const always = projection.filter(({ name }) => !isKept(model, name)).map(({ name }) => name);
+  const properties = projection.map((member): [string, JsonSchema] => [member.name, shownMember(doc, model, member)]);
   return objectOf(Object.fromEntries(properties), always);
 }
 
@@ -93,10 +93,10 @@ function isKept({ access, relations, links }: Model, name: string): boolean {
   return access.fields.has(behind ?? name);
 }
 
-function shownMember(doc: Documented, model: Model, member: ShownMember): JsonSchema {
+function shownMember(doc: Documented, model: Model, member: ProjectedMember): JsonSchema {
   if (member.kind === 'one' || member.kind === 'many') {
     const target = modelOf(doc.graph, member.target);
-    return orNull(shownSchema(doc, target, member.shown));
+    return orNull(shownSchema(doc, target, member.projection));
   }
   if (member.kind === 'field' && member.inside !== undefined) {
     const names = new Set(member.inside.map(({ name }) => name));

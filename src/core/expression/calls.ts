@@ -1,26 +1,26 @@
-import { own } from '../text/own.ts';
-import { didYouMean } from '../text/nearest.ts';
-import { asKind, commonKind, constantOf, describeKind } from './kinds.ts';
-import { resolveMany } from './property.ts';
-import type { Scope } from './scope.ts';
-import { ExpressionError } from './syntax.ts';
-import type { Call, Syntax } from './syntax.ts';
 import { kindOf, plain } from '../model/expression.ts';
 import type { Aggregate, Expression, List, ListOperator, TextFunction, ValueKind } from '../model/expression.ts';
+import { didYouMean } from '../text/nearest.ts';
+import { own } from '../text/own.ts';
+import { asKind, commonKind, constantOf, describeKind } from './kinds.ts';
+import type { NameScope } from './name-scope.ts';
+import { resolveMany } from './property.ts';
+import { ExpressionError } from './syntax.ts';
+import type { Call, Syntax } from './syntax.ts';
 
 /** What the typing of a call needs of that of other expressions. */
 interface Typer {
-  typed(syntax: Syntax, scope: Scope): Expression;
+  typed(syntax: Syntax, scope: NameScope): Expression;
   textual(written: Syntax, value: Expression): Expression;
   together(
     written: readonly Syntax[],
     values: readonly Expression[],
-    scope: Scope,
+    scope: NameScope,
     how: 'equal' | 'ordered' | 'any',
   ): Expression[];
 }
 
-type CallTyper = (call: Call, scope: Scope, typer: Typer) => Expression;
+type CallTyper = (call: Call, scope: NameScope, typer: Typer) => Expression;
 
 const BOOLEAN = plain('boolean');
 
@@ -53,7 +53,7 @@ const ofText =
     return { op, of, type: op === 'length' ? plain('integer') : plain('text') };
   };
 
-const moment =
+const runtime =
   (op: 'now' | 'today'): CallTyper =>
   (call) => {
     arity(call, 0);
@@ -141,7 +141,7 @@ const lists =
 
 const isEmpty = (list: List): boolean => list.kind === 'constants' && list.values.length === 0;
 
-function listOf(syntax: Syntax, scope: Scope, { typed, together }: Typer): List {
+function listOf(syntax: Syntax, scope: NameScope, { typed, together }: Typer): List {
   if (syntax.kind === 'list' || syntax.kind !== 'property') {
     const items = syntax.kind === 'list' ? syntax.items : [syntax];
     const values = together(
@@ -230,8 +230,8 @@ const typers: Readonly<Record<string, CallTyper>> = {
   lower: ofText('lower'),
   upper: ofText('upper'),
   length: ofText('length'),
-  now: moment('now'),
-  today: moment('today'),
+  now: runtime('now'),
+  today: runtime('today'),
   me,
   has_role: hasRole,
   coalesce,

@@ -4,22 +4,22 @@ import type { Model } from '../model/model.ts';
 import type { Scalar } from '../model/scalar.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { StoreValue } from '../sql/statement.ts';
-import type { Occasion } from './context.ts';
+import type { EvaluationContext } from './context.ts';
 import { toSql } from './sql.ts';
-import type { Bound, SqlSurroundings } from './sql.ts';
+import type { Bound, SqlContext } from './sql.ts';
 
 /** An expression over the rows of one model's table, which a statement calls by its own name or another. */
 export interface CompiledExpression {
   readonly sql: string;
   /** How many placeholders it has. Its statement may repeat it: they stand for the same values again. */
-  readonly places: number;
+  readonly placeholderCount: number;
   /** Whether its values are the same at any time, and for anybody. */
-  readonly fixed: boolean;
-  values(occasion: Occasion): StoreValue[];
+  readonly isConstant: boolean;
+  values(evaluation: EvaluationContext): StoreValue[];
 }
 
 /** How an expression stands in its statement. */
-export interface Standing extends Pick<SqlSurroundings, 'inside' | 'finish'> {
+export interface SqlPlacement extends Pick<SqlContext, 'inside' | 'finish'> {
   /** How many placeholders of the statement come before its own. */
   readonly before?: number;
   /** What the statement calls the row, quoted; left out: by the name of its table. */
@@ -31,7 +31,7 @@ export function compileExpression(
   model: Model,
   graph: Pick<Graph, 'byName'>,
   dialect: Dialect,
-  { before = 0, row = dialect.name(model.table), inside, finish }: Standing = {},
+  { before = 0, row = dialect.name(model.table), inside, finish }: SqlPlacement = {},
 ): CompiledExpression {
   const bounds: Bound[] = [];
   let aliases = 0;
@@ -46,13 +46,13 @@ export function compileExpression(
   });
   return {
     sql,
-    places: bounds.length,
-    fixed: bounds.every(({ kind }) => kind === 'constant'),
-    values: (occasion) => bounds.map((bound) => dialect.bindKind(bound.type, boundValue(bound, occasion))),
+    placeholderCount: bounds.length,
+    isConstant: bounds.every(({ kind }) => kind === 'constant'),
+    values: (evaluation) => bounds.map((bound) => dialect.bindKind(bound.type, boundValue(bound, evaluation))),
   };
 }
 
-function boundValue(bound: Bound, { now, caller }: Occasion): Scalar {
+function boundValue(bound: Bound, { now, caller }: EvaluationContext): Scalar {
   switch (bound.kind) {
     case 'constant':
       return bound.value as string | number | boolean;

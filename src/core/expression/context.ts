@@ -8,7 +8,7 @@ export interface Caller {
 }
 
 /** When something is asked for, and by whom: what expressions can tell that stands in no record. */
-export interface Occasion {
+export interface EvaluationContext {
   readonly now: Date;
   /** Null where nobody is signed in, and where the service itself asks. */
   readonly caller: Caller | null;

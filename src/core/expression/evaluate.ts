@@ -6,30 +6,30 @@ import type { Caller } from './context.ts';
 import { letters } from './letters.ts';
 import { inInteger, inUnits, ofIntegers, ofNumbers, ofUnits, rescaled, rounded } from './numbers.ts';
 
-export type Values = Readonly<Record<string, FieldValue | undefined>>;
+export type RecordValues = Readonly<Record<string, FieldValue | undefined>>;
 
 /** What an expression is read against, where it is read in JavaScript. */
-export interface Circumstances {
-  readonly values: Values;
+export interface EvaluationInput {
+  readonly values: RecordValues;
   readonly now: Date;
   /** Null or left out for nobody. */
   readonly caller?: Caller | null | undefined;
   /**
    * The records at the other end of a step or a to-many relation; left out where the record's own values are enough.
    */
-  related?(via: Step | Links, target: string, values: Values): readonly Values[];
+  related?(via: Step | Links, target: string, values: RecordValues): readonly RecordValues[];
 }
 
 /** A value while it is worked out: decimals are whole numbers of their smallest unit. */
 type Inner = string | number | bigint | boolean | null | readonly FieldValue[] | Readonly<Record<string, FieldValue>>;
 
 /** The value of an expression, in the form that JSON has it. Nulls follow SQL's three-valued logic. */
-export function evaluate(expression: Expression, circumstances: Circumstances): FieldValue {
-  const value = inner(expression, circumstances);
+export function evaluate(expression: Expression, input: EvaluationInput): FieldValue {
+  const value = inner(expression, input);
   return typeof value === 'bigint' ? formatDecimal({ digits: value, scale: expression.type.scale }) : value;
 }
 
-function inner(expression: Expression, around: Circumstances): Inner {
+function inner(expression: Expression, around: EvaluationInput): Inner {
   switch (expression.op) {
     case 'constant':
       return kept(expression.value, expression.type);
@@ -154,7 +154,7 @@ function unitsOf(text: string): [bigint, number] {
   return [digits, scale];
 }
 
-function fieldOf({ field, inside, type }: Expression & { op: 'field' }, values: Values): Inner {
+function fieldOf({ field, inside, type }: Expression & { op: 'field' }, values: RecordValues): Inner {
   let value: FieldValue | undefined = values[field.member];
   for (const name of inside) {
     value = typeof value === 'object' && value !== null ? (value as Record<string, FieldValue>)[name] : null;
@@ -162,19 +162,19 @@ function fieldOf({ field, inside, type }: Expression & { op: 'field' }, values: 
   return kept(value, type);
 }
 
-function relatedTo(via: Step | Links, target: string, around: Circumstances): readonly Values[] {
+function relatedTo(via: Step | Links, target: string, around: EvaluationInput): readonly RecordValues[] {
   if (around.related === undefined) throw new Error('this expression needs records beside its own');
   return around.related(via, target, around.values);
 }
 
 const guardedBy =
-  (guard: Expression | undefined, around: Circumstances) =>
-  (values: Values): boolean =>
+  (guard: Expression | undefined, around: EvaluationInput) =>
+  (values: RecordValues): boolean =>
     guard === undefined || inner(guard, { ...around, values }) === true;
 
 /** The record that a to-many relation belongs to may itself be a few steps away. */
-function recordsOf({ of, via, target, guard }: Many, around: Circumstances): readonly Values[] {
-  let at: Values | undefined = around.values;
+function recordsOf({ of, via, target, guard }: Many, around: EvaluationInput): readonly RecordValues[] {
+  let at: RecordValues | undefined = around.values;
   let from = of;
   while (from.op === 'at' && at !== undefined) {
     at = relatedTo(from.step, from.target, { ...around, values: at }).find(guardedBy(from.guard, around));
@@ -184,7 +184,7 @@ function recordsOf({ of, via, target, guard }: Many, around: Circumstances): rea
   return relatedTo(via satisfies Links | Reverse, target, { ...around, values: at }).filter(guardedBy(guard, around));
 }
 
-function itemsOf(list: List, around: Circumstances): ReadonlySet<Inner> | null {
+function itemsOf(list: List, around: EvaluationInput): ReadonlySet<Inner> | null {
   switch (list.kind) {
     case 'constants':
       return new Set(list.values.map((value) => inner(value, around)).filter((value) => value !== null));

@@ -3,7 +3,7 @@ import type { Expression, Many } from '../model/expression.ts';
 import type { Field, ValueSpec } from '../model/field.ts';
 import { linksShownAs, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { Nameable, Scope } from './scope.ts';
+import type { Nameable, NameScope } from './name-scope.ts';
 import { ExpressionError } from './syntax.ts';
 import type { Syntax } from './syntax.ts';
 
@@ -15,7 +15,7 @@ type End =
   | { readonly kind: 'many'; readonly many: Many; readonly value?: Expression };
 
 /** A name as one value. */
-export function resolveProperty(property: Property, scope: Scope): Expression {
+export function resolveProperty(property: Property, scope: NameScope): Expression {
   const end = endOf(property, scope);
   if (end.kind === 'value') return end.value;
   const [shown, first] = [property.path.join('.'), property.path[0]!];
@@ -28,12 +28,12 @@ export function resolveProperty(property: Property, scope: Scope): Expression {
 }
 
 /** A name as the values or records of a to-many relation; undefined where it is one value. */
-export function resolveMany(property: Property, scope: Scope): (End & { kind: 'many' }) | undefined {
+export function resolveMany(property: Property, scope: NameScope): (End & { kind: 'many' }) | undefined {
   const end = endOf(property, scope);
   return end.kind === 'many' ? end : undefined;
 }
 
-function endOf(property: Property, scope: Scope): End {
+function endOf(property: Property, scope: NameScope): End {
   const { model } = scope;
   if (model === undefined) {
     const message = `there is no record here that has \`${property.path.join('.')}\``;
@@ -46,16 +46,16 @@ function walkPath(
   model: Nameable,
   path: readonly string[],
   property: Property,
-  scope: Scope,
+  scope: NameScope,
   wrap: (value: Expression) => Expression,
 ): End {
   const [name = '', ...rest] = path;
-  const sight = scope.sees?.(model.name, name) ?? true;
-  if (sight === false) throw unknown(model, name, property, scope);
+  const permissions = scope.sees?.(model.name, name) ?? true;
+  if (permissions === false) throw unknown(model, name, property, scope);
   const seen = (value: Expression): Expression => scope.seen?.(model.name, name, value) ?? value;
   /** What lies behind a relation that only some records show. */
   const behind = (value: Expression): Expression =>
-    sight === true ? value : { op: 'when', condition: sight, of: value, type: value.type };
+    permissions === true ? value : { op: 'when', condition: permissions, of: value, type: value.type };
   const field = model.shownByMember.get(name);
   if (field !== undefined) return { kind: 'value', value: wrap(seen(fieldValue(field, rest, property))) };
 
@@ -99,7 +99,7 @@ function throughMany(
   { via, target }: NonNullable<ReturnType<typeof viaCalled>>,
   rest: readonly string[],
   property: Property,
-  scope: Scope,
+  scope: NameScope,
   wrap: (value: Expression) => Expression,
 ): End {
   const guard = scope.guard?.(model.name, via);
@@ -137,7 +137,7 @@ const nothingInside = (name: string, inside: string, { spot }: Property): Expres
     spot,
   );
 
-function unknown(model: Nameable, name: string, { spot }: Property, scope: Scope): ExpressionError {
+function unknown(model: Nameable, name: string, { spot }: Property, scope: NameScope): ExpressionError {
   if (scope.strange !== undefined && model.byMember.has(name)) {
     const message = `\`${name}\` is never shown, so nothing can be made of it`;
     return new ExpressionError('hidden', message, 'name another field', spot);

@@ -12,7 +12,7 @@ export type Bound =
   | { readonly kind: 'role'; readonly role: string; readonly type: ValueKind };
 
 /** What turning an expression into SQL needs to know. */
-export interface SqlSurroundings {
+export interface SqlContext {
   readonly models: { readonly byName: ReadonlyMap<string, Model> };
   readonly dialect: ExpressionDialect;
   /** Takes a value as a parameter of the statement, and gives the placeholder that stands for it. */
@@ -32,7 +32,7 @@ const LEAST_DEPTH = 2;
  * The SQL of an expression over the rows of `model`, in a statement where its table is called `alias` (an identifier,
  * quoted). Every constant is a parameter.
  */
-export function toSql(expression: Expression, model: Model, alias: string, around: SqlSurroundings): string {
+export function toSql(expression: Expression, model: Model, alias: string, around: SqlContext): string {
   const { dialect, models } = around;
   const { name } = dialect;
   const deepest =

@@ -3,8 +3,8 @@ import type { Arithmetic, Comparison, Expression, PatternPart, ValueKind } from 
 import { didYouMean } from '../text/nearest.ts';
 import { callTyper, functionNames } from './calls.ts';
 import { asKind, asOperand, commonKind, constantOf, describeKind } from './kinds.ts';
+import type { NameScope } from './name-scope.ts';
 import { resolveProperty } from './property.ts';
-import type { Scope } from './scope.ts';
 import { ExpressionError, LIMITS } from './syntax.ts';
 import type { Call, Syntax } from './syntax.ts';
 
@@ -14,7 +14,7 @@ const BOOLEAN = plain('boolean');
  * Gives every name of an expression its meaning over the records of `scope.model`, and every value its type. Throws
  * `ExpressionError` where a name is unknown or types don't go together.
  */
-export function typed(syntax: Syntax, scope: Scope): Expression {
+export function typed(syntax: Syntax, scope: NameScope): Expression {
   switch (syntax.kind) {
     case 'text':
     case 'number':
@@ -44,7 +44,7 @@ export function typed(syntax: Syntax, scope: Scope): Expression {
 }
 
 /** An expression that must be true or false. */
-export function typedCondition(syntax: Syntax, scope: Scope): Expression {
+export function typedCondition(syntax: Syntax, scope: NameScope): Expression {
   const expression = typed(syntax, scope);
   if (expression.type.kind === 'boolean') return expression;
   const what = describeKind(expression.type);
@@ -52,7 +52,7 @@ export function typedCondition(syntax: Syntax, scope: Scope): Expression {
   throw new ExpressionError('wrong-type', message, 'compare it with something', syntax.spot);
 }
 
-function typedCall(call: Call, scope: Scope): Expression {
+function typedCall(call: Call, scope: NameScope): Expression {
   const { op, args, spot } = call;
   const arg = (at: number): Expression => typed(args[at]!, scope);
   if ((COMPARISONS as readonly string[]).includes(op)) return comparison(call, op as Comparison, scope);
@@ -92,7 +92,7 @@ function typedCall(call: Call, scope: Scope): Expression {
   throw new ExpressionError('unknown-function', message, didYouMean(op, functionNames), spot);
 }
 
-function comparison(call: Call, op: Comparison, scope: Scope): Expression {
+function comparison(call: Call, op: Comparison, scope: NameScope): Expression {
   const how = op === '=' || op === '<>' ? 'equal' : 'ordered';
   const sides = call.args.map((side) => typed(side, scope));
   const [left, right] = together(call.args, sides, scope, how) as [Expression, Expression];
@@ -106,7 +106,7 @@ const NOT_ORDERED: readonly string[] = ['boolean', 'uuid', ...NOT_COMPARED];
 function together(
   written: readonly Syntax[],
   values: readonly Expression[],
-  scope: Scope,
+  scope: NameScope,
   how: 'equal' | 'ordered' | 'any',
 ): Expression[] {
   const common = values.reduce<ValueKind>(
@@ -131,7 +131,7 @@ function together(
 }
 
 /** A text that a field with an enum can never have: most likely a slip of the pen. */
-function noteStrangeWords(written: readonly Syntax[], values: readonly Expression[], scope: Scope): void {
+function noteStrangeWords(written: readonly Syntax[], values: readonly Expression[], scope: NameScope): void {
   const words = values.find((value) => value.type.words !== undefined)?.type.words;
   if (words === undefined || scope.strange === undefined) return;
   values.forEach((value, at) => {
@@ -150,7 +150,7 @@ function textual(written: Syntax, value: Expression): Expression {
  * `+ - * %` are exact for integers and decimals; `/` and `^` always give a number, and `DIV` of whole values a whole
  * one.
  */
-function arithmetic(call: Call, op: Arithmetic, scope: Scope): Expression {
+function arithmetic(call: Call, op: Arithmetic, scope: NameScope): Expression {
   const [left, right] = call.args.map((side) => {
     const value = typed(side, scope);
     if (['integer', 'decimal', 'number'].includes(value.type.kind)) return value;
@@ -186,7 +186,7 @@ function arithmetic(call: Call, op: Arithmetic, scope: Scope): Expression {
 const MOST_SCALE = 14;
 
 /** LIKE takes a text that is written out, in CASEI or ACCENTI where its other side is: it is worked out here, once. */
-function patternOf(written: Syntax, scope: Scope): PatternPart[] {
+function patternOf(written: Syntax, scope: NameScope): PatternPart[] {
   const text = patternText(written, scope);
   const parts: PatternPart[] = [];
   let literal = '';
@@ -218,7 +218,7 @@ function patternOf(written: Syntax, scope: Scope): PatternPart[] {
   return parts;
 }
 
-function patternText(written: Syntax, scope: Scope): string {
+function patternText(written: Syntax, scope: NameScope): string {
   if (written.kind === 'text') return written.value;
   if (written.kind === 'call' && (written.op === 'casei' || written.op === 'accenti') && written.args.length === 1) {
     return scope.letters[written.op](patternText(written.args[0]!, scope));

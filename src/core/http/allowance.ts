@@ -8,7 +8,7 @@ export interface Allowance {
   giveBack(name: string): void;
 }
 
-interface Standing {
+interface MigrationStatus {
   left: number;
   /** Milliseconds. */
   at: number;
@@ -20,15 +20,15 @@ const MINUTE_MS = 60_000;
 
 export function makeAllowance(perMinute: number, now: () => Date): Allowance {
   // Nobody who has been away for a minute has anything to be remembered for.
-  let kept: LRUCache<string, Standing> | undefined;
+  let kept: LRUCache<string, MigrationStatus> | undefined;
   // Their room takes a moment to make: a service begins without.
-  const standingsNow = (): LRUCache<string, Standing> => (kept ??= new LRUCache({ max: MOST_KEPT }));
+  const standingsNow = (): LRUCache<string, MigrationStatus> => (kept ??= new LRUCache({ max: MOST_KEPT }));
   const each = MINUTE_MS / perMinute;
 
-  function standingOf(name: string): Standing {
-    const [time, standings] = [now().getTime(), standingsNow()];
-    let standing = standings.get(name);
-    if (standing === undefined) standings.set(name, (standing = { left: perMinute, at: time }));
+  function standingOf(name: string): MigrationStatus {
+    const [time, statuses] = [now().getTime(), standingsNow()];
+    let standing = statuses.get(name);
+    if (standing === undefined) statuses.set(name, (standing = { left: perMinute, at: time }));
     standing.left = Math.min(perMinute, standing.left + Math.max(0, time - standing.at) / each);
     standing.at = time;
     return standing;

@@ -3,7 +3,7 @@ import type { KeyObject } from 'node:crypto';
 import { COMMON_HEADERS, JSON_HEADERS } from '../api/message.ts';
 import type { Claim, Reply, Request } from '../api/message.ts';
 import { HttpProblem } from '../api/problems.ts';
-import type { Work } from '../change/work.ts';
+import type { UnitOfWork } from '../change/unit-of-work.ts';
 import type { Statement } from '../sql/statement.ts';
 import { StoreError } from '../store/contract.ts';
 import type { Store } from '../store/contract.ts';
@@ -22,7 +22,7 @@ export interface Idempotency {
     again: (reply: Reply) => Promise<Reply>,
   ): Promise<Reply>;
   /** Does a write with its claim: the answer is kept in the same transaction, or none of it is. */
-  within(work: Work, claim: Claim | undefined, write: (work: Work) => Promise<Reply>): Promise<Reply>;
+  within(work: UnitOfWork, claim: Claim | undefined, write: (work: UnitOfWork) => Promise<Reply>): Promise<Reply>;
 }
 
 /** How long an answer is given again. */

@@ -1,7 +1,7 @@
-import { hashSecret, isSecret, SALT_LENGTH } from './secret.ts';
 import { HttpProblem, LATER } from '../api/problems.ts';
 import type { Requester } from '../store/contract.ts';
 import { makeTurns } from '../store/turns.ts';
+import { hashSecret, isSecret, SALT_LENGTH } from './secret.ts';
 
 /** Slow hashes for those who ask from outside: only some at once, and everybody has their share of them. */
 export interface Hashing {
@@ -16,7 +16,7 @@ export const MOST_SECRETS = 10;
 
 export function makeHashing(atOnce: number, random: (bytes: number) => Uint8Array): Hashing {
   const crowded = (): HttpProblem => new HttpProblem('too-busy', undefined, { headers: LATER });
-  const turns = makeTurns({ places: atOnce, share: atOnce, mostWaiting: MOST_WAITING, crowded });
+  const turns = makeTurns({ placeholderCount: atOnce, share: atOnce, mostWaiting: MOST_WAITING, crowded });
   const inTurn = async <Result>(requester: Requester | undefined, work: () => Promise<Result>): Promise<Result> => {
     const giveBack = await turns.take(requester);
     try {

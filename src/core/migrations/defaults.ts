@@ -1,8 +1,8 @@
 import type { Graph } from '../model/graph.ts';
-import { exampleOf } from './neutral.ts';
-import type { Fill } from '../tables/redesign.ts';
+import type { Fill } from '../tables/schema-diff.ts';
 import { called } from '../tables/table.ts';
 import type { Table } from '../tables/table.ts';
+import { exampleOf } from './neutral.ts';
 
 /** What the records that are there get for a new field: its constant default; a stamp is the moment of the change. */
 export function defaultFills(graph: Graph): ReadonlyMap<string, Fill> {

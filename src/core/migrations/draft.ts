@@ -1,21 +1,21 @@
 import stringify from 'json-stringify-pretty-compact';
 import type { StoreKind } from '../model/service.ts';
+import { changeSummaries } from '../tables/change-summary.ts';
+import type { ChangeSummary } from '../tables/change-summary.ts';
 import { scriptText } from '../tables/ddl.ts';
 import type { Ddl } from '../tables/ddl.ts';
 import { shortName } from '../tables/names.ts';
-import { backwards, isEmpty, redesign } from '../tables/redesign.ts';
-import type { Decisions, Redesign } from '../tables/redesign.ts';
+import { backwards, diffSchemas, isEmpty } from '../tables/schema-diff.ts';
+import type { Decisions, SchemaDiff } from '../tables/schema-diff.ts';
 import { called } from '../tables/table.ts';
 import type { Table } from '../tables/table.ts';
-import { sayingsOf } from '../tables/words.ts';
-import type { Saying } from '../tables/words.ts';
 import { neutralFills } from './defaults.ts';
 
 /** A migration as it is written: a folder, its files and their texts. */
 export interface Drafted {
   readonly name: string;
   readonly files: Readonly<Record<string, string>>;
-  readonly sayings: readonly Saying[];
+  readonly summaries: readonly ChangeSummary[];
 }
 
 export interface DraftOf {
@@ -36,27 +36,27 @@ export const backFile = (kind: string): string => `${kind}.back.sql`;
 const DATABASES: Readonly<Record<StoreKind, string>> = { sqlite: 'SQLite', postgres: 'PostgreSQL' };
 
 export function draftMigration({ number, title, before, after, decisions, ddls }: DraftOf): Drafted {
-  const plan = redesign(before, after, decisions);
-  const wayBack = redesign(after, before, backwards(decisions, neutralFills(before)));
-  const sayings = sayingsOf(plan, decisions);
-  const name = `${String(number).padStart(4, '0')}-${title ?? titleOf(sayings, before.length === 0)}`;
+  const plan = diffSchemas(before, after, decisions);
+  const wayBack = diffSchemas(after, before, backwards(decisions, neutralFills(before)));
+  const summaries = changeSummaries(plan, decisions);
+  const name = `${String(number).padStart(4, '0')}-${title ?? titleOf(summaries, before.length === 0)}`;
   const files: Record<string, string> = {};
   for (const [kind, ddl] of ddls) {
     const inside =
       kind === 'sqlite' ? ' It runs in a transaction with foreign_keys off; they are checked at its end.' : '';
     const head = (way: string): string => `${name}, ${way}, for ${DATABASES[kind]}.${inside}`;
-    files[forwardFile(kind)] = scriptText(head('forward'), ddl.redesign(plan));
-    files[backFile(kind)] = scriptText(head('back'), ddl.redesign(wayBack));
+    files[forwardFile(kind)] = scriptText(head('forward'), ddl.diff(plan));
+    files[backFile(kind)] = scriptText(head('back'), ddl.diff(wayBack));
   }
-  files[AFTER_FILE] = pictureText(after, decisions, plan);
-  return { name, files, sayings };
+  files[AFTER_FILE] = snapshotText(after, decisions, plan);
+  return { name, files, summaries };
 }
 
 /** Whether a migration would do anything. */
 export const hasChanges = (before: readonly Table[], after: readonly Table[], decisions: Decisions): boolean =>
-  decisions.renames.size > 0 || !isEmpty(redesign(before, after, decisions));
+  decisions.renames.size > 0 || !isEmpty(diffSchemas(before, after, decisions));
 
-function pictureText(tables: readonly Table[], { renames }: Decisions, { changed }: Redesign): string {
+function snapshotText(tables: readonly Table[], { renames }: Decisions, { changed }: SchemaDiff): string {
   const filled = changed.flatMap(({ after, columns }) =>
     columns.flatMap((one) => (one.before === undefined || one.fill === undefined ? [] : [called(after, one.after!)])),
   );
@@ -68,9 +68,9 @@ function pictureText(tables: readonly Table[], { renames }: Decisions, { changed
 }
 
 /** `add-hut-altitude`: the first thing that changes, and that there is more. */
-function titleOf(sayings: readonly Saying[], isFirst: boolean): string {
+function titleOf(summaries: readonly ChangeSummary[], isFirst: boolean): string {
   if (isFirst) return 'first-tables';
-  const [first, ...more] = sayings;
+  const [first, ...more] = summaries;
   if (first === undefined) return 'names';
   const subject = first.subject
     .replace(/[^a-z0-9]+/gi, '-')

@@ -2,10 +2,10 @@ import type { Alteration, Store } from '../store/contract.ts';
 import { isOwn, migrationsTable, stateTable } from '../tables/own-tables.ts';
 import type { Table } from '../tables/table.ts';
 import { strangersTable } from './follow.ts';
-import { memoryOf } from './memory.ts';
+import { migrationStoreOf } from './migration-store.ts';
 import type { Migration } from './migration.ts';
-import { OutOfStep } from './out-of-step.ts';
-import { pictureIn } from './run.ts';
+import { snapshotIn } from './run.ts';
+import { SchemaMismatch } from './schema-mismatch.ts';
 
 /**
  * Drops every table of the tool's making: those of the models, as the database remembers them, and its own. Throws
@@ -37,16 +37,16 @@ async function madeTables(
   migrations: readonly Migration[],
 ): Promise<readonly Table[]> {
   const standing = await alteration.tables();
-  const memory = memoryOf(store);
-  const history = standing.includes(migrationsTable.name) ? await memory.history(alteration) : [];
-  if (history.length === 0) return (await pictureIn(alteration, store)) ?? [];
+  const migrationStore = migrationStoreOf(store);
+  const history = standing.includes(migrationsTable.name) ? await migrationStore.history(alteration) : [];
+  if (history.length === 0) return (await snapshotIn(alteration, store)) ?? [];
   const names = new Set(history.map(({ name }) => name));
   const missing = history.find((ran) => !migrations.some(({ name }) => name === ran.name));
   if (missing !== undefined) {
     const message =
       `the database ${store.address} has run ${missing.name}, which migrations/ ` +
       `does not hold: nobody can tell which tables are the tool's`;
-    throw new OutOfStep(message, 'bring its folder back, as from version control; or drop the tables by hand');
+    throw new SchemaMismatch(message, 'bring its folder back, as from version control; or drop the tables by hand');
   }
   return migrations.filter(({ name }) => names.has(name)).at(-1)!.after;
 }

@@ -1,16 +1,16 @@
 import type { Alteration, Store } from '../store/contract.ts';
+import { changeSummaries } from '../tables/change-summary.ts';
 import { scriptText } from '../tables/ddl.ts';
 import { questionsOf } from '../tables/match.ts';
 import type { Renames } from '../tables/match.ts';
-import { makeOwnTables } from './own-tables.ts';
-import { isEmpty, redesign } from '../tables/redesign.ts';
-import type { Fill, Redesign } from '../tables/redesign.ts';
+import { diffSchemas, isEmpty } from '../tables/schema-diff.ts';
+import type { Fill, SchemaDiff } from '../tables/schema-diff.ts';
 import type { Table } from '../tables/table.ts';
-import { sayingsOf } from '../tables/words.ts';
-import { countDangers, fillable, isLossy, isStopped, sayingText } from './count.ts';
-import { memoryOf } from './memory.ts';
+import { countRisks, fillable, isLossy, isStopped, summaryText } from './count.ts';
+import { migrationStoreOf } from './migration-store.ts';
 import { refuseMissing } from './missing.ts';
-import { OutOfStep, Undecided } from './out-of-step.ts';
+import { makeOwnTables } from './own-tables.ts';
+import { DecisionRequired, SchemaMismatch } from './schema-mismatch.ts';
 
 /** What was answered to the questions that a change puts. */
 export interface Answers {
@@ -33,53 +33,53 @@ export function followModels(
   defaults: ReadonlyMap<string, Fill>,
   answers: Answers = noAnswers,
 ): Promise<string[]> {
-  const memory = memoryOf(store);
+  const migrationStore = migrationStoreOf(store);
   return store.alter(async (alteration) => {
     await makeOwnTables(alteration, store);
-    const [last] = (await memory.history(alteration)).slice(-1);
+    const [last] = (await migrationStore.history(alteration)).slice(-1);
     if (last !== undefined) {
       const message = `the database ${store.address} has run migrations, up to ${last.name}, and the project has none`;
-      throw new OutOfStep(message, 'bring migrations/ back, as from version control; or name another database');
+      throw new SchemaMismatch(message, 'bring migrations/ back, as from version control; or name another database');
     }
-    const before = (await memory.picture(alteration)) ?? [];
+    const before = (await migrationStore.snapshot(alteration)) ?? [];
     const decisions = { renames: answers.renames, fills: new Map<string, Fill>(), defaults };
-    const plan = redesign(before, tables, decisions);
+    const plan = diffSchemas(before, tables, decisions);
     if (isEmpty(plan)) {
       refuseMissing(await alteration.tables(), tables, store.address);
       // Names alone may differ.
-      if (JSON.stringify(before) !== JSON.stringify(tables)) await memory.keepPicture(alteration, tables);
+      if (JSON.stringify(before) !== JSON.stringify(tables)) await migrationStore.keepSnapshot(alteration, tables);
       await alteration.hold();
       return [];
     }
     refuseImpossible(plan);
     await refuseStrangers(alteration, plan, store.address);
-    const sayings = await countDangers(sayingsOf(plan, decisions), { reader: alteration, ddl: store.ddl });
-    const stopped = sayings.filter(isStopped);
+    const summaries = await countRisks(changeSummaries(plan, decisions), { reader: alteration, ddl: store.ddl });
+    const stopped = summaries.filter(isStopped);
     const questions = questionsOf(before, tables, answers.renames, answers.dropped);
-    const lossy = sayings.filter(isLossy);
-    if (lossy.length + stopped.length > 0 && questions.length > 0) throw new Undecided(questions, lossy);
+    const lossy = summaries.filter(isLossy);
+    if (lossy.length + stopped.length > 0 && questions.length > 0) throw new DecisionRequired(questions, lossy);
     if (stopped.length > 0) {
-      const lines = stopped.map((saying) => `  ${sayingText(saying)}`).join('\n');
+      const lines = stopped.map((summary) => `  ${summaryText(summary)}`).join('\n');
       const fill = fillable(stopped);
       const given = fill === undefined ? '' : `; vantfell migrate draft --fill ${fill}=… gives them a value`;
       const remedy = `mend those rows, or give the field a default${given}`;
-      throw new OutOfStep(`the database ${store.address} can not follow the models:\n${lines}`, remedy);
+      throw new SchemaMismatch(`the database ${store.address} can not follow the models:\n${lines}`, remedy);
     }
-    if (lossy.length > 0 && !answers.mayLose) throw new Undecided([], lossy);
-    await alteration.script(scriptText('follow', store.ddl.redesign(plan)), indexNames(before));
-    await memory.keepPicture(alteration, tables);
+    if (lossy.length > 0 && !answers.mayLose) throw new DecisionRequired([], lossy);
+    await alteration.script(scriptText('follow', store.ddl.diff(plan)), indexNames(before));
+    await migrationStore.keepSnapshot(alteration, tables);
     await alteration.moveOn();
     await alteration.hold();
     return before.length === 0
       ? [`made ${tables.length === 1 ? '1 table' : `${tables.length} tables`}`]
-      : sayings.map(sayingText);
+      : summaries.map(summaryText);
   });
 }
 
 /** Throws where a model has another key than its records, or values are to go where nothing leads. */
-export function refuseImpossible({ otherKeys, unjoined, noWay }: Redesign): void {
+export function refuseImpossible({ otherKeys, unjoined, noWay }: SchemaDiff): void {
   for (const [from, to] of noWay) {
-    throw new OutOfStep(
+    throw new SchemaMismatch(
       `${from} can not become ${to}: no value of its type is one of the other`,
       `let it go with --drop ${from}; or give ${to} a type that takes its values`,
     );
@@ -87,19 +87,19 @@ export function refuseImpossible({ otherKeys, unjoined, noWay }: Redesign): void
   for (const [from, to] of unjoined) {
     const message =
       `the values of ${from} can not move to ${to}: neither model ` + 'has a relation to the other that says where';
-    throw new OutOfStep(message, 'move them by hand in the SQL of the migration; or let them go with --drop');
+    throw new SchemaMismatch(message, 'move them by hand in the SQL of the migration; or let them go with --drop');
   }
   const [first] = otherKeys;
   if (first === undefined) return;
   const message = `${first} has another key than its records: nothing that refers to them would find them again`;
-  throw new OutOfStep(
+  throw new SchemaMismatch(
     message,
     'leave the key as it was; or make a model with another name, and bring over what is needed',
   );
 }
 
 /** A table that is there already and that this tool did not make is somebody else's. */
-export async function refuseStrangers(alteration: Alteration, plan: Redesign, address: string): Promise<void> {
+export async function refuseStrangers(alteration: Alteration, plan: SchemaDiff, address: string): Promise<void> {
   const standing = new Set((await alteration.tables()).map((name) => name.toLowerCase()));
   for (const { from, to } of plan.renames.filter(({ table }) => table === undefined)) {
     standing.delete(from.toLowerCase());
@@ -109,8 +109,8 @@ export async function refuseStrangers(alteration: Alteration, plan: Redesign, ad
   if (stranger !== undefined) throw strangersTable(address, stranger.name);
 }
 
-export const strangersTable = (address: string, name: string): OutOfStep =>
-  new OutOfStep(
+export const strangersTable = (address: string, name: string): SchemaMismatch =>
+  new SchemaMismatch(
     `the database ${address} has a table ${name} already, and this tool did not make it`,
     `give the model another one, as table: my_${name}; or name another database with store: in vantfell.yaml`,
   );

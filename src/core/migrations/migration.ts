@@ -9,7 +9,7 @@ export interface Migration {
   readonly name: string;
   readonly forward: string;
   readonly back: string;
-  /** The picture of the models' tables after it. */
+  /** The snapshot of the models' tables after it. */
   readonly after: readonly Table[];
   /** What was said of names when it was written. */
   readonly renames: Renames;
@@ -33,9 +33,9 @@ export const checksumOf = ({ forward }: Pick<Migration, 'forward'>): string =>
   createHash('sha256').update(forward.replaceAll('\r\n', '\n')).digest('hex').slice(0, 12);
 
 /** The tables after the last of some migrations. */
-export const lastPicture = (migrations: readonly Migration[]): readonly Table[] => migrations.at(-1)?.after ?? [];
+export const lastSnapshot = (migrations: readonly Migration[]): readonly Table[] => migrations.at(-1)?.after ?? [];
 
-export interface Standing {
+export interface MigrationStatus {
   /** Whether it ran, waits, was edited after it ran, or ran and is in the project no more. */
   readonly state: 'ran' | 'waiting' | 'changed' | 'missing';
   readonly name: string;
@@ -44,9 +44,9 @@ export interface Standing {
 }
 
 /** The migrations of the project beside those that the database has run, in the order of their numbers. */
-export function standingsOf(migrations: readonly Migration[], history: readonly Ran[]): Standing[] {
+export function statusesOf(migrations: readonly Migration[], history: readonly Ran[]): MigrationStatus[] {
   const names = new Set(migrations.map(({ name }) => name));
-  const known = migrations.map((migration): Standing => {
+  const known = migrations.map((migration): MigrationStatus => {
     const checksum = checksumOf(migration);
     const ran = history.find(({ name }) => name === migration.name);
     const state = ran === undefined ? 'waiting' : ran.checksum === checksum ? 'ran' : 'changed';
@@ -54,6 +54,6 @@ export function standingsOf(migrations: readonly Migration[], history: readonly 
   });
   const missing = history
     .filter(({ name }) => !names.has(name))
-    .map((ran): Standing => ({ state: 'missing', name: ran.name, checksum: ran.checksum, ran }));
+    .map((ran): MigrationStatus => ({ state: 'missing', name: ran.name, checksum: ran.checksum, ran }));
   return [...known, ...missing].sort((one, other) => (one.name < other.name ? -1 : 1));
 }

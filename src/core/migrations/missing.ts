@@ -1,6 +1,6 @@
-import { nearest } from '../text/nearest.ts';
 import type { Table } from '../tables/table.ts';
-import { OutOfStep } from './out-of-step.ts';
+import { nearest } from '../text/nearest.ts';
+import { SchemaMismatch } from './schema-mismatch.ts';
 
 /**
  * Throws where a database, with tables of these names, has lost one that it had: dropped, or called otherwise, if only
@@ -17,7 +17,7 @@ export function refuseMissing(names: readonly string[], tables: readonly Table[]
     near === undefined
       ? ''
       : `; it has ${near}${sameLetters === undefined ? '' : ', which differs in the case of its letters'}`;
-  throw new OutOfStep(
+  throw new SchemaMismatch(
     `the database ${address} has no table ${missing.name}${seen}`,
     'something else changed it: vantfell migrate status shows every ' +
       'difference; give the table its name back, or restore the database',

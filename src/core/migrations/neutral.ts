@@ -1,6 +1,6 @@
-import { decimalOfNumber, formatDecimal, rescale } from '../text/decimal.ts';
-import type { Fill } from '../tables/redesign.ts';
+import type { Fill } from '../tables/schema-diff.ts';
 import type { Check, Column } from '../tables/table.ts';
+import { decimalOfNumber, formatDecimal, rescale } from '../text/decimal.ts';
 
 /** A value that says as little as one can that keeps the checks of a column; undefined where none is known. */
 export function exampleOf(column: Column): Fill | undefined {

@@ -1,19 +1,19 @@
-import type { Alteration, Store } from '../store/contract.ts';
 import { StoreError } from '../store/contract.ts';
+import type { Alteration, Store } from '../store/contract.ts';
+import { changeSummaries } from '../tables/change-summary.ts';
+import type { ChangeSummary } from '../tables/change-summary.ts';
 import { stateTable } from '../tables/own-tables.ts';
-import { makeOwnTables } from './own-tables.ts';
-import { isSameDesign, redesign } from '../tables/redesign.ts';
+import { diffSchemas, isSameDesign } from '../tables/schema-diff.ts';
 import type { Table } from '../tables/table.ts';
-import { sayingsOf } from '../tables/words.ts';
-import type { Saying } from '../tables/words.ts';
-import { countDangers, fillable, isStopped, sayingText } from './count.ts';
+import { countRisks, fillable, isStopped, summaryText } from './count.ts';
 import { endsTransaction } from './ends-transaction.ts';
 import { indexNames } from './follow.ts';
-import { memoryOf } from './memory.ts';
-import { checksumOf, standingsOf } from './migration.ts';
+import { migrationStoreOf } from './migration-store.ts';
+import { checksumOf, statusesOf } from './migration.ts';
 import type { Migration, Ran } from './migration.ts';
-import { OutOfStep } from './out-of-step.ts';
-import type { CountedSaying } from './out-of-step.ts';
+import { makeOwnTables } from './own-tables.ts';
+import { SchemaMismatch } from './schema-mismatch.ts';
+import type { CountedSummary } from './schema-mismatch.ts';
 import { stepBack } from './way-back.ts';
 
 /** How a run is told of while it goes on. */
@@ -39,36 +39,36 @@ export async function historyIn(
   migrations: readonly Migration[],
   now: () => Date,
 ): Promise<Ran[]> {
-  const memory = memoryOf(store);
+  const migrationStore = migrationStoreOf(store);
   // To look at an empty database leaves it empty.
   if ((await alteration.tables()).length === 0) return [];
   await makeOwnTables(alteration, store);
-  const history = await memory.history(alteration);
-  const picture = await memory.picture(alteration);
-  if (history.length > 0 || picture === undefined || migrations.length === 0) return history;
-  const at = placeOf(picture, migrations, await memory.drafted(alteration), store.address);
+  const history = await migrationStore.history(alteration);
+  const snapshot = await migrationStore.snapshot(alteration);
+  if (history.length > 0 || snapshot === undefined || migrations.length === 0) return history;
+  const at = placeOf(snapshot, migrations, await migrationStore.drafted(alteration), store.address);
   for (const migration of migrations.slice(0, at + 1)) {
-    await memory.note(alteration, ranNow(migration, 1, now));
+    await migrationStore.note(alteration, ranNow(migration, 1, now));
   }
-  await memory.keepPicture(alteration, undefined);
-  return memory.history(alteration);
+  await migrationStore.keepSnapshot(alteration, undefined);
+  return migrationStore.history(alteration);
 }
 
 /** Where a database stands that followed the models. More than one migration may end with the same tables. */
 function placeOf(
-  picture: readonly Table[],
+  snapshot: readonly Table[],
   migrations: readonly Migration[],
   drafted: string | undefined,
   address: string,
 ): number {
-  const places = migrations.flatMap(({ after }, at) => (isSameDesign(picture, after) ? [at] : []));
+  const places = migrations.flatMap(({ after }, at) => (isSameDesign(snapshot, after) ? [at] : []));
   const known = places.find((at) => migrations[at]!.name === drafted);
   if (known !== undefined) return known;
-  const exact = places.filter((at) => JSON.stringify(migrations[at]!.after) === JSON.stringify(picture));
+  const exact = places.filter((at) => JSON.stringify(migrations[at]!.after) === JSON.stringify(snapshot));
   const remedy = 'start over with vantfell migrate run --from-empty --samples; or name another database';
   if (places.length === 0) {
     const message = `the database ${address} followed the models, and stands where no migration ends`;
-    throw new OutOfStep(message, remedy);
+    throw new SchemaMismatch(message, remedy);
   }
   if (exact.length === 1) return exact[0]!;
   const [first, last] = [places[0]!, places.at(-1)!];
@@ -78,7 +78,7 @@ function placeOf(
   const message =
     `the database ${address} followed the models, and nobody can tell after which migration it stands: ` +
     `${migrations[first]!.name} and ${migrations[last]!.name} end with the same tables`;
-  throw new OutOfStep(message, remedy);
+  throw new SchemaMismatch(message, remedy);
 }
 
 const ranNow = (migration: Migration, batch: number, now: () => Date): Ran => ({
@@ -91,25 +91,25 @@ const ranNow = (migration: Migration, batch: number, now: () => Date): Ran => ({
 
 /** The migrations that wait. Throws where the database has run others than the project has. */
 export function waitingOf(migrations: readonly Migration[], history: readonly Ran[], address: string): Migration[] {
-  const standings = standingsOf(migrations, history);
-  const missing = standings.filter(({ state }) => state === 'missing').map(({ name }) => name);
+  const statuses = statusesOf(migrations, history);
+  const missing = statuses.filter(({ state }) => state === 'missing').map(({ name }) => name);
   if (missing.length > 0) {
     const message =
       `the database ${address} is ahead: it has run ` + `${missing.join(', ')}, which migrations/ does not hold`;
     const remedy =
       'get the newer version of the project; or bring the migration back and take it back with vantfell migrate undo';
-    throw new OutOfStep(message, remedy);
+    throw new SchemaMismatch(message, remedy);
   }
-  const waiting = new Set(standings.filter(({ state }) => state === 'waiting').map(({ name }) => name));
+  const waiting = new Set(statuses.filter(({ state }) => state === 'waiting').map(({ name }) => name));
   return migrations.filter(({ name }) => waiting.has(name));
 }
 
 /** Refuses to go on where a migration is another than the one that ran. */
 function refuseChanged(migrations: readonly Migration[], history: readonly Ran[]): void {
-  const changed = standingsOf(migrations, history).find(({ state }) => state === 'changed');
+  const changed = statusesOf(migrations, history).find(({ state }) => state === 'changed');
   if (changed === undefined) return;
   const remedy = 'bring the file back as it was, as from version control; what is to change is for a new migration';
-  throw new OutOfStep(`${changed.name} was changed after it ran (${changed.ran!.checksum} then)`, remedy);
+  throw new SchemaMismatch(`${changed.name} was changed after it ran (${changed.ran!.checksum} then)`, remedy);
 }
 
 /**
@@ -122,7 +122,7 @@ export async function runMigrations(
   options: RunOptions,
 ): Promise<string[]> {
   const { now, onStart, onWait } = options;
-  const memory = memoryOf(store);
+  const migrationStore = migrationStoreOf(store);
   const history = await historyOf(store, migrations, now);
   refuseChanged(migrations, history);
   const batch = Math.max(0, ...history.map((ran) => ran.batch)) + 1;
@@ -136,11 +136,11 @@ export async function runMigrations(
     try {
       const ran = await store.alter(
         async (alteration) => {
-          const ranBy = new Set((await memory.history(alteration)).map(({ name }) => name));
+          const ranBy = new Set((await migrationStore.history(alteration)).map(({ name }) => name));
           if (ranBy.has(migration.name)) return false;
           refuseGap(migrations, migration, ranBy);
           await alteration.script(migration.forward, indexNames(before));
-          await memory.note(alteration, ranNow(migration, batch, now));
+          await migrationStore.note(alteration, ranNow(migration, batch, now));
           await alteration.moveOn();
           return true;
         },
@@ -163,7 +163,7 @@ function refuseGap(migrations: readonly Migration[], { name }: Migration, ran: R
   const gap = before.findLast((one) => !ran.has(one.name));
   if (gap === undefined) return;
   const message = `${name} can not run: another program has taken ${gap.name} back meanwhile`;
-  throw new OutOfStep(message, 'see vantfell migrate status, and run them again');
+  throw new SchemaMismatch(message, 'see vantfell migrate status, and run them again');
 }
 
 /** What stopped a migration: the rows that it can't go past, where they can be found, else the database's own words. */
@@ -175,15 +175,18 @@ async function explained(
 ): Promise<unknown> {
   if (!isRefused(error)) return error;
   const decisions = { renames: migration.renames, fills: new Map(), defaults: new Map() };
-  const stopping = await stoppingRows(store, sayingsOf(redesign(before, migration.after, decisions), decisions));
+  const stopping = await stoppingRows(
+    store,
+    changeSummaries(diffSchemas(before, migration.after, decisions), decisions),
+  );
   if (stopping.length === 0) {
     const message = `${migration.name} stopped, and nothing of it was kept: ${error.message}`;
-    return new OutOfStep(message, otherRemedy(error, `${migration.name}/${store.kind}.forward.sql`));
+    return new SchemaMismatch(message, otherRemedy(error, `${migration.name}/${store.kind}.forward.sql`));
   }
   const fill = fillable(stopping);
   const again = fill === undefined ? '' : `; or delete the migration and draft it again with --fill ${fill}=…`;
   const message = `${migration.name} stopped, and nothing of it was kept:${linesOf(stopping)}`;
-  return new OutOfStep(message, `mend those rows${again}`);
+  return new SchemaMismatch(message, `mend those rows${again}`);
 }
 
 const isRefused = (error: unknown): error is StoreError =>
@@ -194,13 +197,13 @@ const otherRemedy = ({ remedy }: StoreError, file: string): string =>
   remedy === '' ? `see to what it tells of, or to ${file}` : remedy;
 
 /** The things that rows stand in the way of; none where they can't be counted. */
-async function stoppingRows(store: Store, sayings: readonly Saying[]): Promise<CountedSaying[]> {
-  const counted = await countDangers(sayings, { reader: store, ddl: store.ddl }).catch(() => []);
+async function stoppingRows(store: Store, summaries: readonly ChangeSummary[]): Promise<CountedSummary[]> {
+  const counted = await countRisks(summaries, { reader: store, ddl: store.ddl }).catch(() => []);
   return counted.filter(isStopped);
 }
 
-const linesOf = (sayings: readonly CountedSaying[]): string =>
-  sayings.map((saying) => `\n  ${sayingText(saying)}`).join('');
+const linesOf = (summaries: readonly CountedSummary[]): string =>
+  summaries.map((summary) => `\n  ${summaryText(summary)}`).join('');
 
 /** The migrations that an undo takes back, the last one first. */
 export function undoable(
@@ -219,7 +222,7 @@ export function undoable(
   return chosen.map(({ name }) => {
     const migration = migrations.find((one) => one.name === name);
     if (migration !== undefined) return migration;
-    throw new OutOfStep(
+    throw new SchemaMismatch(
       `${name} ran, but migrations/ does not hold it`,
       'bring its folder back, as from version control',
     );
@@ -230,7 +233,10 @@ export function undoable(
 function refuseEnding(name: string, sql: string): void {
   const words = endsTransaction(sql);
   if (words === undefined) return;
-  throw new OutOfStep(`${name} holds ${words}, which ends the transaction that it runs in`, 'take that out of its SQL');
+  throw new SchemaMismatch(
+    `${name} holds ${words}, which ends the transaction that it runs in`,
+    'take that out of its SQL',
+  );
 }
 
 /**
@@ -243,7 +249,7 @@ export async function undoMigrations(
   chosen: readonly Migration[],
   { onStart, onWait }: Omit<RunOptions, 'now'> = {},
 ): Promise<string[]> {
-  const memory = memoryOf(store);
+  const migrationStore = migrationStoreOf(store);
   const names: string[] = [];
   chosen.forEach(({ name, back }) => refuseEnding(name, back));
   for (const migration of chosen) {
@@ -251,11 +257,11 @@ export async function undoMigrations(
     try {
       const undone = await store.alter(
         async (alteration) => {
-          const history = await memory.history(alteration);
+          const history = await migrationStore.history(alteration);
           if (!history.some(({ name }) => name === migration.name)) return false;
           refuseInside(history, migration.name);
           await alteration.script(migration.back, indexNames(migration.after));
-          await memory.forget(alteration, migration.name);
+          await migrationStore.forget(alteration, migration.name);
           await alteration.moveOn();
           return true;
         },
@@ -265,11 +271,11 @@ export async function undoMigrations(
     } catch (error) {
       if (!isRefused(error)) throw error;
       const { plan, decisions } = stepBack(migrations, migration);
-      const stopping = await stoppingRows(store, sayingsOf(plan, decisions));
+      const stopping = await stoppingRows(store, changeSummaries(plan, decisions));
       const why = stopping.length === 0 ? ` ${error.message}` : linesOf(stopping);
       const file = `${migration.name}/${store.kind}.back.sql`;
       const remedy = stopping.length === 0 ? otherRemedy(error, file) : `mend those rows, or edit ${file}`;
-      throw new OutOfStep(`${migration.name} can not be taken back, and all of it still stands:${why}`, remedy);
+      throw new SchemaMismatch(`${migration.name} can not be taken back, and all of it still stands:${why}`, remedy);
     }
   }
   return names;
@@ -280,14 +286,14 @@ function refuseInside(history: readonly Ran[], name: string): void {
   const last = history.at(-1)!;
   if (last.name === name) return;
   const message = `${name} can not be taken back before ${last.name}, which another program has run meanwhile`;
-  throw new OutOfStep(message, 'see vantfell migrate status, and take that back first');
+  throw new SchemaMismatch(message, 'see vantfell migrate status, and take that back first');
 }
 
 /**
  * The tables that stand in a database that follows the models; undefined where it does not, or where nothing is in it.
  */
-export const pictureOf = (store: Store): Promise<Table[] | undefined> =>
-  store.alter((alteration) => pictureIn(alteration, store));
+export const snapshotOf = (store: Store): Promise<Table[] | undefined> =>
+  store.alter((alteration) => snapshotIn(alteration, store));
 
-export const pictureIn = async (alteration: Alteration, store: Store): Promise<Table[] | undefined> =>
-  (await alteration.tables()).includes(stateTable.name) ? memoryOf(store).picture(alteration) : undefined;
+export const snapshotIn = async (alteration: Alteration, store: Store): Promise<Table[] | undefined> =>
+  (await alteration.tables()).includes(stateTable.name) ? migrationStoreOf(store).snapshot(alteration) : undefined;

@@ -1,20 +1,20 @@
 import type { Store } from '../store/contract.ts';
+import { changeSummaries, fillWords } from '../tables/change-summary.ts';
+import type { ChangeSummary } from '../tables/change-summary.ts';
 import { conversionOf } from '../tables/conversion.ts';
-import { backwards, redesign } from '../tables/redesign.ts';
-import type { Decisions, Redesign } from '../tables/redesign.ts';
+import { backwards, diffSchemas } from '../tables/schema-diff.ts';
+import type { Decisions, SchemaDiff } from '../tables/schema-diff.ts';
 import { called } from '../tables/table.ts';
 import type { Column, Table } from '../tables/table.ts';
-import { fillWords, sayingsOf } from '../tables/words.ts';
-import type { Saying } from '../tables/words.ts';
-import { countDangers } from './count.ts';
+import { countRisks } from './count.ts';
 import { neutralFills } from './defaults.ts';
 import type { Migration } from './migration.ts';
-import type { CountedSaying } from './out-of-step.ts';
+import type { CountedSummary } from './schema-mismatch.ts';
 
 /** What comes of taking migrations back. */
 export interface WayBack {
   /** What changes, step by step, the newest migration first. */
-  readonly sayings: readonly CountedSaying[];
+  readonly summaries: readonly CountedSummary[];
   /** What does not come back as it was, and loses nothing more by it: `hut.altitude: comes back without its values`. */
   readonly unrestored: readonly string[];
 }
@@ -24,7 +24,7 @@ export function stepBack(migrations: readonly Migration[], migration: Migration)
   const before = migrations[migrations.indexOf(migration) - 1]?.after ?? [];
   const forward = { renames: migration.renames, fills: new Map(), defaults: new Map() };
   const decisions: Decisions = backwards(forward, neutralFills(before));
-  return { from: migration.after, to: before, decisions, plan: redesign(migration.after, before, decisions) };
+  return { from: migration.after, to: before, decisions, plan: diffSchemas(migration.after, before, decisions) };
 }
 
 /** `chosen` are the last of the migrations that ran, the newest first. */
@@ -34,16 +34,16 @@ export async function wayBackOf(
   chosen: readonly Migration[],
 ): Promise<WayBack> {
   const now = chosen[0]?.after ?? [];
-  const sayings: CountedSaying[] = [];
+  const summaries: CountedSummary[] = [];
   const unrestored: string[] = [];
   const remade = new Set<string>();
   for (const migration of chosen) {
     const { from, to, decisions, plan } = stepBack(migrations, migration);
-    const said = sayingsOf(plan, decisions).map((saying) => withoutEmpty(saying, from, remade));
-    const counted = said.every((saying) => isStanding(saying, now)) && migration.renames.size === 0;
+    const said = changeSummaries(plan, decisions).map((summary) => withoutEmpty(summary, from, remade));
+    const counted = said.every((summary) => isStanding(summary, now)) && migration.renames.size === 0;
     const isNewest = migration === chosen[0];
     const reader = isNewest || counted ? { reader: store, ddl: store.ddl } : undefined;
-    sayings.push(...(await countDangers(said, reader)));
+    summaries.push(...(await countRisks(said, reader)));
     const filled = migration.filled.map((name) => `${name}: what got a fill does not come back as it was`);
     unrestored.push(...comingBack(plan, to), ...otherForms(plan), ...filled);
     for (const table of plan.created) remade.add(table.of);
@@ -51,24 +51,28 @@ export async function wayBackOf(
       for (const column of columns) if (column.before === undefined) remade.add(called(after, column.after!));
     }
   }
-  return { sayings, unrestored };
+  return { summaries, unrestored };
 }
 
 /** What came back a step before has nothing to lose. */
-function withoutEmpty(saying: Saying, from: readonly Table[], remade: ReadonlySet<string>): Saying {
-  const model = saying.subject.split('.')[0]!;
-  const isEmpty = remade.has(saying.subject) || (remade.has(model) && from.some(({ of }) => of === model));
-  return isEmpty ? { ...saying, dangers: saying.dangers.filter(({ consequence }) => consequence !== 'loses') } : saying;
+function withoutEmpty(summary: ChangeSummary, from: readonly Table[], remade: ReadonlySet<string>): ChangeSummary {
+  const model = summary.subject.split('.')[0]!;
+  const isEmpty = remade.has(summary.subject) || (remade.has(model) && from.some(({ of }) => of === model));
+  return isEmpty ? { ...summary, risks: summary.risks.filter(({ consequence }) => consequence !== 'loses') } : summary;
 }
 
 /** Whether the rows that a saying is about stand in the database as it is, under those names. */
-const isStanding = ({ dangers }: Saying, now: readonly Table[]): boolean =>
-  dangers.every(({ hazard }) => {
-    const table = now.find(({ name }) => name === hazard.table);
-    const other = 'reference' in hazard ? hazard.reference.table : hazard.table;
+const isStanding = ({ risks }: ChangeSummary, now: readonly Table[]): boolean =>
+  risks.every(({ affected }) => {
+    const table = now.find(({ name }) => name === affected.table);
+    const other = 'reference' in affected ? affected.reference.table : affected.table;
     if (table === undefined || !now.some(({ name }) => name === other)) return false;
     const columns =
-      'columns' in hazard ? hazard.columns.map(({ column }) => column) : 'column' in hazard ? [hazard.column] : [];
+      'columns' in affected
+        ? affected.columns.map(({ column }) => column)
+        : 'column' in affected
+          ? [affected.column]
+          : [];
     return columns.every((column) => {
       const standing = table.columns.find(({ name }) => name === (typeof column === 'string' ? column : column.name));
       if (standing === undefined || typeof column === 'string') return standing !== undefined;
@@ -77,7 +81,7 @@ const isStanding = ({ dangers }: Saying, now: readonly Table[]): boolean =>
     });
   });
 
-function comingBack({ created, changed }: Redesign, to: readonly Table[]): string[] {
+function comingBack({ created, changed }: SchemaDiff, to: readonly Table[]): string[] {
   const fills = neutralFills(to);
   return [
     ...created.map(({ of }) => `${of}: comes back without its rows`),
@@ -93,7 +97,7 @@ function comingBack({ created, changed }: Redesign, to: readonly Table[]): strin
 }
 
 /** Texts that became something else come back in that one's form. */
-const otherForms = ({ changed }: Redesign): string[] =>
+const otherForms = ({ changed }: SchemaDiff): string[] =>
   changed.flatMap(({ after, columns }) =>
     columns.flatMap(({ before, after: column }) =>
       before !== undefined && column !== undefined && hasOneForm(before, column)

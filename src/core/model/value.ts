@@ -244,7 +244,7 @@ function instant(text: string): string | undefined {
   if (match === null) return undefined;
   const [, date = '', time = '', fraction = '', offset = ''] = match;
   if (!isDate(date) || timeOfDay(time) === undefined || fraction.length > 3) return undefined;
-  const moment = new Date(`${date}T${time}.${fraction.padEnd(3, '0')}${offset.toUpperCase()}`);
-  const year = moment.getUTCFullYear();
-  return year >= 1 && year <= 9999 ? moment.toISOString() : undefined;
+  const runtime = new Date(`${date}T${time}.${fraction.padEnd(3, '0')}${offset.toUpperCase()}`);
+  const year = runtime.getUTCFullYear();
+  return year >= 1 && year <= 9999 ? runtime.toISOString() : undefined;
 }

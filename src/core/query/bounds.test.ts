@@ -1,12 +1,12 @@
 import { describe, expect, test } from '@jest/globals';
-import { compile } from '../compile.ts';
 import { clientScope } from '../access/client-scope.ts';
-import { sightOf } from '../access/sight.ts';
+import { permissionsFor } from '../access/permissions.ts';
 import { SERVICE } from '../access/viewer.ts';
+import { compile } from '../compile.ts';
 import { parse } from '../expression/parse.ts';
 import { typedCondition } from '../expression/type.ts';
-import type { Ordering } from '../model/indexes.ts';
 import { lastKey, wantedOrders } from '../model/indexes.ts';
+import type { Ordering } from '../model/indexes.ts';
 import { askedOf, boundsOf } from './bounds.ts';
 
 const MODELS = `
@@ -90,7 +90,7 @@ describe('a list is bounded where an index gives it in order', () => {
     const asked =
       condition === ''
         ? { equal: [], ranges: [], more: false }
-        : askedOf(typedCondition(parse(condition), clientScope(sightOf(graph, SERVICE), hut)));
+        : askedOf(typedCondition(parse(condition), clientScope(permissionsFor(graph, SERVICE), hut)));
     expect(bounds.isBounded({ ...asked, order: orderOf(sort) })).toBe(bounded);
   });
 });

@@ -1,6 +1,6 @@
 import { isOfLetters, walk } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
-import type { Shown } from './shown.ts';
+import type { Projection } from './projection.ts';
 
 /**
  * Whether it goes through the letters of texts one by one, which takes long where these are: a single record is enough
@@ -15,8 +15,8 @@ export function isCostly(expression: Expression): boolean {
 }
 
 /** The same of all that is worked out to show a record. */
-export const isCostlyToShow = (shown: Shown): boolean =>
-  shown.some((member): boolean => {
+export const isCostlyToShow = (projection: Projection): boolean =>
+  projection.some((member): boolean => {
     if (member.when !== undefined && isCostly(member.when)) return true;
     switch (member.kind) {
       case 'field':
@@ -26,6 +26,6 @@ export const isCostlyToShow = (shown: Shown): boolean =>
       case 'keys':
         return member.guard !== undefined && isCostly(member.guard);
       default:
-        return (member.guard !== undefined && isCostly(member.guard)) || isCostlyToShow(member.shown);
+        return (member.guard !== undefined && isCostly(member.guard)) || isCostlyToShow(member.projection);
     }
   });

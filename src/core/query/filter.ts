@@ -2,8 +2,8 @@ import { filterLanguages } from '../api/parameters.ts';
 import type { ParameterFailure } from '../api/problems.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import { fromJson } from '../expression/json.ts';
+import type { NameScope } from '../expression/name-scope.ts';
 import { parse } from '../expression/parse.ts';
-import type { Scope } from '../expression/scope.ts';
 import { ExpressionError } from '../expression/syntax.ts';
 import type { Syntax } from '../expression/syntax.ts';
 import { typedCondition } from '../expression/type.ts';
@@ -15,7 +15,7 @@ import { parseExactly } from '../text/exact-json.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { askedOf } from './bounds.ts';
 import { isCostly } from './cost.ts';
-import type { Condition } from './list-statement.ts';
+import type { ListCondition } from './list-statement.ts';
 
 /** Reads `filter` and `filter-lang`; undefined where they are wrong, and told. */
 export type FilterReader = (
@@ -24,7 +24,7 @@ export type FilterReader = (
   failures: ParameterFailure[],
 ) => Expression | undefined;
 
-export function filterReader(scope: Scope): FilterReader {
+export function filterReader(scope: NameScope): FilterReader {
   return (text, language = filterLanguages[0], failures) => {
     const refuse = (parameter: string, detail: string): undefined => void failures.push({ parameter, detail });
     if (!(filterLanguages as readonly string[]).includes(language)) {
@@ -44,7 +44,12 @@ export function filterReader(scope: Scope): FilterReader {
 }
 
 /** A condition on a list of a model's records; its placeholders are the first of the statement. */
-export const compileCondition = (graph: Graph, model: Model, dialect: Dialect, condition: Expression): Condition => ({
+export const compileCondition = (
+  graph: Graph,
+  model: Model,
+  dialect: Dialect,
+  condition: Expression,
+): ListCondition => ({
   ...compileExpression(condition, model, graph, dialect),
   asked: askedOf(condition),
   costly: isCostly(condition),

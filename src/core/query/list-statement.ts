@@ -1,6 +1,6 @@
 import { LRUCache } from 'lru-cache';
 import type { CompiledExpression } from '../expression/compiled.ts';
-import type { Occasion } from '../expression/context.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model, SortKey } from '../model/model.ts';
@@ -13,9 +13,9 @@ import type { Wanted } from './index-advice.ts';
 import { keysetOf } from './keyset.ts';
 import type { OrderedBy } from './keyset.ts';
 import { orderTerm } from './order.ts';
-import { shownSql } from './shown-sql.ts';
-import { isStored, mostRecords, nameOf } from './shown.ts';
-import type { Shown, ShownMember } from './shown.ts';
+import { projectionSql } from './projection-sql.ts';
+import { isStored, mostRecords, nameOf } from './projection.ts';
+import type { ProjectedMember, Projection } from './projection.ts';
 
 /** What a list is sorted by: a column, or else an expression, whose value has the form of `field`. */
 export interface ListKey extends SortKey {
@@ -23,7 +23,7 @@ export interface ListKey extends SortKey {
 }
 
 /** A condition of the client's. */
-export interface Condition extends CompiledExpression {
+export interface ListCondition extends CompiledExpression {
   readonly asked: Pick<Asked, 'equal' | 'ranges' | 'more'>;
   /** Whether it takes long to work out, be it of a single record. */
   readonly costly: boolean;
@@ -31,12 +31,12 @@ export interface Condition extends CompiledExpression {
 
 /** A list as it was asked for, once its parameters have been understood. */
 export interface ListForm {
-  readonly shown: Shown;
+  readonly projection: Projection;
   readonly sort: readonly ListKey[];
   /** A record is shown where each field has one of its values. */
   readonly filters: readonly { readonly field: Field; readonly values: readonly FieldValue[] }[];
   /** Its placeholders are the first of the statement; those of the sort's expressions come next. */
-  readonly filter?: Condition | undefined;
+  readonly filter?: ListCondition | undefined;
   /** So many records are passed over. */
   readonly offset?: number | undefined;
   /** All records are counted, whatever the page. */
@@ -70,7 +70,7 @@ export interface ListStatement extends Statement {
   /** Which values of the form's position the placeholders stand for, in their order. */
   readonly positions: readonly number[];
   /** The values of the last placeholders, those of what is shown. */
-  shownValues(occasion: Occasion): StoreValue[];
+  shownValues(evaluation: EvaluationContext): StoreValue[];
   /** Whether these are the same at any time. */
   readonly shownFixed: boolean;
   /** What it asks of the indexes of its table, for those who want to know which one would help. */
@@ -97,7 +97,7 @@ export function formKey(form: ListForm): string {
     form.offset === undefined,
     form.total === true,
   ];
-  return [nameOf(form.shown), filters, sort, nulls, ...rest, form.filter?.sql].join('|');
+  return [nameOf(form.projection), filters, sort, nulls, ...rest, form.filter?.sql].join('|');
 }
 
 /** The statements of a model's lists: each form is compiled once, and so many are kept. */
@@ -123,7 +123,7 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
   const table = dialect.name(model.table);
   const column = (field: Field): string => `${table}.${dialect.name(field.column)}`;
   const keys = form.sort.map((key): OrderedBy => ({ ...key, sql: key.compiled?.sql ?? column(key.field) }));
-  let placed = expressionsOf(form).reduce((sum, { places }) => sum + places, 0);
+  let placed = expressionsOf(form).reduce((sum, { placeholderCount }) => sum + placeholderCount, 0);
   const placeholder = (): string => dialect.placeholder((placed += 1));
 
   const parent = form.under === undefined ? '1' : parentExists(form.under, dialect, placeholder);
@@ -150,9 +150,9 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
   const limit = `LIMIT ${placeholder()}`;
   const offset = form.offset === undefined ? '' : ` OFFSET ${placeholder()}`;
 
-  const shown = shownSql(graph, model, form.shown, dialect, placed);
+  const shown = projectionSql(graph, model, form.projection, dialect, placed);
   const json = dialect.text(shown.json);
-  const shownPosition = form.sort.every(({ field, compiled }) => !compiled && isPlain(form.shown, field));
+  const shownPosition = form.sort.every(({ field, compiled }) => !compiled && isPlain(form.projection, field));
   const positionOf = (values: readonly string[]): string => {
     if (shownPosition) return '';
     return `, ${dialect.text(dialect.array(keys.map(({ field }, at) => dialect.value(field, values[at]!))))} AS p`;
@@ -168,7 +168,7 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
     return `${parts.map((part, at) => `SELECT * FROM (${part}) AS part${at}`).join(' UNION ALL ')} ${limit}`;
   };
   const rows = (): string => {
-    const direct = served && form.offset === undefined && (arms.length === 1 || isStored(form.shown));
+    const direct = served && form.offset === undefined && (arms.length === 1 || isStored(form.projection));
     if (direct) {
       return found(`${json} AS j${positionOf(keys.map(({ sql }) => sql))}`);
     }
@@ -187,11 +187,15 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
   const bounded = served && bounds.isBounded(asked) && form.total !== true && (form.offset ?? 0) <= NEAR;
   return {
     sql: `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent}, ${total} FROM (${rows()}) AS shown`,
-    slow: !bounded || form.filter?.costly === true || mostRecords(form.shown) > MANY || isCostlyToShow(form.shown),
+    slow:
+      !bounded ||
+      form.filter?.costly === true ||
+      mostRecords(form.projection) > MANY ||
+      isCostlyToShow(form.projection),
     shownPosition,
     positions,
     shownValues: shown.values,
-    shownFixed: shown.fixed,
+    shownFixed: shown.isConstant,
     wanted: { model, asked, computed: form.sort.some(({ compiled }) => compiled !== undefined), bounded },
   };
 
@@ -206,16 +210,16 @@ export function listValues(
   form: ListForm,
   limit: number,
   dialect: Dialect,
-  occasion: Occasion,
+  evaluation: EvaluationContext,
 ): StoreValue[] {
   const { under, from, offset } = form;
-  const expressions = expressionsOf(form).flatMap((expression) => expression.values(occasion));
+  const expressions = expressionsOf(form).flatMap((expression) => expression.values(evaluation));
   const parent =
     under === undefined ? [] : [dialect.bind(under.field, under.key), dialect.bind(under.field, under.key)];
   const filters = form.filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
   const position = statement.positions.map((index) => dialect.bind(form.sort[index]!.field, from![index]!));
   const end = offset === undefined ? [limit + 1] : [limit + 1, offset];
-  return [...expressions, ...parent, ...filters, ...position, ...end, ...statement.shownValues(occasion)];
+  return [...expressions, ...parent, ...filters, ...position, ...end, ...statement.shownValues(evaluation)];
 }
 
 const whereOf = (conditions: readonly string[]): string =>
@@ -235,15 +239,15 @@ const expressionsOf = ({ filter, sort, under }: ListForm): CompiledExpression[] 
 
 /** Whether the values of a form's statement are the same at any time. */
 export const isFixed = (form: ListForm, statement: ListStatement): boolean =>
-  statement.shownFixed && expressionsOf(form).every(({ fixed }) => fixed);
+  statement.shownFixed && expressionsOf(form).every(({ isConstant }) => isConstant);
 
-const isPlain = (shown: Shown, field: Field): boolean =>
-  shown.some((member) => isWhole(member) && member.field === field) &&
+const isPlain = (projection: Projection, field: Field): boolean =>
+  projection.some((member) => isWhole(member) && member.field === field) &&
   // A position is cheaper to write out than to read from a record with others inside it.
-  shown.every(({ kind }) => kind !== 'one' && kind !== 'many');
+  projection.every(({ kind }) => kind !== 'one' && kind !== 'many');
 
 /** Whether a member is a field of the record, as it is stored. */
-const isWhole = (member: ShownMember): member is ShownMember & { kind: 'field' } =>
+const isWhole = (member: ProjectedMember): member is ProjectedMember & { kind: 'field' } =>
   member.kind === 'field' && member.inside === undefined && member.value === undefined && member.when === undefined;
 
 /** What a form asks of the table's indexes. */

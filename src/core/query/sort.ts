@@ -1,8 +1,8 @@
 import { MOST_TOLD } from '../api/problems.ts';
 import type { ParameterFailure } from '../api/problems.ts';
 import { compileExpression } from '../expression/compiled.ts';
+import type { NameScope } from '../expression/name-scope.ts';
 import { resolveProperty } from '../expression/property.ts';
-import type { Scope } from '../expression/scope.ts';
 import { ExpressionError } from '../expression/syntax.ts';
 import type { Expression, ValueKind } from '../model/expression.ts';
 import { noRules } from '../model/field.ts';
@@ -18,7 +18,7 @@ import type { ListKey } from './list-statement.ts';
 export type SortReader = (text: string | undefined, before: number, failures: ParameterFailure[]) => readonly ListKey[];
 
 /** What a client may sort by: fields, computed values, and those of the one record that a relation leads to. */
-export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: Scope): SortReader {
+export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: NameScope): SortReader {
   return (text, before, failures) => {
     if (text === undefined) return model.sort;
     const keys = new Map<string, ListKey>();
@@ -40,7 +40,7 @@ export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: 
         else if (isOwn(found, model)) keys.set(name, key);
         else {
           const compiled = compileExpression(found, model, graph, dialect, { before: placed });
-          placed += compiled.places;
+          placed += compiled.placeholderCount;
           keys.set(name, { ...key, compiled });
         }
       } catch (error) {

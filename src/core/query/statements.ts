@@ -1,16 +1,16 @@
 import { expressionOf } from '../access/condition.ts';
 import type { Condition } from '../access/condition.ts';
 import { compileExpression } from '../expression/compiled.ts';
-import type { Occasion } from '../expression/context.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
 import { isCostly, isCostlyToShow } from './cost.ts';
-import { shownSql } from './shown-sql.ts';
-import { mostRecords, storedOf } from './shown.ts';
-import type { Shown } from './shown.ts';
+import { projectionSql } from './projection-sql.ts';
+import { mostRecords, storedOf } from './projection.ts';
+import type { Projection } from './projection.ts';
 
 /** An expression for the JSON text of a record's stored members, over a table called by its own name. */
 export function recordJson(model: Model, fields: readonly Field[], dialect: Dialect): string {
@@ -29,7 +29,7 @@ export function readStatement(model: Model, fields: readonly Field[], dialect: D
 
 /** An expression for the JSON text of all that is stored of a record. */
 export const storedText = (graph: Graph, model: Model, dialect: Dialect): string =>
-  dialect.text(shownSql(graph, model, storedOf(model), dialect, 0).json);
+  dialect.text(projectionSql(graph, model, storedOf(model), dialect, 0).json);
 
 /**
  * One record by its key: one row with the JSON of all that is stored of it; locked, where nobody else is to change it.
@@ -40,9 +40,9 @@ export function storedStatement(graph: Graph, model: Model, dialect: Dialect, lo
 }
 
 /** A statement for one record: the first placeholder is that of its key. */
-export interface ShownStatement extends Statement {
+export interface ProjectionStatement extends Statement {
   /** The values of the other placeholders. */
-  values(occasion: Occasion): StoreValue[];
+  values(evaluation: EvaluationContext): StoreValue[];
 }
 
 /** So many records at once are no quick answer. */
@@ -52,23 +52,23 @@ const MANY = 1_000;
  * One record by its key, as an answer shows it: its JSON, and where `whole` that of all it has stored. There is none
  * where the guard isn't true of it.
  */
-export function shownStatement(
+export function projectionStatement(
   graph: Graph,
   model: Model,
-  shown: Shown,
+  projection: Projection,
   dialect: Dialect,
   { whole = false, guard = true }: { readonly whole?: boolean; readonly guard?: Condition } = {},
-): ShownStatement {
-  const { json, values, places } = shownSql(graph, model, shown, dialect, 1);
-  const guarded = guardSql(graph, model, guard, dialect, 1 + places);
-  const costly = isCostlyToShow(shown) || (typeof guard !== 'boolean' && isCostly(expressionOf(guard)!));
-  const slow = costly || mostRecords(shown) > MANY;
+): ProjectionStatement {
+  const { json, values, placeholderCount } = projectionSql(graph, model, projection, dialect, 1);
+  const guarded = guardSql(graph, model, guard, dialect, 1 + placeholderCount);
+  const costly = isCostlyToShow(projection) || (typeof guard !== 'boolean' && isCostly(expressionOf(guard)!));
+  const slow = costly || mostRecords(projection) > MANY;
   const stored = whole ? `, ${storedText(graph, model, dialect)}` : '';
   return {
     sql: `SELECT ${dialect.text(json)}${stored} ${fromKey(model, dialect)}${guarded.sql}`,
     slow,
-    light: !slow && mostRecords(shown) === 1,
-    values: (occasion) => [...values(occasion), ...guarded.values(occasion)],
+    light: !slow && mostRecords(projection) === 1,
+    values: (evaluation) => [...values(evaluation), ...guarded.values(evaluation)],
   };
 }
 
@@ -79,15 +79,15 @@ export function guardSql(
   guard: Condition,
   dialect: Dialect,
   before: number,
-): { readonly sql: string; readonly places: number; values(occasion: Occasion): StoreValue[] } {
+): { readonly sql: string; readonly placeholderCount: number; values(evaluation: EvaluationContext): StoreValue[] } {
   const expression = expressionOf(guard);
-  if (expression === undefined) return { sql: '', places: 0, values: () => [] };
-  const { sql, values, places } = compileExpression(expression, model, graph, dialect, { before });
-  return { sql: ` AND ${sql}`, places, values };
+  if (expression === undefined) return { sql: '', placeholderCount: 0, values: () => [] };
+  const { sql, values, placeholderCount } = compileExpression(expression, model, graph, dialect, { before });
+  return { sql: ` AND ${sql}`, placeholderCount, values };
 }
 
 /** Whether a record is there: its key comes first. */
-export function thereStatement(graph: Graph, model: Model, dialect: Dialect, guard: Condition): ShownStatement {
+export function thereStatement(graph: Graph, model: Model, dialect: Dialect, guard: Condition): ProjectionStatement {
   const { sql, values } = guardSql(graph, model, guard, dialect, 1);
   return { sql: `SELECT 1 ${fromKey(model, dialect)}${sql}`, values };
 }

@@ -6,7 +6,7 @@ import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import { valueReader } from '../rules/schema.ts';
-import type { DeclaredModel } from './draft.ts';
+import type { DeclaredModel } from './model-draft.ts';
 
 /** Defaults, examples and values of an enum that break the rules of their own field, at whatever depth. */
 export function checkConstants(graph: Graph, models: readonly DeclaredModel[]): Problem[] {

@@ -9,7 +9,7 @@ import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
-import type { DeclaredModel } from './draft.ts';
+import type { DeclaredModel } from './model-draft.ts';
 
 /** The value that an order goes by: of a relation, the key of its record. */
 function orderedBy(graph: Graph, model: Model, field: Field): Expression {
@@ -29,8 +29,14 @@ export function checkReveals(graph: Graph, models: readonly DeclaredModel[]): Pr
   for (const { declaration, document } of models) {
     const model = modelOf(graph, declaration.model);
     const report = reporterOf(document, problems);
-    const judge = (what: string, expression: Expression, path: Path, seenBy?: readonly Grant[], entry = true): void => {
-      const found = revealedBy(expression, model, graph, seenBy);
+    const judge = (
+      what: string,
+      expression: Expression,
+      path: Path,
+      maskProjection?: readonly Grant[],
+      entry = true,
+    ): void => {
+      const found = revealedBy(expression, model, graph, maskProjection);
       if (found === undefined) return;
       const remedy = entry ? 'use what every reader sees, or say so with reveals: true' : 'use what every reader sees';
       report.error('reveals', `${what} would show ${found.what}`, remedy, path);

@@ -1,10 +1,10 @@
 import type { Source } from '../declaration/document.ts';
-import { didYouMean } from '../text/nearest.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { reporterOf } from '../declaration/reporter.ts';
-import type { DeclaredModel } from './draft.ts';
-import type { Graph } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
+import type { Graph } from '../model/graph.ts';
+import { didYouMean } from '../text/nearest.ts';
+import type { DeclaredModel } from './model-draft.ts';
 
 /** What a file of `code/` is for, by its name: the hooks of a model, or one of its operations. */
 export interface CodeName {

@@ -6,7 +6,7 @@ import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import { pascalCase } from '../text/names.ts';
-import type { DeclaredModel } from './draft.ts';
+import type { DeclaredModel } from './model-draft.ts';
 
 /** Path segments that the service itself answers at. */
 const OWN_SEGMENTS = ['tokens', 'me'];

@@ -1,12 +1,12 @@
 import { describeKind } from '../expression/kinds.ts';
-import type { Scope } from '../expression/scope.ts';
+import type { NameScope } from '../expression/name-scope.ts';
 import type { Field } from '../model/field.ts';
 import type { Draw } from '../model/model.ts';
 import { underscored } from '../text/names.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { DeclaredModel, DrawnOn, Skeleton, Skeletons } from './draft.ts';
 import { declaredExpression, declaredTemplate } from './expression.ts';
 import { stored, usesOwnValues } from './formulas.ts';
+import type { DeclaredModel, DrawnOn, Skeleton, Skeletons } from './model-draft.ts';
 
 /** The fields that any model draws on, by model and name, as far as they can be told before names are resolved. */
 export const drawnOnBy = (models: readonly DeclaredModel[]): DrawnOn =>
@@ -23,7 +23,7 @@ export const drawnOnBy = (models: readonly DeclaredModel[]): DrawnOn =>
   );
 
 /** What each record of a model takes from others, with every name resolved. */
-export function drawsOf(model: Skeleton, skeletons: Skeletons, scope: Scope): Draw[] {
+export function drawsOf(model: Skeleton, skeletons: Skeletons, scope: NameScope): Draw[] {
   const { declaration, report } = model.draft;
   return (declaration.draws ?? []).flatMap((declared, index) => {
     const at = report.below('draws', index);

@@ -1,7 +1,7 @@
 import type { Path } from '../declaration/document.ts';
 import type { Reporter } from '../declaration/reporter.ts';
+import type { NameScope } from '../expression/name-scope.ts';
 import { parse } from '../expression/parse.ts';
-import type { Scope } from '../expression/scope.ts';
 import { ExpressionError } from '../expression/syntax.ts';
 import type { Syntax } from '../expression/syntax.ts';
 import { typed, typedCondition } from '../expression/type.ts';
@@ -24,7 +24,7 @@ const codes: Readonly<Record<ExpressionError['code'], string>> = {
 export function declaredExpression(
   text: string,
   wanted: 'value' | 'condition',
-  scope: Scope,
+  scope: NameScope,
   report: Reporter,
   path: Path,
   start = 0,
@@ -35,7 +35,7 @@ export function declaredExpression(
   };
   try {
     let sound = true;
-    const strange: Scope['strange'] = (message, remedy, spot) => {
+    const strange: NameScope['strange'] = (message, remedy, spot) => {
       sound = false;
       tell('never-true', message, remedy, spot);
     };
@@ -53,7 +53,7 @@ export function declaredExpression(
 /** A text with expressions in braces: `{name}, {valley}`. A brace that is meant is doubled. */
 export function declaredTemplate(
   text: string,
-  scope: Scope,
+  scope: NameScope,
   report: Reporter,
   path: Path,
   own: readonly string[] = [],

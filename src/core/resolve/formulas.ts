@@ -1,5 +1,5 @@
 import { describeKind, isStorable } from '../expression/kinds.ts';
-import type { Scope } from '../expression/scope.ts';
+import type { NameScope } from '../expression/name-scope.ts';
 import { kindOf, walk } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
 import { noRules } from '../model/field.ts';
@@ -7,8 +7,8 @@ import type { ValueSpec } from '../model/field.ts';
 import type { Computed, RecordRule, Template } from '../model/model.ts';
 import { isScalar } from '../model/types.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { Skeleton, Skeletons } from './draft.ts';
 import { declaredExpression, declaredTemplate } from './expression.ts';
+import type { Skeleton, Skeletons } from './model-draft.ts';
 
 /** The computed values of all models. One may be made of others, in any order, but not of itself. */
 export interface Formulas {
@@ -17,7 +17,7 @@ export interface Formulas {
   names(model: string): readonly string[];
 }
 
-export function makeFormulas(skeletons: Skeletons, scopeOf: (model: Skeleton) => Scope): Formulas {
+export function makeFormulas(skeletons: Skeletons, scopeOf: (model: Skeleton) => NameScope): Formulas {
   const known = new Map<string, Computed | undefined>();
   const open: string[] = [];
 
@@ -88,7 +88,7 @@ export function usesOwnValues(expression: Expression): boolean {
   return own;
 }
 
-export function rulesOf(model: Skeleton, scope: Scope): RecordRule[] {
+export function rulesOf(model: Skeleton, scope: NameScope): RecordRule[] {
   const { declaration, report } = model.draft;
   return (declaration.rules ?? []).flatMap((declared, index) => {
     const at = report.below('rules', index);
@@ -104,7 +104,7 @@ export function rulesOf(model: Skeleton, scope: Scope): RecordRule[] {
   });
 }
 
-export function labelOf(model: Skeleton, scope: Scope): Template | undefined {
+export function labelOf(model: Skeleton, scope: NameScope): Template | undefined {
   const { label } = model.draft.declaration;
   if (label === undefined) return undefined;
   const [text, path] = typeof label === 'string' ? [label, ['label']] : [label.text, ['label', 'text']];

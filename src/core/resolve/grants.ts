@@ -1,15 +1,15 @@
 import type { GrantDeclaration, GrantsDeclaration, MayDeclaration } from '../declaration/declarations.ts';
 import type { Path } from '../declaration/document.ts';
 import type { Reporter } from '../declaration/reporter.ts';
-import type { Scope } from '../expression/scope.ts';
+import type { NameScope } from '../expression/name-scope.ts';
 import { verbs } from '../model/access.ts';
 import type { Access, Grant, Verb } from '../model/access.ts';
 import type { Identity } from '../model/identity.ts';
 import type { Operation } from '../model/model.ts';
 import type { Relation } from '../model/relation.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { Skeleton, Skeletons } from './draft.ts';
 import { declaredExpression } from './expression.ts';
+import type { Skeleton, Skeletons } from './model-draft.ts';
 import { relationPath } from './owner.ts';
 
 /** What the grants of one model are resolved against. */
@@ -17,7 +17,7 @@ export interface GrantContext {
   readonly skeletons: Skeletons;
   readonly identity?: Identity;
   readonly owner?: readonly Relation[];
-  readonly scope: Scope;
+  readonly scope: NameScope;
   /** Its operations. */
   readonly operations: readonly Pick<Operation, 'name' | 'target'>[];
   /** What has been told of this model, and need not be told again. */

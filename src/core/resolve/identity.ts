@@ -3,7 +3,7 @@ import type { Reporter } from '../declaration/reporter.ts';
 import type { Field } from '../model/field.ts';
 import type { Identity } from '../model/identity.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { Draft, Drafts } from './draft.ts';
+import type { Draft, Drafts } from './model-draft.ts';
 import { milliseconds } from './service-settings.ts';
 
 /** Who may sign in, with every name resolved; undefined where nobody does, or where that is wrong and told. */

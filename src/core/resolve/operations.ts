@@ -7,7 +7,7 @@ import type { Operation } from '../model/model.ts';
 import { isScalar } from '../model/types.ts';
 import { pluralOf } from '../text/names.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { Skeleton, Skeletons } from './draft.ts';
+import type { Skeleton, Skeletons } from './model-draft.ts';
 import { declaredValue } from './value-spec.ts';
 import type { DefaultReader } from './value-spec.ts';
 

@@ -1,6 +1,6 @@
 import type { Relation } from '../model/relation.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { Skeleton, Skeletons } from './draft.ts';
+import type { Skeleton, Skeletons } from './model-draft.ts';
 
 /** Follows a path of to-one relations (`hut.warden`); tells the first name that is none. */
 export function relationPath(

@@ -4,7 +4,7 @@ import type { Field } from '../model/field.ts';
 import type { Links, Relation, Reverse } from '../model/relation.ts';
 import { singularOf, tableOf, underscored } from '../text/names.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { Draft, Drafts } from './draft.ts';
+import type { Draft, Drafts } from './model-draft.ts';
 
 /** Every way in which the records of a model are related to others. */
 export interface Related {

@@ -6,7 +6,7 @@ import { reporterOf } from '../declaration/reporter.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import { describeKind } from '../expression/kinds.ts';
 import { letters } from '../expression/letters.ts';
-import type { Scope } from '../expression/scope.ts';
+import type { NameScope } from '../expression/name-scope.ts';
 import type { Field, ValueSpec } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Identity } from '../model/identity.ts';
@@ -17,8 +17,6 @@ import type { ServiceSettings } from '../model/service.ts';
 import { isScalar } from '../model/types.ts';
 import { pluralOf, tableOf, underscored } from '../text/names.ts';
 import { didYouMean } from '../text/nearest.ts';
-import { draftOf } from './draft.ts';
-import type { DeclaredModel, Draft, Drafts, Skeleton, Skeletons } from './draft.ts';
 import { drawnOnBy, drawsOf } from './draws.ts';
 import { declaredExpression } from './expression.ts';
 import { stampField } from './field.ts';
@@ -27,6 +25,8 @@ import type { Formulas } from './formulas.ts';
 import { accessOf } from './grants.ts';
 import { resolveIdentity } from './identity.ts';
 import { boundLetters } from './longest.ts';
+import { draftOf } from './model-draft.ts';
+import type { DeclaredModel, Draft, Drafts, Skeleton, Skeletons } from './model-draft.ts';
 import { operationsOf } from './operations.ts';
 import { orderByReference } from './order.ts';
 import { ownerOf } from './owner.ts';
@@ -55,7 +55,7 @@ export function resolve(declarations: Declarations, problems: Problem[]): Graph 
   );
   for (const draft of drafts.values()) checkCircle(draft, drafts);
 
-  const scopeOf = (model: Skeleton | undefined): Scope => ({
+  const scopeOf = (model: Skeleton | undefined): NameScope => ({
     model,
     models: skeletons,
     computed: (name, value) => formulas.find(name, value)?.value,
@@ -98,7 +98,7 @@ function defaultReader({ models, identity }: Declarations): DefaultReader {
   // What is wrong with that model is told when its turn comes.
   const key =
     callers === undefined ? undefined : draftOf(callers, reporterOf(callers.document, []), () => undefined).key;
-  const scope: Scope = {
+  const scope: NameScope = {
     models: new Map(),
     computed: () => undefined,
     computedNames: () => [],
@@ -165,7 +165,7 @@ interface Parts {
   readonly formulas: Formulas;
   readonly identity?: Identity;
   readonly readDefault: DefaultReader;
-  readonly scopeOf: (model: Skeleton) => Scope;
+  readonly scopeOf: (model: Skeleton) => NameScope;
   readonly single: ReadonlySet<string>;
   /** An identity is declared, and wrong: nothing more is said of what needs one. */
   readonly nobody: boolean;

@@ -4,7 +4,7 @@ import type { ViewMember } from '../model/model.ts';
 import { stepCalled, viaCalled } from '../model/related.ts';
 import { isReverse } from '../model/relation.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { Skeleton, Skeletons } from './draft.ts';
+import type { Skeleton, Skeletons } from './model-draft.ts';
 
 /** What is known of a model's members where views are read. */
 interface Viewed {

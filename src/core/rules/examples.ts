@@ -29,7 +29,7 @@ export function exampleValue(field: ValueSpec, turn: number, known: readonly Fie
 
 function madeUp(field: ValueSpec, turn: number): NonNullable<FieldValue> | undefined {
   const { minLength = 1, maxLength = 40 } = field.rules;
-  const moment = new Date(Date.UTC(2031, 0, 1) + turn * 86_400_000).toISOString();
+  const runtime = new Date(Date.UTC(2031, 0, 1) + turn * 86_400_000).toISOString();
   switch (field.type) {
     case 'string':
     case 'text':
@@ -44,9 +44,9 @@ function madeUp(field: ValueSpec, turn: number): NonNullable<FieldValue> | undef
     case 'boolean':
       return turn % 2 === 0;
     case 'date':
-      return moment.slice(0, 10);
+      return runtime.slice(0, 10);
     case 'date-time':
-      return moment;
+      return runtime;
     case 'time':
       return new Date(turn * 1000).toISOString().slice(11, 19);
     case 'json':

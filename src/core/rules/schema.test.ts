@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import { compile } from '../compile.ts';
 import type { Model } from '../model/model.ts';
 import { bodyReader } from './schema.ts';
-import type { Kind } from './schema.ts';
+import type { WriteKind } from './schema.ts';
 
 const MODELS = `
 model: hut
@@ -34,15 +34,15 @@ const hut: Model = graph!.byName.get('hut')!;
 const sound = { name: 'Mist', warden_id: 1 };
 
 /** Each failure as `/pointer rule: detail`. */
-function failuresOf(body: unknown, kind: Kind = 'create'): string[] {
+function failuresOf(body: unknown, kind: WriteKind = 'create'): string[] {
   return bodyReader(hut, kind)(body).failures.map(({ pointer, rule, detail }) => `${pointer} ${rule}: ${detail}`);
 }
 
 describe('a body', () => {
   test('that keeps every rule is read into canonical values', () => {
-    const body = { ...sound, name: '  Mist ', slug: 'MIST-HUT', beds: 9, share: 0.3, price: 12.5, fixed: true };
+    const body = { ...sound, name: '  Mist ', slug: 'MIST-HUT', beds: 9, share: 0.3, price: 12.5, isConstant: true };
     expect(bodyReader(hut, 'create')(body)).toEqual({
-      values: { ...sound, slug: 'mist-hut', beds: 9, share: 0.3, price: '12.50', fixed: true },
+      values: { ...sound, slug: 'mist-hut', beds: 9, share: 0.3, price: '12.50', isConstant: true },
       repeated: new Map(),
       derived: new Map(),
       patches: new Map(),
@@ -72,7 +72,7 @@ describe('a body', () => {
     [{ price: '100.00' }, '/price maximum: must be 99.95 or less, got "100.00"'],
     [{ price: '1.01' }, '/price multipleOf: must be a multiple of 0.05, got "1.01"'],
     [{ price: '1.005' }, '/price scale: must have at most 2 digits after the point, got "1.005"'],
-    [{ fixed: false }, '/fixed const: must be true, got false'],
+    [{ isConstant: false }, '/fixed const: must be true, got false'],
     [{ note: 5 }, '/note type: no such note'],
     [{ warden_id: null }, '/warden_id required: must not be null'],
     [{ warden_id: 'x' }, '/warden_id type: must be a whole number, got "x"'],
@@ -104,7 +104,7 @@ describe('the kinds of writes', () => {
   });
 
   test('what can not be set is set aside, to be compared with the record', () => {
-    const members = (kind: Kind) =>
+    const members = (kind: WriteKind) =>
       [...bodyReader(hut, kind)({ ...sound, opens: '2026-01-01', state: 'x', id: 'y' }).repeated.keys()].map(
         ({ member }) => member,
       );

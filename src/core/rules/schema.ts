@@ -21,7 +21,7 @@ import type { RuleTest } from './tests.ts';
  * The writes of a client; and those with the service's own authority, which may set everything: `load` makes a record,
  * and `amend` changes some of its members.
  */
-export type Kind = ClientKind | 'load' | 'amend';
+export type WriteKind = ClientKind | 'load' | 'amend';
 export type Values = Record<string, FieldValue>;
 
 /** A body that was read: what it sets, and what it repeats of that which nobody may change. */
@@ -49,7 +49,7 @@ export const ownBody = (values: Values): ReadBody => ({
 export type BodyReader = (body: unknown, whole?: boolean) => ReadBody;
 
 /** Whether a client may give this member a value in a write of this kind. */
-export function isSettable(field: Field, kind: Kind): boolean {
+export function isSettable(field: Field, kind: WriteKind): boolean {
   if (kind === 'load') return true;
   if (kind === 'amend') return field.origin !== 'key';
   if (field.rules.readOnly) return false;
@@ -82,7 +82,7 @@ const optional = (field: Field): Field => ({ ...field, rules: { ...field.rules, 
  * Compiles the rules of a model to a Yup schema for one kind of write. What comes of it reads a parsed JSON body:
  * blanks and letters are changed first, then every failure is found in one go.
  */
-export function bodyReader(model: Model, kind: Kind, unseen: Unseen = seesAll): BodyReader {
+export function bodyReader(model: Model, kind: WriteKind, unseen: Unseen = seesAll): BodyReader {
   const settable = model.fields.filter((field) => isSettable(field, kind));
   const isAsked = (field: Field): boolean => isNeeded(field, kind, model) && !unseen.mayLeaveOut(field);
   const links = new Map(linkedOf(model).map((one) => [one.member, linkSpec(one)]));
@@ -142,7 +142,7 @@ export const isMerged = (field: Field): boolean => field.type === 'object' || fi
 export const mustBeGiven = ({ rules }: Pick<ValueSpec, 'rules'>): boolean => rules.required && !rules.hasDefault;
 
 /** Whether a write must give this member a value. */
-export function isNeeded(field: Field, kind: Kind, model: Pick<Model, 'owner'>): boolean {
+export function isNeeded(field: Field, kind: WriteKind, model: Pick<Model, 'owner'>): boolean {
   const { rules, derivedFrom, drawnOn = false } = field;
   // A client's own records have an owner without their saying so.
   if ((kind === 'create' || kind === 'replace') && field === ownerField(model)) return false;

@@ -1,10 +1,10 @@
 import { base, en, Faker } from '@faker-js/faker';
 import { HttpProblem } from '../api/problems.ts';
 import type { Changes } from '../change/contract.ts';
-import type { Writes } from '../change/run.ts';
-import type { Moment } from '../change/runtime.ts';
-import { nested } from '../change/work.ts';
-import type { Work } from '../change/work.ts';
+import type { Runtime } from '../change/runtime.ts';
+import { nested } from '../change/unit-of-work.ts';
+import type { UnitOfWork } from '../change/unit-of-work.ts';
+import type { Writes } from '../change/writes.ts';
 import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
@@ -52,8 +52,8 @@ const STRIDE = 1_000_003;
 export function generateRecords(
   graph: Graph,
   store: Store,
-  moment: Moment,
-  writesWith: (moment: Moment) => Writes,
+  runtime: Runtime,
+  writesWith: (runtime: Runtime) => Writes,
   options: GenerateOptions,
 ): Promise<Generated> {
   const { model, count, random, onProgress } = options;
@@ -64,7 +64,7 @@ export function generateRecords(
       // A second run goes on where the first one ended.
       const faker = new Faker({ locale: [en, base], seed: random + standing * STRIDE });
       const uuid = (): string => faker.string.uuid();
-      const writes = writesWith({ ...moment, uuid });
+      const writes = writesWith({ ...runtime, uuid });
       const [changes, work] = [writes.changesOf(model), writes.begin(transaction)];
       const secret = await secretsOf(model, changes);
       const candidates = await candidatesFor(graph, store, transaction, model);
@@ -75,7 +75,7 @@ export function generateRecords(
         let done = false;
         for (let tried = 0; tried < TRIES && !done; tried += 1) {
           const given = { ...plausibleRecord(model, candidates, faker), ...secret.plain };
-          const refusal = draws.choose(given, faker, moment.now());
+          const refusal = draws.choose(given, faker, runtime.now());
           if (refusal !== undefined) {
             last = refusal;
             continue;
@@ -85,7 +85,7 @@ export function generateRecords(
             failures.length > 0 ? failures[0]!.detail : await created(work, changes, { ...values, ...secret.sealed });
           done = told === undefined;
           last = told ?? last;
-          if (done) draws.take(given, moment.now());
+          if (done) draws.take(given, runtime.now());
         }
         if (!done) break;
         if (made % PROGRESS !== 0) continue;
@@ -105,7 +105,7 @@ const countStatement = ({ dialect }: Store, { table }: Model) => ({
 });
 
 /** Undefined, or why the record could not be made. */
-async function created(work: Work, changes: Changes, values: Values): Promise<string | undefined> {
+async function created(work: UnitOfWork, changes: Changes, values: Values): Promise<string | undefined> {
   try {
     await nested(work, (inner) => changes.create(inner, values));
     return undefined;
@@ -123,7 +123,7 @@ async function secretsOf(model: Model, changes: Changes): Promise<{ plain: Value
       .filter(({ type }) => type === 'secret')
       .map((field): [string, FieldValue] => [field.member, exampleValue(field, 1, []) ?? null]),
   );
-  return { plain, sealed: await changes.seal(plain) };
+  return { plain, sealed: await changes.hashSecrets(plain) };
 }
 
 /** The keys that each relation may have. */

@@ -1,8 +1,8 @@
 import { LRUCache } from 'lru-cache';
 import { HttpProblem } from '../api/problems.ts';
-import type { Writes } from '../change/run.ts';
-import { nested } from '../change/work.ts';
-import type { Work } from '../change/work.ts';
+import { nested } from '../change/unit-of-work.ts';
+import type { UnitOfWork } from '../change/unit-of-work.ts';
+import type { Writes } from '../change/writes.ts';
 import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
 import type { Field } from '../model/field.ts';
@@ -134,7 +134,7 @@ interface Loading {
 async function startLoading(
   graph: Graph,
   store: Store,
-  work: Work,
+  work: UnitOfWork,
   rows: readonly SampleRow[],
   later: ReadonlyMap<SampleRow, ReadonlySet<Field>>,
   writes: Writes,
@@ -161,7 +161,7 @@ async function startLoading(
   };
 
   /** Writes a row; throws what requests would be told. */
-  async function loadRow(row: SampleRow, isStreamed: boolean, inner: Work): Promise<void> {
+  async function loadRow(row: SampleRow, isStreamed: boolean, inner: UnitOfWork): Promise<void> {
     const { model } = row;
     const { reader, changes, there } = tools.get(model)!;
     const name = nameOf(row);
@@ -187,7 +187,7 @@ async function startLoading(
       if (!isStreamed) keys.set(name, oldKey);
       return;
     }
-    const sealed = await changes.seal(values);
+    const sealed = await changes.hashSecrets(values);
     const key = stands ? oldKey : (await changes.create(inner, sealed)).key;
     // What others draw on has moved on since it was loaded: a changed row leaves it as it stands.
     if (stands) await changes.change(inner, 'replace', oldKey, ownBody(withoutStock(model, sealed)));

@@ -1,5 +1,5 @@
-import type { Hazard } from './hazard.ts';
-import type { Redesign } from './redesign.ts';
+import type { AffectedRows } from './risk.ts';
+import type { SchemaDiff } from './schema-diff.ts';
 import type { Table } from './table.ts';
 
 /** Statements that belong together, and what they are for. */
@@ -11,7 +11,7 @@ export interface Passage {
 /** How one kind of database spells what is done to tables. It needs no connection. */
 export interface Ddl {
   /** What brings the tables of one design to those of another, inside one transaction. */
-  redesign(plan: Redesign): Passage[];
+  diff(plan: SchemaDiff): Passage[];
   /** Makes a table that refers to no other, and its indexes, where it is missing. */
   createIfMissing(table: Table): string;
   /** Fills a table of texts from its one parameter: a JSON array of objects. */
@@ -20,7 +20,7 @@ export interface Ddl {
   empty(names: readonly string[]): string;
   drop(names: readonly string[]): string;
   /** A statement with one row: the number of rows that a hazard tells of, and one of the values that make them so. */
-  count(hazard: Hazard): string;
+  count(affected: AffectedRows): string;
 }
 
 /** The text of a file that people read and the tool runs: passages under their remarks. */

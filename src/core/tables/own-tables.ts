@@ -20,10 +20,10 @@ const own = (name: string, columns: readonly Column[]): Table => ({
   references: [],
 });
 
-/** What the tool has to remember about the database: the picture of its tables, while they follow the models. */
+/** What the tool has to remember about the database: the snapshot of its tables, while they follow the models. */
 export const stateTable = own('state', [column('name'), column('value')]);
 
-/** The migrations that ran, each with the picture of the tables after it. Those that ran together are one batch. */
+/** The migrations that ran, each with the snapshot of the tables after it. Those that ran together are one batch. */
 export const migrationsTable = own('migrations', [
   column('number', 'integer'),
   column('name'),

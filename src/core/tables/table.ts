@@ -41,7 +41,7 @@ export interface Shape {
 
 export interface PropertyShape extends Shape {
   readonly required: boolean;
-  /** Its name after a change, where that is another. Never in a picture. */
+  /** Its name after a change, where that is another. Never in a snapshot. */
   readonly becomes?: string;
 }
 

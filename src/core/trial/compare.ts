@@ -3,7 +3,7 @@ import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import { stepCalled, viaCalled } from '../model/related.ts';
 import type { Step, Via } from '../model/relation.ts';
-import { MOST_RELATED } from '../query/shown.ts';
+import { MOST_RELATED } from '../query/projection.ts';
 import type { Answer, Fault } from './answer.ts';
 import { faultOf } from './judge.ts';
 import type { Row } from './oracle.ts';

@@ -1,5 +1,5 @@
 import { clientScope } from '../access/client-scope.ts';
-import { sightOf } from '../access/sight.ts';
+import { permissionsFor } from '../access/permissions.ts';
 import { SERVICE } from '../access/viewer.ts';
 import type { Caller } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
@@ -41,7 +41,7 @@ export function worldOf(
   now: Date,
 ): World {
   const oracle = oracleOf(graph, rows, now);
-  const sight = sightOf(graph, SERVICE);
+  const permissions = permissionsFor(graph, SERVICE);
   const worked = (expression: Expression, model: Model, row: Row): FieldValue =>
     evaluate(expression, {
       values: row,
@@ -63,7 +63,7 @@ export function worldOf(
     oracle,
     rowsOf,
     matching(model, condition) {
-      const expression = typedCondition(parse(condition), clientScope(sight, model));
+      const expression = typedCondition(parse(condition), clientScope(permissions, model));
       return rowsOf(model).filter((row) => worked(expression, model, row) === true);
     },
     valueOf(model, member, row) {

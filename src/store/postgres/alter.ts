@@ -2,13 +2,13 @@ import type { PoolClient } from 'pg';
 import { StoreError } from '../../core/store/contract.ts';
 import type { Alteration, Transaction } from '../../core/store/contract.ts';
 import { scriptText } from '../../core/tables/ddl.ts';
-import { noDecisions, redesign } from '../../core/tables/redesign.ts';
+import { diffSchemas, noDecisions } from '../../core/tables/schema-diff.ts';
 import { scriptEnded } from '../base/options.ts';
 import { postgresDdl } from './ddl.ts';
 import { describe } from './describe.ts';
 import { storeError } from './errors.ts';
-import { moveOn } from './held.ts';
 import { isLockFault, LOCK_MS } from './locked.ts';
+import { moveOn } from './tables-mark.ts';
 
 /** Two programs that work on the tables of one database take turns. The number is this tool's own, and nothing else. */
 const LOCK = 7_228_391;
@@ -53,7 +53,7 @@ export async function alterationOn(
       await client.query('SAVEPOINT anew');
       await client.query('CREATE SCHEMA vantfell_anew');
       await client.query('SET LOCAL search_path = vantfell_anew');
-      await client.query(scriptText('anew', postgresDdl.redesign(redesign([], wanted, noDecisions))));
+      await client.query(scriptText('anew', postgresDdl.diff(diffSchemas([], wanted, noDecisions))));
       const description = await describe(client);
       await client.query('ROLLBACK TO anew');
       return description;

@@ -1,6 +1,6 @@
 import type { Ddl } from '../../core/tables/ddl.ts';
-import { isIn, isUnchanged } from '../../core/tables/redesign.ts';
-import type { ColumnChange, TableChange } from '../../core/tables/redesign.ts';
+import { isIn, isUnchanged } from '../../core/tables/schema-diff.ts';
+import type { ColumnChange, TableChange } from '../../core/tables/schema-diff.ts';
 import type { Check, Column, Table } from '../../core/tables/table.ts';
 import { newValue } from '../sql/converted.ts';
 import type { ConversionSpelling } from '../sql/converted.ts';
@@ -22,7 +22,7 @@ const conversions: ConversionSpelling = {
 };
 
 export const postgresDdl: Ddl = {
-  redesign({ renames, created, changed, moves, remembered, dropped }) {
+  diff({ renames, created, changed, moves, remembered, dropped }) {
     const spell = { ...conversions, uuid: 'gen_random_uuid()' };
     const gone = dropped.map((table) => name(table.name));
     return [
@@ -55,7 +55,7 @@ export const postgresDdl: Ddl = {
     `INSERT INTO ${name(table)} SELECT * FROM json_populate_recordset(NULL::${name(table)}, $1)`,
   empty: (tables) => `TRUNCATE ${tables.map(name).join(', ')}`,
   drop: (tables) => `DROP TABLE IF EXISTS ${tables.map(name).join(', ')}`,
-  count: (hazard) => countSql(hazard, conversions, inside),
+  count: (affected) => countSql(affected, conversions, inside),
 };
 
 const alter = (table: Table, what: string): string => `ALTER TABLE ${name(table.name)} ${what}`;

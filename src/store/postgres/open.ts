@@ -11,11 +11,11 @@ import { alterationOn } from './alter.ts';
 import { postgresDdl } from './ddl.ts';
 import { postgresDialect } from './dialect.ts';
 import { isCutOff, isPassing, storeError } from './errors.ts';
-import { heldCheck, heldCommit, heldName, heldRead, moveOn, saysMoved } from './held.ts';
 import { patiently } from './locked.ts';
 import { makePipes } from './pipes.ts';
 import type { Queryable } from './pipes.ts';
 import { makeSlowReads } from './slow-reads.ts';
+import { heldCheck, heldCommit, heldName, heldRead, moveOn, saysMoved } from './tables-mark.ts';
 
 /**
  * Connections of one service, for reads and for writes: neither waits for the other. Reads of one record share theirs.

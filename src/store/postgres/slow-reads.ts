@@ -12,8 +12,8 @@ export type SlowReads = <Result>(
 /**
  * A read whose time is up, or for which nobody waits any more, is cancelled over one of the connections of `others`.
  */
-export function makeSlowReads(pool: pg.Pool, places: number, longest: number, others: pg.Pool): SlowReads {
-  const line = makeFairLine(places, longest);
+export function makeSlowReads(pool: pg.Pool, placeholderCount: number, longest: number, others: pg.Pool): SlowReads {
+  const line = makeFairLine(placeholderCount, longest);
   return (requester, ask) =>
     line.run(requester, async (stop) => {
       const client = await pool.connect();

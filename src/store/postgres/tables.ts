@@ -1,7 +1,7 @@
 import type { FieldValue } from '../../core/model/scalar.ts';
 import { isNested } from '../../core/model/types.ts';
 import { shortName } from '../../core/tables/names.ts';
-import type { Fill } from '../../core/tables/redesign.ts';
+import type { Fill } from '../../core/tables/schema-diff.ts';
 import type { Check, Column, Reference, Table } from '../../core/tables/table.ts';
 import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
 import { checkSql } from '../sql/check.ts';

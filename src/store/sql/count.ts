@@ -1,4 +1,4 @@
-import type { Hazard } from '../../core/tables/hazard.ts';
+import type { AffectedRows } from '../../core/tables/risk.ts';
 import type { Column } from '../../core/tables/table.ts';
 import { brokenSql, newValue, unfitSql } from './converted.ts';
 import type { ConversionSpelling } from './converted.ts';
@@ -10,37 +10,39 @@ import { quoteName as name } from './quote.ts';
  * A statement whose one row is the number of rows that a hazard tells of, and the least of the values that make them
  * so, as a text.
  */
-export function countSql(hazard: Hazard, spell: ConversionSpelling, inside: InsideSpelling): string {
-  const from = `FROM ${name(hazard.table)}`;
+export function countSql(affected: AffectedRows, spell: ConversionSpelling, inside: InsideSpelling): string {
+  const from = `FROM ${name(affected.table)}`;
   const counted = (where: string, column?: Column): string => {
     const example = column === undefined ? 'NULL' : `min(${spell.text(column, name(column.name))})`;
     return `SELECT count(*), ${example} ${from} AS t WHERE ${where}`;
   };
-  switch (hazard.kind) {
+  switch (affected.kind) {
     case 'rows':
       return `SELECT count(*), NULL ${from}`;
     case 'values':
-      return counted(`${name(hazard.column)} IS NOT NULL`);
+      return counted(`${name(affected.column)} IS NOT NULL`);
     case 'inside':
-      return counted(`${name(hazard.column)} IS NOT NULL AND ${insideSql(hazard.path, name(hazard.column), inside)}`);
+      return counted(
+        `${name(affected.column)} IS NOT NULL AND ${insideSql(affected.path, name(affected.column), inside)}`,
+      );
     case 'nulls':
-      return counted(`${name(hazard.column)} IS NULL`);
+      return counted(`${name(affected.column)} IS NULL`);
     case 'unfit':
-      return counted(unfitSql(hazard.column, hazard.becomes, name(hazard.column.name), spell), hazard.column);
+      return counted(unfitSql(affected.column, affected.becomes, name(affected.column.name), spell), affected.column);
     case 'broken': {
-      const { column, becomes, checks } = hazard;
+      const { column, becomes, checks } = affected;
       return counted(brokenSql(column, becomes, checks, name(column.name), spell), column);
     }
     case 'twins': {
-      if (hazard.columns.length === 0) return `SELECT count(*), NULL ${from} HAVING count(*) > 1`;
-      const values = hazard.columns.map(({ column, becomes, fill }, at) => {
+      if (affected.columns.length === 0) return `SELECT count(*), NULL ${from} HAVING count(*) > 1`;
+      const values = affected.columns.map(({ column, becomes, fill }, at) => {
         const value = newValue(column, becomes, name(column.name), fill, spell, 'NULL');
         return `${value} AS ${name(`v${at}`)}`;
       });
       const names = values.map((_value, at) => name(`v${at}`));
       const given = names.map((value) => `${value} IS NOT NULL`).join(' AND ');
       const rows = `SELECT ${values.join(', ')} ${from}`;
-      const texts = hazard.columns.map(({ becomes }, at) => spell.text(becomes, names[at]!)).join(` || ', ' || `);
+      const texts = affected.columns.map(({ becomes }, at) => spell.text(becomes, names[at]!)).join(` || ', ' || `);
       const groups =
         `SELECT count(*) AS n, min(${texts}) AS x ` +
         `FROM (${rows}) AS r WHERE ${given} GROUP BY ${names.join(', ')} ` +
@@ -48,14 +50,14 @@ export function countSql(hazard: Hazard, spell: ConversionSpelling, inside: Insi
       return `SELECT coalesce(sum(n), 0), min(x) FROM (${groups}) AS t`;
     }
     case 'dangling': {
-      const { reference, column, becomes } = hazard;
+      const { reference, column, becomes } = affected;
       const value = newValue(column, becomes, `t.${name(column.name)}`, undefined, spell, 'NULL');
       const there = `SELECT 1 FROM ${name(reference.table)} AS o WHERE o.${name(reference.key)} = ${value}`;
       const fits = `NOT (${unfitSql(column, becomes, `t.${name(column.name)}`, spell)})`;
       return counted(`t.${name(column.name)} IS NOT NULL AND ${fits} AND NOT EXISTS (${there})`, column);
     }
     case 'unmoved': {
-      const { column, reference, refers, other, key } = hazard;
+      const { column, reference, refers, other, key } = affected;
       if (refers === 'source') {
         return (
           `SELECT count(*) - count(DISTINCT ${name(reference.column)}), ` +

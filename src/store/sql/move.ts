@@ -1,4 +1,4 @@
-import type { Move } from '../../core/tables/redesign.ts';
+import type { Move } from '../../core/tables/schema-diff.ts';
 import type { Column } from '../../core/tables/table.ts';
 import { newValue } from './converted.ts';
 import type { ConversionSpelling } from './converted.ts';

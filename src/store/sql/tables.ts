@@ -1,6 +1,6 @@
 import type { Passage } from '../../core/tables/ddl.ts';
-import { isIn } from '../../core/tables/redesign.ts';
-import type { Rename, TableChange } from '../../core/tables/redesign.ts';
+import { isIn } from '../../core/tables/schema-diff.ts';
+import type { Rename, TableChange } from '../../core/tables/schema-diff.ts';
 import type { Index, Table } from '../../core/tables/table.ts';
 import { quoteName as name } from './quote.ts';
 

@@ -8,8 +8,8 @@ import { quoteName } from '../sql/quote.ts';
 import { createIndexes } from '../sql/tables.ts';
 import { describe } from './describe.ts';
 import type { SchemaRow } from './describe.ts';
-import { moveOn } from './held.ts';
-import type { Held } from './held.ts';
+import { moveOn } from './tables-mark.ts';
+import type { TablesMark } from './tables-mark.ts';
 import { createTable } from './tables.ts';
 
 type Connection = InstanceType<typeof Database>;
@@ -18,7 +18,7 @@ type Connection = InstanceType<typeof Database>;
 export function alterationOn(
   connection: Connection,
   transaction: Transaction,
-  held: Held,
+  held: TablesMark,
 ): Alteration & { checkReferences(): void } {
   return {
     ...transaction,

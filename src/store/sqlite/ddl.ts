@@ -1,8 +1,8 @@
 import type { Ddl } from '../../core/tables/ddl.ts';
 import { shortName } from '../../core/tables/names.ts';
 import { isOwn } from '../../core/tables/own-tables.ts';
-import { isIn, isUnchanged } from '../../core/tables/redesign.ts';
-import type { ColumnChange, Redesign, TableChange } from '../../core/tables/redesign.ts';
+import { isIn, isUnchanged } from '../../core/tables/schema-diff.ts';
+import type { ColumnChange, SchemaDiff, TableChange } from '../../core/tables/schema-diff.ts';
 import type { Column, Table } from '../../core/tables/table.ts';
 import { newValue } from '../sql/converted.ts';
 import { countSql } from '../sql/count.ts';
@@ -18,7 +18,7 @@ import { columnText, columnType, conversions, createTable, fillText } from './ta
  * takes its name.
  */
 export const sqliteDdl: Ddl = {
-  redesign(plan) {
+  diff(plan) {
     const targets = new Set(plan.moves.flatMap((move) => move.columns.map(({ to }) => to)));
     return [
       passage('new names', plan.renames.map(renameText)),
@@ -57,11 +57,11 @@ export const sqliteDdl: Ddl = {
   },
   empty: (tables) => tables.map((table) => `DELETE FROM ${name(table)}`).join(';\n'),
   drop: (tables) => tables.map((table) => `DROP TABLE IF EXISTS ${name(table)}`).join(';\n'),
-  count: (hazard) => countSql(hazard, conversions, inside),
+  count: (affected) => countSql(affected, conversions, inside),
 };
 
 /** Columns of standing tables that values move to: bare ones for now. */
-function landings({ moves }: Redesign): string[] {
+function landings({ moves }: SchemaDiff): string[] {
   return moves
     .filter(({ made }) => !made)
     .flatMap(({ target, columns }) =>

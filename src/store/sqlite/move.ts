@@ -1,4 +1,4 @@
-import type { Move } from '../../core/tables/redesign.ts';
+import type { Move } from '../../core/tables/schema-diff.ts';
 import { moveSql } from '../sql/move.ts';
 import { conversions } from './tables.ts';
 

@@ -14,10 +14,10 @@ import { sqliteDdl } from './ddl.ts';
 import { sqliteDialect } from './dialect.ts';
 import { storeError } from './errors.ts';
 import { watchFile } from './file-watch.ts';
-import { holdTables } from './held.ts';
 import { makeQueue } from './queue.ts';
 import { makeSlowReads } from './slow-reads.ts';
 import type { SlowReads } from './slow-reads.ts';
+import { holdTables } from './tables-mark.ts';
 import { isBusy, whenFree } from './when-free.ts';
 
 const ALTERING_MS = 600_000;

@@ -1,6 +1,6 @@
 import type { FieldValue } from '../../core/model/scalar.ts';
 import { isNested } from '../../core/model/types.ts';
-import type { Fill } from '../../core/tables/redesign.ts';
+import type { Fill } from '../../core/tables/schema-diff.ts';
 import type { Check, Column, Reference, Table } from '../../core/tables/table.ts';
 import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
 import { checkSql } from '../sql/check.ts';

@@ -1,7 +1,7 @@
 import { compile } from '../../../src/core/compile.ts';
-import type { Values } from '../../../src/core/expression/evaluate.ts';
+import type { RecordValues } from '../../../src/core/expression/evaluate.ts';
 import { letters } from '../../../src/core/expression/letters.ts';
-import type { Scope } from '../../../src/core/expression/scope.ts';
+import type { NameScope } from '../../../src/core/expression/name-scope.ts';
 import type { Graph } from '../../../src/core/model/graph.ts';
 import type { FieldValue } from '../../../src/core/model/scalar.ts';
 
@@ -74,7 +74,7 @@ export const { problems } = compiled;
 export const graph: Graph = compiled.graph!;
 
 /** The meaning of names in an expression over the things, as a client or as the author of the models. */
-export function scopeOver(model: string, author = false): Scope {
+export function scopeOver(model: string, author = false): NameScope {
   const found = graph.byName.get(model)!;
   const computedOf = (name: string) => graph.byName.get(name)?.computed ?? [];
   return {
@@ -90,14 +90,14 @@ export function scopeOver(model: string, author = false): Scope {
 
 /** Records of all models, and who is linked with whom. */
 export interface World {
-  readonly records: Readonly<Record<string, readonly Values[]>>;
+  readonly records: Readonly<Record<string, readonly RecordValues[]>>;
   /** `thing`'s links with marks: pairs of keys. */
   readonly links: readonly (readonly [FieldValue, FieldValue])[];
 }
 
 /** The records at the other end, found by looking through all of them. */
 export function relatedIn(world: World) {
-  return (via: { name: string }, target: string, values: Values): Values[] => {
+  return (via: { name: string }, target: string, values: RecordValues): RecordValues[] => {
     const all = world.records[target] ?? [];
     if ('table' in via) {
       const far = world.links.filter(([near]) => near === values.id).map(([, key]) => key);

@@ -1,9 +1,9 @@
-import type { Asker } from '../../access/principal.ts';
+import type { Principal } from '../../access/principal.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import type { Code } from '../../change/code.ts';
-import type { Writes } from '../../change/run.ts';
-import type { Moment } from '../../change/runtime.ts';
-import type { Work } from '../../change/work.ts';
+import type { Runtime } from '../../change/runtime.ts';
+import type { UnitOfWork } from '../../change/unit-of-work.ts';
+import type { Writes } from '../../change/writes.ts';
 import type { Hashing } from '../../identity/hashing.ts';
 import type { Graph } from '../../model/graph.ts';
 import type { Cursors } from '../../query/cursor.ts';
@@ -11,17 +11,17 @@ import type { Store } from '../../store/contract.ts';
 import type { EntityTags } from '../request/entity-tag.ts';
 
 /** What the records of all models are served with. */
-export interface Serving {
+export interface EndpointContext {
   readonly graph: Graph;
   readonly store: Store;
   readonly cursors: Cursors;
   readonly tags: EntityTags;
-  readonly moment: Moment;
+  readonly runtime: Runtime;
   readonly code: Code;
   readonly writes: Writes;
   readonly hashing: Hashing;
   /** Answers a request by a write, in one transaction; whatever the answer looks at is in it too. */
-  answer(asker: Asker, request: Request, write: (work: Work) => Promise<Reply>): Promise<Reply>;
+  answer(principal: Principal, request: Request, write: (work: UnitOfWork) => Promise<Reply>): Promise<Reply>;
 }
 
 /** Forms of requests whose statements are kept: clients use a few, and a flood of others must not fill the memory. */

@@ -1,46 +1,48 @@
-import { admit } from '../../access/authorization.ts';
-import type { Asker } from '../../access/principal.ts';
-import { bySight, mayBoth } from '../../access/sight.ts';
-import type { Sight } from '../../access/sight.ts';
+import { authorize } from '../../access/authorization.ts';
+import { mayBoth, memoizeByPermissions } from '../../access/permissions.ts';
+import type { Permissions } from '../../access/permissions.ts';
+import type { Principal } from '../../access/principal.ts';
 import { JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import { listParameters } from '../../api/parameters.ts';
 import { HttpProblem, refuseParameters } from '../../api/problems.ts';
-import type { Work } from '../../change/work.ts';
+import type { UnitOfWork } from '../../change/unit-of-work.ts';
 import type { Field } from '../../model/field.ts';
 import type { Model } from '../../model/model.ts';
 import type { FieldValue, Scalar } from '../../model/scalar.ts';
 import { boundsOf } from '../../query/bounds.ts';
 import { listStatement, listValues } from '../../query/list-statement.ts';
 import type { ListForm } from '../../query/list-statement.ts';
-import { fieldShown } from '../../query/shown.ts';
+import { projectedField } from '../../query/projection.ts';
 import type { Statement } from '../../sql/statement.ts';
 import { listReaders, readListRequest } from '../request/list-request.ts';
 import { readQuery } from '../request/query.ts';
-import type { Serving } from './context.ts';
+import type { EndpointContext } from './context.ts';
 
 /** The parameters of lists that a delete of many takes too, beside `<field>=value`. */
-export const CLEAR_PARAMETERS = ['filter', 'filter-lang'] as const;
+export const DELETE_MANY_PARAMETERS = ['filter', 'filter-lang'] as const;
 
 /**
  * Deletes the records that a query asks for, and that the caller may read and delete: all of them, or none. It never
  * deletes everything.
  */
-export function makeClear(
+export function makeDeleteMany(
   model: Model,
-  { graph, store, cursors, writes, answer, moment }: Serving,
-): (asker: Asker, request: Request, path: string, query: string) => Promise<Reply> {
+  { graph, store, cursors, writes, answer, runtime }: EndpointContext,
+): (principal: Principal, request: Request, path: string, query: string) => Promise<Reply> {
   const { dialect } = store;
-  const readersOf = bySight((sight: Sight) => listReaders(model, sight, dialect, cursors));
+  const readersOf = memoizeByPermissions((permissions: Permissions) =>
+    listReaders(model, permissions, dialect, cursors),
+  );
   const listed = { graph, model, bounds: boundsOf(graph, model), dialect };
   const most = graph.service.limits.cascade;
   const changes = writes.changesOf(model);
 
-  function formOf(sight: Sight, path: string, query: string): ListForm {
+  function formOf(permissions: Permissions, path: string, query: string): ListForm {
     const names = readQuery(query).map(([name]) => name);
     const ofLists: readonly string[] = listParameters;
     const strange = names.filter(
-      (name) => ofLists.includes(name) && !(CLEAR_PARAMETERS as readonly string[]).includes(name),
+      (name) => ofLists.includes(name) && !(DELETE_MANY_PARAMETERS as readonly string[]).includes(name),
     );
     refuseParameters(
       strange.map((parameter) => ({
@@ -48,28 +50,32 @@ export function makeClear(
         detail: 'is for lists; a delete of many takes filter and <field>=value',
       })),
     );
-    const condition = mayBoth(sight, model, 'clear');
-    const { form } = readListRequest(model, path, query, graph.service.paging, readersOf(sight), { condition });
+    const condition = mayBoth(permissions, model, 'clear');
+    const { form } = readListRequest(model, path, query, graph.service.paging, readersOf(permissions), { condition });
     // Every name that is left narrows it down.
     if (names.length === 0) {
       const detail = 'say which records, with a filter or a <field>=value: everything is never deleted at once';
       refuseParameters([{ parameter: 'filter', detail }]);
     }
     const byKey = [{ field: model.key, descending: false }];
-    return { ...form, shown: [fieldShown(model.key)], sort: byKey };
+    return { ...form, projection: [projectedField(model.key)], sort: byKey };
   }
 
-  return async (asker, request, path, query) => {
-    admit(asker.sight, model, 'clear');
-    const form = formOf(asker.sight, path, query);
+  return async (principal, request, path, query) => {
+    authorize(principal.permissions, model, 'clear');
+    const form = formOf(principal.permissions, path, query);
     const statement = listStatement(listed, form);
     // They are looked for like any list, outside of the transaction: a long search holds up no writer.
-    const occasion = { now: moment.now(), caller: asker.caller };
-    const row = await store.first(statement, listValues(statement, form, most, dialect, occasion), asker.requester);
+    const evaluation = { now: runtime.now(), caller: principal.caller };
+    const row = await store.first(
+      statement,
+      listValues(statement, form, most, dialect, evaluation),
+      principal.requester,
+    );
     const found = JSON.parse(`[${String(row![0] ?? '')}]`) as Record<string, FieldValue>[];
     if (found.length > most) throw new HttpProblem('too-many-at-once', `more than ${most} records; narrow the filter`);
     const stillMatches = matcher(form);
-    return answer(asker, request, async (work) => {
+    return answer(principal, request, async (work) => {
       let deleted = 0;
       for (const { [model.key.member]: key } of found) {
         const remove = async (): Promise<boolean> => {
@@ -86,10 +92,10 @@ export function makeClear(
   };
 
   /** Whether a record is still one of a list, grants included. */
-  function matcher({ filter, filters }: ListForm): (work: Work, key: Scalar) => Promise<boolean> {
+  function matcher({ filter, filters }: ListForm): (work: UnitOfWork, key: Scalar) => Promise<boolean> {
     const { name, placeholder } = dialect;
     const table = name(model.table);
-    let placed = filter?.places ?? 0;
+    let placed = filter?.placeholderCount ?? 0;
     const column = (field: Field): string => `${table}.${name(field.column)}`;
     const conditions = filters.map(({ field, values }) => {
       const places = values.map(() => placeholder((placed += 1)));
@@ -100,8 +106,8 @@ export function makeClear(
     const statement: Statement = { sql: `SELECT 1 FROM ${table} WHERE ${conditions.join(' AND ')}` };
     const equal = filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
     return async (work, key) => {
-      const occasion = { now: work.now(), caller: work.caller };
-      const bound = [...(filter?.values(occasion) ?? []), ...equal, dialect.bind(model.key, key)];
+      const evaluation = { now: work.now(), caller: work.caller };
+      const bound = [...(filter?.values(evaluation) ?? []), ...equal, dialect.bind(model.key, key)];
       return (await work.transaction.first(statement, bound)) !== undefined;
     };
   }

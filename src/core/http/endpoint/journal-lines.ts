@@ -1,12 +1,12 @@
 import { both, expressionOf } from '../../access/condition.ts';
 import type { Condition } from '../../access/condition.ts';
-import type { Asker } from '../../access/principal.ts';
-import { bySight, mayBoth } from '../../access/sight.ts';
-import type { Sight } from '../../access/sight.ts';
+import { mayBoth, memoizeByPermissions } from '../../access/permissions.ts';
+import type { Permissions } from '../../access/permissions.ts';
+import type { Principal } from '../../access/principal.ts';
 import { hasLives, journaledMembers } from '../../change/journal.ts';
 import { compileExpression } from '../../expression/compiled.ts';
 import type { CompiledExpression } from '../../expression/compiled.ts';
-import type { Occasion } from '../../expression/context.ts';
+import type { EvaluationContext } from '../../expression/context.ts';
 import { kindOf } from '../../model/expression.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
@@ -15,7 +15,7 @@ import type { FieldValue, Scalar } from '../../model/scalar.ts';
 import { canonical } from '../../model/value.ts';
 import { thereStatement } from '../../query/statements.ts';
 import type { Statement } from '../../sql/statement.ts';
-import type { Serving } from './context.ts';
+import type { EndpointContext } from './context.ts';
 import { BETWEEN } from './page-reply.ts';
 
 /** What may be known of a record by somebody, be it there or deleted. */
@@ -31,16 +31,16 @@ interface State {
 /** Who may read which lines of a model's journal, and what they see of them. */
 export interface JournalLines {
   /** That the record of a line is one whose journal may be read. */
-  condition(sight: Sight): (before: number) => CompiledExpression;
+  condition(permissions: Permissions): (before: number) => CompiledExpression;
   /**
    * Undefined where there never was such a record. A key may have had several records, one after the other, each with a
    * life and lines of its own: `line` is one of that which is meant; left out, it is the last.
    */
-  stateOf(asker: Asker, key: Scalar, line?: string): Promise<State | undefined>;
+  stateOf(principal: Principal, key: Scalar, line?: string): Promise<State | undefined>;
   /** What comes before all lines of the last life of a record: the end of the one before it. */
   lifeBefore(key: Scalar, isHere: boolean): Promise<string>;
   /** Takes out of the JSON of lines what their reader may not see. */
-  finisher(asker: Asker): (records: string) => Promise<string>;
+  finisher(principal: Principal): (records: string) => Promise<string>;
 }
 
 /** A line as its reader gets it. */
@@ -52,7 +52,7 @@ interface Line {
 
 type Changes = Record<string, { before?: FieldValue; after?: FieldValue }>;
 
-export function journalLines(model: Model, journal: Model, { graph, store, moment }: Serving): JournalLines {
+export function journalLines(model: Model, journal: Model, { graph, store, runtime }: EndpointContext): JournalLines {
   const { dialect } = store;
   const { name, placeholder } = dialect;
   const table = name(journal.table);
@@ -92,35 +92,35 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
 
   function compiled(condition: Condition, row: string, before: number): CompiledExpression {
     const expression = expressionOf(condition);
-    if (expression === undefined) return { sql: '1 = 1', places: 0, fixed: true, values: () => [] };
+    if (expression === undefined) return { sql: '1 = 1', placeholderCount: 0, isConstant: true, values: () => [] };
     return compileExpression(expression, model, graph, dialect, { before, row });
   }
 
   /** The statements that tell the state of a record: while it is there, by its key; and afterwards. */
-  const statesOf = bySight((sight: Sight) => {
+  const statesOf = memoizeByPermissions((permissions: Permissions) => {
     const restricted = [...new Set([...model.access.fields.keys()])].filter(
-      (member) => sight.sees(model, member) !== true,
+      (member) => permissions.sees(model, member) !== true,
     );
     const conditions: Condition[] = [
-      sight.may(model, 'read'),
-      mayBoth(sight, model, 'journal'),
+      permissions.may(model, 'read'),
+      mayBoth(permissions, model, 'journal'),
       ...restricted.flatMap((member) => [
-        sight.sees(model, member),
-        both(sight.may(model, 'update'), sight.sets(model, member)),
+        permissions.sees(model, member),
+        both(permissions.may(model, 'update'), permissions.sets(model, member)),
       ]),
     ];
     const flagsOver = (
       row: string,
       before = 1,
-    ): { sql: string; values(occasion: Occasion): ReturnType<CompiledExpression['values']> } => {
+    ): { sql: string; values(evaluation: EvaluationContext): ReturnType<CompiledExpression['values']> } => {
       let placed = before;
       const all = conditions.map((condition) => {
         const one = compiled(condition, row, placed);
-        placed += one.places;
+        placed += one.placeholderCount;
         return one;
       });
       const sql = all.map((one) => `CASE WHEN ${one.sql} THEN 1 ELSE 0 END`).join(', ');
-      return { sql, values: (occasion) => all.flatMap((one) => one.values(occasion)) };
+      return { sql, values: (evaluation) => all.flatMap((one) => one.values(evaluation)) };
     };
     const [here, gone, ended] = [flagsOver(ROW), flagsOver(STATE), flagsOver(STATE, 2)];
     return {
@@ -145,17 +145,17 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
       `LIMIT 1 OFFSET ${placeholder(2)}`,
   };
 
-  async function stateOf({ caller, sight }: Asker, key: Scalar, line?: string): Promise<State | undefined> {
-    const { restricted, here, gone, ended } = statesOf(sight);
-    const occasion = { now: moment.now(), caller };
+  async function stateOf({ caller, permissions }: Principal, key: Scalar, line?: string): Promise<State | undefined> {
+    const { restricted, here, gone, ended } = statesOf(permissions);
+    const evaluation = { now: runtime.now(), caller };
     const lived =
-      line === undefined ? undefined : await store.first(ended, [String(key), line, ...ended.values(occasion)]);
-    const living = lived ?? (await store.first(here, [dialect.bind(model.key, key), ...here.values(occasion)]));
-    const row = living ?? (await store.first(gone, [String(key), ...gone.values(occasion)]));
+      line === undefined ? undefined : await store.first(ended, [String(key), line, ...ended.values(evaluation)]);
+    const living = lived ?? (await store.first(here, [dialect.bind(model.key, key), ...here.values(evaluation)]));
+    const row = living ?? (await store.first(gone, [String(key), ...gone.values(evaluation)]));
     if (row === undefined) {
       // Lines of a record that nobody saw go: those who may read all may read them.
       const all =
-        mayBoth(sight, model, 'journal') === true && (await store.first(written, [String(key)])) !== undefined;
+        mayBoth(permissions, model, 'journal') === true && (await store.first(written, [String(key)])) !== undefined;
       return all ? { isHere: false, read: true, journal: true, members: new Map() } : undefined;
     }
     const flag = (at: number): boolean => Number(row[at]) === 1;
@@ -167,10 +167,10 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
   }
 
   /** Members that hold keys of records which not everybody may read. */
-  const keysOf = bySight((sight: Sight) => {
+  const keysOf = memoizeByPermissions((permissions: Permissions) => {
     const guarded = (target: string) => {
       const other = modelOf(graph, target);
-      const guard = sight.may(other, 'read');
+      const guard = permissions.may(other, 'read');
       return guard === true ? undefined : { other, statement: thereStatement(graph, other, dialect, guard) };
     };
     const members = [
@@ -185,10 +185,10 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
   type Guarded = ReturnType<ReturnType<typeof keysOf>['get']> & object;
 
   return {
-    condition: (sight) => (before) => {
-      const condition = mayBoth(sight, model, 'journal');
+    condition: (permissions) => (before) => {
+      const condition = mayBoth(permissions, model, 'journal');
       const here = compiled(condition, ROW, before);
-      const gone = compiled(condition, STATE, before + here.places);
+      const gone = compiled(condition, STATE, before + here.placeholderCount);
       const record = `${table}.${name('record')}`;
       const mine = `${living} = ${dialect.expressions.keyOfText(kindOf(model.key), record)}`;
       const id = `${table}.${name('id')}`;
@@ -199,9 +199,9 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
         `WHERE ${gone.sql}) ELSE EXISTS (SELECT 1 ${mine} AND ${here.sql}) END)`;
       return {
         sql,
-        places: here.places + gone.places,
-        fixed: here.fixed && gone.fixed,
-        values: (occasion) => [...here.values(occasion), ...gone.values(occasion)],
+        placeholderCount: here.placeholderCount + gone.placeholderCount,
+        isConstant: here.isConstant && gone.isConstant,
+        values: (evaluation) => [...here.values(evaluation), ...gone.values(evaluation)],
       };
     },
 
@@ -213,10 +213,10 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
       return row === undefined ? '' : String(row[0]);
     },
 
-    finisher(asker) {
-      const { sight, caller } = asker;
-      const members = keysOf(sight);
-      const { restricted } = statesOf(sight);
+    finisher(principal) {
+      const { permissions, caller } = principal;
+      const members = keysOf(permissions);
+      const { restricted } = statesOf(permissions);
       return async (records) => {
         if (records === '') return records;
         const states = new Map<string, State | undefined>();
@@ -229,7 +229,7 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
           if ('fault' in read) return false;
           const id = `${other.name} ${JSON.stringify(read.value)}`;
           if (!reachable.has(id)) {
-            const bound = [dialect.bind(other.key, read.value), ...statement.values({ now: moment.now(), caller })];
+            const bound = [dialect.bind(other.key, read.value), ...statement.values({ now: runtime.now(), caller })];
             reachable.set(id, (await store.first(statement, bound)) !== undefined);
           }
           return reachable.get(id)!;
@@ -244,7 +244,7 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
         };
         const texts: string[] = [];
         for (const one of records.split(BETWEEN)) {
-          await moment.rest?.();
+          await runtime.rest?.();
           const line = JSON.parse(one) as Line;
           if (line.changes !== undefined) {
             // A reader may have left out the record, or the line's id: then nothing can be told of what depends on it.
@@ -252,7 +252,7 @@ export function journalLines(model: Model, journal: Model, { graph, store, momen
             const life = hasLives(model) ? id : '';
             const of = record === undefined || life === undefined ? undefined : `${record} ${life}`;
             if (of !== undefined && restricted.length > 0 && !states.has(of))
-              states.set(of, await stateOf(asker, keyOf(model, record!), life === '' ? undefined : life));
+              states.set(of, await stateOf(principal, keyOf(model, record!), life === '' ? undefined : life));
             line.changes = shownChanges(line.changes, known, restricted, of === undefined ? undefined : states.get(of));
             for (const [member, target] of members) {
               const change = line.changes[member];

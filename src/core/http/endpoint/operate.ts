@@ -1,8 +1,8 @@
-import { admit, admitTo, refusedOn, unknownRecord } from '../../access/authorization.ts';
+import { authorize, authorizeRecord, refusedOn, unknownRecord } from '../../access/authorization.ts';
 import { operationAct } from '../../access/condition.ts';
-import type { Asker } from '../../access/principal.ts';
-import { bySight } from '../../access/sight.ts';
-import type { Sight } from '../../access/sight.ts';
+import { memoizeByPermissions } from '../../access/permissions.ts';
+import type { Permissions } from '../../access/permissions.ts';
+import type { Principal } from '../../access/principal.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import { brokenRules, refuseParameters } from '../../api/problems.ts';
@@ -12,17 +12,17 @@ import { forCode } from '../../change/for-code.ts';
 import { refusePending } from '../../change/make-scopes.ts';
 import type { Scope } from '../../change/scope.ts';
 import type { Valued } from '../../change/statements.ts';
-import type { Work } from '../../change/work.ts';
-import type { Occasion } from '../../expression/context.ts';
+import type { UnitOfWork } from '../../change/unit-of-work.ts';
+import type { EvaluationContext } from '../../expression/context.ts';
 import { evaluate } from '../../expression/evaluate.ts';
 import { noRules } from '../../model/field.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model, Operation } from '../../model/model.ts';
 import type { FieldValue, Scalar } from '../../model/scalar.ts';
 import { canonical, fromText } from '../../model/value.ts';
-import { seenBy } from '../../query/mask.ts';
-import { isOpen, wholeOf } from '../../query/shown.ts';
-import { guardSql, shownStatement, storedStatement, thereStatement } from '../../query/statements.ts';
+import { maskProjection } from '../../query/mask-projection.ts';
+import { isOpen, wholeOf } from '../../query/projection.ts';
+import { guardSql, projectionStatement, storedStatement, thereStatement } from '../../query/statements.ts';
 import { valueReader } from '../../rules/schema.ts';
 import type { Values } from '../../rules/schema.ts';
 import type { Reader } from '../../store/contract.ts';
@@ -34,32 +34,32 @@ import { keyFromText } from '../request/key.ts';
 import { guardOf } from '../request/precondition.ts';
 import { applied, preferredReturn } from '../request/prefer.ts';
 import { readQuery, refuseQuery } from '../request/query.ts';
-import type { Serving } from './context.ts';
+import type { EndpointContext } from './context.ts';
 
 /** Answers the requests for one operation. The key is that of its record, where it has one. */
-export type Operate = (asker: Asker, request: Request, query: string, keyText?: string) => Promise<Reply>;
+export type Operate = (principal: Principal, request: Request, query: string, keyText?: string) => Promise<Reply>;
 
-export function makeOperation(model: Model, operation: Operation, serving: Serving): Operate {
-  const { store, writes, code, answer, graph, moment } = serving;
+export function makeOperation(model: Model, operation: Operation, context: EndpointContext): Operate {
+  const { store, writes, code, answer, graph, runtime } = context;
   const { dialect } = store;
   const name = `${model.name}.${operation.name}`;
   const run = code.operations.get(name);
   const changes = writes.changesOf(model);
-  const tags = recordTags(serving.tags, isOpen(graph, model));
-  const readInput = inputReader(operation, () => moment.now());
+  const tags = recordTags(context.tags, isOpen(graph, model));
+  const readInput = inputReader(operation, () => runtime.now());
   const act = operationAct(operation.name);
-  const heldOf = bySight((sight: Sight) => {
+  const heldOf = memoizeByPermissions((permissions: Permissions) => {
     const stored = storedStatement(graph, model, dialect, false).sql;
     const [read, may] = (['read', act] as const).map((one): Valued => {
-      const { sql, values } = guardSql(graph, model, sight.may(model, one), dialect, 1);
+      const { sql, values } = guardSql(graph, model, permissions.may(model, one), dialect, 1);
       return { sql: stored + sql, values };
     });
     return { read: read!, may: may! };
   });
-  const outputOf = outputWriter(name, operation, serving);
+  const outputOf = outputWriter(name, operation, context);
 
   async function called(
-    asker: Asker,
+    principal: Principal,
     input: Values,
     scope: Scope,
     record: Values | undefined,
@@ -74,23 +74,23 @@ export function makeOperation(model: Model, operation: Operation, serving: Servi
     } catch (error) {
       throw blamed(error, name);
     }
-    return outputOf(asker, output, reader);
+    return outputOf(principal, output, reader);
   }
 
-  function admitted(sight: Sight): void {
-    if (operation.target === 'record') admitTo(sight, model, act);
+  function admitted(permissions: Permissions): void {
+    if (operation.target === 'record') authorizeRecord(permissions, model, act);
     // What depends on a record can't be true of none.
-    else if (admit(sight, model, act) !== true) throw refusedOn(sight, model, act);
+    else if (authorize(permissions, model, act) !== true) throw refusedOn(permissions, model, act);
   }
 
   /** The record of an operation that only reads. */
-  async function heldBy({ caller, sight }: Asker, key: Scalar): Promise<Values> {
-    const { read, may } = heldOf(sight);
+  async function heldBy({ caller, permissions }: Principal, key: Scalar): Promise<Values> {
+    const { read, may } = heldOf(permissions);
     const look = (statement: Valued) =>
-      store.first(statement, [dialect.bind(model.key, key), ...statement.values({ now: moment.now(), caller })]);
-    if ((await look(read)) === undefined) throw unknownRecord(sight, model);
+      store.first(statement, [dialect.bind(model.key, key), ...statement.values({ now: runtime.now(), caller })]);
+    if ((await look(read)) === undefined) throw unknownRecord(permissions, model);
     const row = await look(may);
-    if (row === undefined) throw refusedOn(sight, model, act);
+    if (row === undefined) throw refusedOn(permissions, model, act);
     return JSON.parse(String(row[0])) as Values;
   }
 
@@ -105,29 +105,30 @@ export function makeOperation(model: Model, operation: Operation, serving: Servi
   }
 
   if (operation.reads) {
-    return async (asker, request, query, keyText) => {
-      admitted(asker.sight);
+    return async (principal, request, query, keyText) => {
+      admitted(principal.permissions);
       const key = keyText === undefined ? undefined : keyFromText(model.key, keyText);
-      const input = readInput.fromQuery(query, asker);
-      const record = key === undefined ? undefined : await heldBy(asker, key);
+      const input = readInput.fromQuery(query, principal);
+      const record = key === undefined ? undefined : await heldBy(principal, key);
       const data = await store.reading(
-        (reader, signal) => called(asker, input, writes.readingScope(asker.caller, reader, signal), record, reader),
-        asker.requester,
+        (reader, signal) =>
+          called(principal, input, writes.readingScope(principal.caller, reader, signal), record, reader),
+        principal.requester,
       );
       return reply(data, request);
     };
   }
-  return async (asker, request, query, keyText) => {
-    admitted(asker.sight);
+  return async (principal, request, query, keyText) => {
+    admitted(principal.permissions);
     refuseQuery(query);
     const key = keyText === undefined ? undefined : keyFromText(model.key, keyText);
     const guard =
       key === undefined || request.headers['if-match'] === undefined ? undefined : guardOf(model, tags, request);
-    const input = readInput.fromBody(request, asker);
-    return answer(asker, request, async (work: Work) => {
-      const { sight } = asker;
-      const held = key === undefined ? undefined : await changes.hold(work, key, act, { sight, guard });
-      const data = await called(asker, input, writes.scopeOf(work), held?.record, work.transaction);
+    const input = readInput.fromBody(request, principal);
+    return answer(principal, request, async (work: UnitOfWork) => {
+      const { permissions } = principal;
+      const held = key === undefined ? undefined : await changes.lockForWrite(work, key, act, { permissions, guard });
+      const data = await called(principal, input, writes.scopeOf(work), held?.record, work.transaction);
       refusePending(work.calls, 0, name);
       return reply(data, request);
     });
@@ -141,8 +142,8 @@ function withRecord(scope: Scope, record: Values): Scope & { readonly record: Va
 
 /** What an operation takes, from where its requests give it. */
 interface InputReader {
-  fromBody(request: Request, asker: Asker): Values;
-  fromQuery(query: string, asker: Asker): Values;
+  fromBody(request: Request, principal: Principal): Values;
+  fromQuery(query: string, principal: Principal): Values;
 }
 
 function inputReader({ input, defaults }: Operation, now: () => Date): InputReader {
@@ -151,7 +152,10 @@ function inputReader({ input, defaults }: Operation, now: () => Date): InputRead
     '',
   );
 
-  function read(given: unknown, { caller }: Asker): { values: Values; failures: ReturnType<typeof whole>['failures'] } {
+  function read(
+    given: unknown,
+    { caller }: Principal,
+  ): { values: Values; failures: ReturnType<typeof whole>['failures'] } {
     const filled = isRecord(given) ? { ...defaultsAt(given, { now: now(), caller }), ...given } : given;
     const { value, failures } = whole(filled);
     if (failures.length > 0) return { values: {}, failures };
@@ -160,20 +164,20 @@ function inputReader({ input, defaults }: Operation, now: () => Date): InputRead
     return { values: { ...Object.fromEntries([...input.keys()].map((name) => [name, null])), ...values }, failures };
   }
 
-  const defaultsAt = (given: Readonly<Record<string, unknown>>, occasion: Occasion): Values =>
+  const defaultsAt = (given: Readonly<Record<string, unknown>>, evaluation: EvaluationContext): Values =>
     Object.fromEntries(
       [...defaults]
         .filter(([name]) => !Object.hasOwn(given, name))
-        .map(([name, expression]) => [name, evaluate(expression, { values: {}, ...occasion })]),
+        .map(([name, expression]) => [name, evaluate(expression, { values: {}, ...evaluation })]),
     );
 
   return {
-    fromBody(request, asker) {
-      const { values, failures } = read(isEmpty(request) ? {} : readBodyOf(request, 'create'), asker);
+    fromBody(request, principal) {
+      const { values, failures } = read(isEmpty(request) ? {} : readBodyOf(request, 'create'), principal);
       if (failures.length > 0) throw brokenRules(failures, 'The request breaks');
       return values;
     },
-    fromQuery(query, asker) {
+    fromQuery(query, principal) {
       const told: ParameterFailure[] = [];
       const found = new Map<string, FieldValue>();
       for (const [parameter, text] of readQuery(query)) {
@@ -188,7 +192,7 @@ function inputReader({ input, defaults }: Operation, now: () => Date): InputRead
         }
       }
       refuseParameters(told);
-      const { values, failures } = read(Object.fromEntries(found), asker);
+      const { values, failures } = read(Object.fromEntries(found), principal);
       refuseParameters(failures.map(({ pointer, detail }) => ({ parameter: pointer.slice(1), detail })));
       return values;
     },
@@ -203,14 +207,14 @@ const isEmpty = ({ body, headers }: Request): boolean =>
 function outputWriter(
   name: string,
   { output }: Operation,
-  { graph, store, moment }: Serving,
-): (asker: Asker, given: unknown, reader: Reader) => Promise<string> {
+  { graph, store, runtime }: EndpointContext,
+): (principal: Principal, given: unknown, reader: Reader) => Promise<string> {
   const { dialect } = store;
   if (output === undefined) return () => Promise.resolve('');
   if (output.kind === 'fields') {
     const rules = { ...noRules, required: true };
     const read = valueReader({ type: 'object', scale: 0, properties: output.fields, examples: [], rules }, '');
-    return (_asker, given) => {
+    return (_principal, given) => {
       const { value, failures } = read(given ?? {});
       const [first] = failures;
       if (first === undefined) return Promise.resolve(JSON.stringify(value));
@@ -221,28 +225,32 @@ function outputWriter(
   }
   const model = modelOf(graph, output.model);
   const there = thereStatement(graph, model, dialect, true);
-  const statementOf = bySight((sight: Sight) => {
-    const shown = seenBy(sight, model, wholeOf(graph, model));
-    return shownStatement(graph, model, shown, dialect, { guard: sight.may(model, 'read') });
+  const statementOf = memoizeByPermissions((permissions: Permissions) => {
+    const projection = maskProjection(permissions, model, wholeOf(graph, model));
+    return projectionStatement(graph, model, projection, dialect, { guard: permissions.may(model, 'read') });
   });
   /** Undefined for a record that is not for this caller. */
-  const one = async ({ caller, sight }: Asker, given: unknown, reader: Reader): Promise<string | undefined> => {
+  const one = async (
+    { caller, permissions }: Principal,
+    given: unknown,
+    reader: Reader,
+  ): Promise<string | undefined> => {
     const key = keyOf(given, model);
     if (key === undefined) {
       throw new CodeError(name, `declares to give back ${output.kind} ${model.name}: a record, or its key`);
     }
-    const statement = statementOf(sight);
+    const statement = statementOf(permissions);
     const bound = dialect.bind(model.key, key);
-    const row = await reader.first(statement, [bound, ...statement.values({ now: moment.now(), caller })]);
+    const row = await reader.first(statement, [bound, ...statement.values({ now: runtime.now(), caller })]);
     if (row === undefined && (await reader.first(there, [bound])) === undefined)
       throw new CodeError(name, `gave back the ${model.name} ${String(key)}, which does not exist`);
     return row?.[0] as string | undefined;
   };
-  if (output.kind === 'one') return async (asker, given, reader) => (await one(asker, given, reader)) ?? 'null';
-  return async (asker, given, reader) => {
+  if (output.kind === 'one') return async (principal, given, reader) => (await one(principal, given, reader)) ?? 'null';
+  return async (principal, given, reader) => {
     if (!Array.isArray(given)) throw new CodeError(name, `declares to give back many ${model.plural}: an array`);
     const texts: string[] = [];
-    for (const item of given) texts.push(...[await one(asker, item, reader)].filter((text) => text !== undefined));
+    for (const item of given) texts.push(...[await one(principal, item, reader)].filter((text) => text !== undefined));
     return `[${texts.join(',')}]`;
   };
 }

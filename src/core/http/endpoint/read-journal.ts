@@ -1,6 +1,6 @@
-import { admit, admitTo, refusedOn, unknownRecord } from '../../access/authorization.ts';
-import type { Asker } from '../../access/principal.ts';
-import { mayBoth } from '../../access/sight.ts';
+import { authorize, authorizeRecord, refusedOn, unknownRecord } from '../../access/authorization.ts';
+import { mayBoth } from '../../access/permissions.ts';
+import type { Principal } from '../../access/principal.ts';
 import type { Reply } from '../../api/message.ts';
 import { hasLives } from '../../change/journal.ts';
 import { fieldExpression } from '../../expression/property.ts';
@@ -9,7 +9,7 @@ import type { Expression } from '../../model/expression.ts';
 import type { Field } from '../../model/field.ts';
 import type { Model } from '../../model/model.ts';
 import { keyFromText } from '../request/key.ts';
-import type { Serving } from './context.ts';
+import type { EndpointContext } from './context.ts';
 import { journalLines } from './journal-lines.ts';
 import { journalModel } from './journal-model.ts';
 import { makeListAnswerer } from './read-list.ts';
@@ -21,37 +21,37 @@ const TEXT = plain('text');
  */
 export function makeJournalReader(
   model: Model,
-  serving: Serving,
-): (asker: Asker, path: string, query: string, keyText?: string) => Promise<Reply> {
-  const journal = journalModel(serving.graph);
+  context: EndpointContext,
+): (principal: Principal, path: string, query: string, keyText?: string) => Promise<Reply> {
+  const journal = journalModel(context.graph);
   const [ofModel, ofRecord] = ['model', 'record'].map((member) => journal.byMember.get(member)!) as [Field, Field];
-  const answer = makeListAnswerer(journal, serving);
-  const lines = journalLines(model, journal, serving);
+  const answer = makeListAnswerer(journal, context);
+  const lines = journalLines(model, journal, context);
 
-  return async (asker, path, query, keyText) => {
-    const { sight } = asker;
+  return async (principal, path, query, keyText) => {
+    const { permissions } = principal;
     const always = [{ field: ofModel, values: [model.name] }];
-    const finish = lines.finisher(asker);
+    const finish = lines.finisher(principal);
     if (keyText === undefined) {
-      admit(sight, model, 'read');
-      admit(sight, model, 'journal');
-      const extra = mayBoth(sight, model, 'journal') === true ? undefined : lines.condition(sight);
-      return answer(asker, path, query, { condition: true, always, extra }, finish);
+      authorize(permissions, model, 'read');
+      authorize(permissions, model, 'journal');
+      const extra = mayBoth(permissions, model, 'journal') === true ? undefined : lines.condition(permissions);
+      return answer(principal, path, query, { condition: true, always, extra }, finish);
     }
-    admitTo(sight, model, 'journal');
+    authorizeRecord(permissions, model, 'journal');
     const key = keyFromText(model.key, keyText);
     // A deleted record keeps its journal, under the grants of its last state.
-    const state = await lines.stateOf(asker, key);
-    if (state?.read !== true) throw unknownRecord(sight, model);
-    if (!state.journal) throw refusedOn(sight, model, 'journal');
+    const state = await lines.stateOf(principal, key);
+    if (state?.read !== true) throw unknownRecord(permissions, model);
+    if (!state.journal) throw refusedOn(permissions, model, 'journal');
     const ofOne = [...always, { field: ofRecord, values: [String(key)] }];
-    if (!hasLives(model)) return answer(asker, path, query, { condition: true, always: ofOne }, finish);
+    if (!hasLives(model)) return answer(principal, path, query, { condition: true, always: ofOne }, finish);
     // Another record may have had the key before: what was done to that one is not for those who read this one.
     const begin = await lines.lifeBefore(key, state.isHere);
     // The table has it as a text, whatever it looks like.
     const [left, right] = [{ ...fieldExpression(journal.key), type: TEXT }, constant(begin, TEXT)];
     const isLater: Expression = { op: '>', left, right, type: plain('boolean') };
     const condition = begin === '' ? true : isLater;
-    return answer(asker, path, query, { condition, always: ofOne, differs: begin }, finish);
+    return answer(principal, path, query, { condition, always: ofOne, differs: begin }, finish);
   };
 }

@@ -1,51 +1,54 @@
-import { admit } from '../../access/authorization.ts';
+import { authorize } from '../../access/authorization.ts';
 import { operationAct } from '../../access/condition.ts';
-import type { Asker } from '../../access/principal.ts';
-import { bySight } from '../../access/sight.ts';
-import type { Sight } from '../../access/sight.ts';
+import { memoizeByPermissions } from '../../access/permissions.ts';
+import type { Permissions } from '../../access/permissions.ts';
+import type { Principal } from '../../access/principal.ts';
 import type { Endpoint } from '../../api/endpoints.ts';
 import type { Reply } from '../../api/message.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import type { Scalar } from '../../model/scalar.ts';
-import { seenBy } from '../../query/mask.ts';
-import { wholeOf } from '../../query/shown.ts';
-import type { Shown } from '../../query/shown.ts';
-import { shownStatement, thereStatement } from '../../query/statements.ts';
+import { maskProjection } from '../../query/mask-projection.ts';
+import { wholeOf } from '../../query/projection.ts';
+import type { Projection } from '../../query/projection.ts';
+import { projectionStatement, thereStatement } from '../../query/statements.ts';
 import type { Values } from '../../rules/schema.ts';
-import type { Serving } from './context.ts';
+import type { EndpointContext } from './context.ts';
 
 /** An answer that was given before, as far as its caller may still see what it tells. */
-export type Replay = (asker: Asker, endpoint: Endpoint, reply: Reply) => Promise<Reply>;
+export type Replay = (principal: Principal, endpoint: Endpoint, reply: Reply) => Promise<Reply>;
 
-export function makeReplay({ graph, store, moment }: Serving): Replay {
+export function makeReplay({ graph, store, runtime }: EndpointContext): Replay {
   const { dialect } = store;
   const ofModel = new Map(
     graph.models.map((model) => {
       const there = thereStatement(graph, model, dialect, true);
-      const seen = bySight((sight: Sight) => {
-        const shown = seenBy(sight, model, wholeOf(graph, model));
-        return { shown, statement: shownStatement(graph, model, shown, dialect, { guard: sight.may(model, 'read') }) };
+      const seen = memoizeByPermissions((permissions: Permissions) => {
+        const projection = maskProjection(permissions, model, wholeOf(graph, model));
+        return {
+          projection,
+          statement: projectionStatement(graph, model, projection, dialect, { guard: permissions.may(model, 'read') }),
+        };
       });
       return [model, { there, seen }];
     }),
   );
 
-  async function recordFor({ caller, sight }: Asker, model: Model, told: Values): Promise<Values> {
+  async function recordFor({ caller, permissions }: Principal, model: Model, told: Values): Promise<Values> {
     const { there, seen } = ofModel.get(model)!;
-    const { shown, statement } = seen(sight);
+    const { projection, statement } = seen(permissions);
     const key = told[model.key.member] as Scalar;
     const bound = dialect.bind(model.key, key);
-    const row = await store.first(statement, [bound, ...statement.values({ now: moment.now(), caller })]);
-    if (row !== undefined) return overlap(told, JSON.parse(String(row[0])) as Values, shown);
+    const row = await store.first(statement, [bound, ...statement.values({ now: runtime.now(), caller })]);
+    if (row !== undefined) return overlap(told, JSON.parse(String(row[0])) as Values, projection);
     const isHidden = (await store.first(there, [bound])) !== undefined;
     // Of what is gone nobody can say any more who owned it.
-    return isHidden ? { [model.key.member]: key } : remembered(told, shown);
+    return isHidden ? { [model.key.member]: key } : remembered(told, projection);
   }
 
-  return async (asker, endpoint, reply) => {
+  return async (principal, endpoint, reply) => {
     const { model, operation } = endpoint;
-    admit(asker.sight, model, operation === undefined ? 'create' : operationAct(operation.name));
+    authorize(principal.permissions, model, operation === undefined ? 'create' : operationAct(operation.name));
     const output = operation?.output;
     const of =
       operation === undefined
@@ -53,32 +56,32 @@ export function makeReplay({ graph, store, moment }: Serving): Replay {
         : output !== undefined && output.kind !== 'fields'
           ? modelOf(graph, output.model)
           : undefined;
-    if (of === undefined || reply.body === undefined || asker.sight.viewer.kind === 'service') return reply;
+    if (of === undefined || reply.body === undefined || principal.permissions.viewer.kind === 'service') return reply;
     const { data } = JSON.parse(reply.body) as { data: Values | Values[] | null };
     if (data === null) return reply;
-    if (!Array.isArray(data)) return { ...reply, body: JSON.stringify({ data: await recordFor(asker, of, data) }) };
+    if (!Array.isArray(data)) return { ...reply, body: JSON.stringify({ data: await recordFor(principal, of, data) }) };
     const records: Values[] = [];
-    for (const one of data) records.push(await recordFor(asker, of, one));
+    for (const one of data) records.push(await recordFor(principal, of, one));
     return { ...reply, body: JSON.stringify({ data: records }) };
   };
 }
 
-const isForAll = (member: Shown[number]): boolean =>
+const isForAll = (member: Projection[number]): boolean =>
   member.when === undefined && (member.kind === 'computed' || (member.kind === 'field' && member.value === undefined));
 
 /**
  * What was told of a record that is gone: of what depends on other records, nobody can say any more what may be seen.
  */
-const remembered = (told: Values, shown: Shown): Values =>
+const remembered = (told: Values, projection: Projection): Values =>
   Object.fromEntries(
-    shown
+    projection
       .filter(({ name, when }) => when === undefined && Object.hasOwn(told, name))
       .map((member) => [member.name, isForAll(member) ? told[member.name]! : member.kind === 'keys' ? [] : null]),
   );
 
 /** What was told, of what may be told now: related records as they are now, for they have grants of their own. */
-function overlap(told: Values, now: Values, shown: Shown): Values {
-  const members = shown.flatMap((member): [string, Values[string]][] => {
+function overlap(told: Values, now: Values, projection: Projection): Values {
+  const members = projection.flatMap((member): [string, Values[string]][] => {
     const { name, kind } = member;
     if (!Object.hasOwn(told, name)) return [];
     if (isForAll(member)) return [[name, told[name]!]];

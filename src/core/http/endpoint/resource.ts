@@ -1,9 +1,9 @@
-import type { Asker } from '../../access/principal.ts';
+import type { Principal } from '../../access/principal.ts';
 import type { Endpoint } from '../../api/endpoints.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import type { Model } from '../../model/model.ts';
-import type { Serving } from './context.ts';
-import { makeClear } from './delete-many.ts';
+import type { EndpointContext } from './context.ts';
+import { makeDeleteMany } from './delete-many.ts';
 import { makeOperation } from './operate.ts';
 import { makeJournalReader } from './read-journal.ts';
 import { makeListReader } from './read-list.ts';
@@ -12,7 +12,7 @@ import { makeRecordWriter } from './write-record.ts';
 
 /** A request for one of a model's endpoints. */
 export interface Asked {
-  readonly asker: Asker;
+  readonly principal: Principal;
   readonly request: Request;
   readonly path: string;
   /** Without its `?`. */
@@ -25,34 +25,34 @@ export interface Asked {
 export type Answerer = (asked: Asked) => Promise<Reply>;
 
 /** What answers at a model's endpoints. */
-export function makeResource(model: Model, serving: Serving): (endpoint: Endpoint) => Answerer {
-  const list = makeListReader(model, serving);
-  const read = makeRecordReader(model, serving);
-  const write = makeRecordWriter(model, serving);
+export function makeResource(model: Model, context: EndpointContext): (endpoint: Endpoint) => Answerer {
+  const list = makeListReader(model, context);
+  const read = makeRecordReader(model, context);
+  const write = makeRecordWriter(model, context);
   return ({ name, operation }) => {
     switch (name) {
       case 'list':
-        return ({ asker, path, query, key }) => list(asker, path, query, key);
+        return ({ principal, path, query, key }) => list(principal, path, query, key);
       case 'read':
-        return ({ asker, request, query, key }) => read(asker, key!, request, query);
+        return ({ principal, request, query, key }) => read(principal, key!, request, query);
       case 'create':
-        return ({ asker, request, query, key }) => write.create(asker, request, query, key);
+        return ({ principal, request, query, key }) => write.create(principal, request, query, key);
       case 'replace':
       case 'update':
-        return ({ asker, request, query, key }) => write.change(asker, name, key!, request, query);
+        return ({ principal, request, query, key }) => write.change(principal, name, key!, request, query);
       case 'delete':
-        return ({ asker, request, query, key }) => write.delete(asker, key!, request, query);
+        return ({ principal, request, query, key }) => write.delete(principal, key!, request, query);
       case 'clear': {
-        const clear = makeClear(model, serving);
-        return ({ asker, request, path, query }) => clear(asker, request, path, query);
+        const clear = makeDeleteMany(model, context);
+        return ({ principal, request, path, query }) => clear(principal, request, path, query);
       }
       case 'journal': {
-        const journal = makeJournalReader(model, serving);
-        return ({ asker, path, query, key }) => journal(asker, path, query, key);
+        const journal = makeJournalReader(model, context);
+        return ({ principal, path, query, key }) => journal(principal, path, query, key);
       }
       case 'operation': {
-        const operate = makeOperation(model, operation!, serving);
-        return ({ asker, request, query, key }) => operate(asker, request, query, key);
+        const operate = makeOperation(model, operation!, context);
+        return ({ principal, request, query, key }) => operate(principal, request, query, key);
       }
     }
   };

@@ -1,11 +1,11 @@
 import { CHALLENGE, signInRequired } from '../../access/authorization.ts';
-import type { Asker } from '../../access/principal.ts';
+import type { Principal } from '../../access/principal.ts';
 import { pointerTo } from '../../api/failure.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import { brokenRules, HttpProblem } from '../../api/problems.ts';
-import type { Writes } from '../../change/run.ts';
-import type { Moment } from '../../change/runtime.ts';
+import type { Runtime } from '../../change/runtime.ts';
+import type { Writes } from '../../change/writes.ts';
 import type { Callers } from '../../identity/callers.ts';
 import type { Credentials } from '../../identity/credentials.ts';
 import type { Hashing } from '../../identity/hashing.ts';
@@ -19,14 +19,14 @@ import type { Scalar } from '../../model/scalar.ts';
 import { valueReader } from '../../rules/schema.ts';
 import type { Requester, Store } from '../../store/contract.ts';
 import { makeAllowance } from '../allowance.ts';
-import type { Gate } from '../authenticate.ts';
+import type { Authenticator } from '../authenticator.ts';
 import { readBodyOf } from '../request/body.ts';
 import { refuseQuery } from '../request/query.ts';
 import type { RecordReader } from './read-record.ts';
 
 /** A request for one of the pages at which somebody signs in and out, and learns who they are. */
 export interface IdentityRequest {
-  readonly asker: Asker;
+  readonly principal: Principal;
   readonly request: Request;
   readonly query: string;
 }
@@ -40,12 +40,12 @@ export interface IdentityPage {
 export interface IdentityPagesOptions {
   readonly graph: Graph;
   readonly store: Store;
-  readonly moment: Moment;
+  readonly runtime: Runtime;
   readonly writes: Writes;
   readonly tokens: Tokens;
   readonly callers: Callers;
   readonly credentials: Credentials;
-  readonly gate: Gate;
+  readonly authenticator: Authenticator;
   readonly hashing: Hashing;
   /** Answers reads of the identity model's records. */
   readonly readRecord: RecordReader;
@@ -64,8 +64,8 @@ export function makeIdentityPages(options: IdentityPagesOptions): ReadonlyMap<st
     const allow = [...methods.map(([method]) => method), 'OPTIONS'].join(', ');
     pages.set(service.prefix + path, { allow, methods: new Map(methods) });
   };
-  const me = ({ asker, request, query }: IdentityRequest): Promise<Reply> =>
-    readRecord(asker, String(known(asker)), request, query);
+  const me = ({ principal, request, query }: IdentityRequest): Promise<Reply> =>
+    readRecord(principal, String(known(principal)), request, query);
   add('/me', ['GET', me], ['HEAD', me]);
   add('/tokens/revoke', ['POST', revoker(options)]);
   if (identity.login !== undefined && identity.secret !== undefined) {
@@ -74,19 +74,19 @@ export function makeIdentityPages(options: IdentityPagesOptions): ReadonlyMap<st
   return pages;
 }
 
-function known({ caller }: Asker): Scalar {
+function known({ caller }: Principal): Scalar {
   if (caller === null) throw signInRequired();
   return caller.key;
 }
 
 /** Ends all tokens of the caller. */
-function revoker({ writes, credentials, callers, moment }: IdentityPagesOptions) {
-  return async ({ asker, query }: IdentityRequest): Promise<Reply> => {
-    const key = known(asker);
+function revoker({ writes, credentials, callers, runtime }: IdentityPagesOptions) {
+  return async ({ principal, query }: IdentityRequest): Promise<Reply> => {
+    const key = known(principal);
     refuseQuery(query);
-    await writes.run(asker, async ({ transaction }) => {
+    await writes.run(principal, async ({ transaction }) => {
       await credentials.forget(transaction, key);
-      await credentials.endBefore(transaction, key, moment.now());
+      await credentials.endBefore(transaction, key, runtime.now());
     });
     callers.forget();
     return { status: 204, headers: COMMON_HEADERS };
@@ -95,13 +95,13 @@ function revoker({ writes, credentials, callers, moment }: IdentityPagesOptions)
 
 /** Gives a token for a login and its secret. A wrong one of either takes as long, and is told in the same words. */
 function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
-  const { graph, store, moment, writes, tokens, callers, credentials, gate, hashing } = options;
+  const { graph, store, runtime, writes, tokens, callers, credentials, authenticator, hashing } = options;
   const { dialect } = store;
   const model = modelOf(graph, graph.identity!.model);
   const { lifetime } = graph.identity!;
   const { signIn } = graph.service.limits;
   const [ofPair, ofAddress] = [signIn, signIn * LOOSER].map((perMinute) =>
-    makeAllowance(perMinute, () => moment.now()),
+    makeAllowance(perMinute, () => runtime.now()),
   );
   const readLogin = valueReader({ ...login, rules: { ...login.rules, required: true } }, pointerTo(login.member));
   const read = bodyOf(login.member, secret.member);
@@ -113,7 +113,7 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
       `${name(secret.column)} FROM ${name(model.table)} ` +
       `WHERE ${name(login.column)} = ${dialect.placeholder(1)}`,
   };
-  const nobody = sealedLike(moment.random);
+  const nobody = sealedLike(runtime.random);
 
   async function holder(loginText: string, secretText: string, by: Requester): Promise<Scalar | undefined> {
     const { value, failures } = readLogin(loginText);
@@ -157,11 +157,11 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
       );
     }
     giveBack();
-    const audience = await gate.audience();
-    const fresh = Buffer.from(moment.random(16)).toString('base64url');
+    const audience = await authenticator.audience();
+    const fresh = Buffer.from(runtime.random(16)).toString('base64url');
     const mark = await writes.run(null, ({ transaction }) => credentials.mark(transaction, key, fresh));
     if (mark === fresh) callers.forget();
-    const token = await tokens.write({ subject: String(key), mark }, audience, moment.now(), lifetime);
+    const token = await tokens.write({ subject: String(key), mark }, audience, runtime.now(), lifetime);
     const answer = { access_token: token, token_type: 'Bearer', expires_in: lifetime };
     return { status: 200, headers: { ...JSON_HEADERS, 'cache-control': 'no-store' }, body: JSON.stringify(answer) };
   };

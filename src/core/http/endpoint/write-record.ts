@@ -1,7 +1,7 @@
-import { admit, admitTo, unknownRecord } from '../../access/authorization.ts';
-import type { Asker } from '../../access/principal.ts';
-import { bySight } from '../../access/sight.ts';
-import type { Sight } from '../../access/sight.ts';
+import { authorize, authorizeRecord, unknownRecord } from '../../access/authorization.ts';
+import { memoizeByPermissions } from '../../access/permissions.ts';
+import type { Permissions } from '../../access/permissions.ts';
+import type { Principal } from '../../access/principal.ts';
 import { collectionPath } from '../../api/endpoints.ts';
 import { MOST_FAILURES, pointerTo } from '../../api/failure.ts';
 import type { Failure } from '../../api/failure.ts';
@@ -11,12 +11,12 @@ import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import { brokenRules, HttpProblem, LATER } from '../../api/problems.ts';
 import type { Written } from '../../change/contract.ts';
-import type { Work } from '../../change/work.ts';
+import type { UnitOfWork } from '../../change/unit-of-work.ts';
 import { MOST_SECRETS } from '../../identity/hashing.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import { ownerField } from '../../model/related.ts';
-import { isOpen } from '../../query/shown.ts';
+import { isOpen } from '../../query/projection.ts';
 import { thereStatement } from '../../query/statements.ts';
 import { bodyReader } from '../../rules/schema.ts';
 import type { BodyReader, ReadBody, Values } from '../../rules/schema.ts';
@@ -28,32 +28,40 @@ import { keyFromText } from '../request/key.ts';
 import { guardOf } from '../request/precondition.ts';
 import { applied, preferredReturn } from '../request/prefer.ts';
 import { refuseQuery } from '../request/query.ts';
-import type { Serving } from './context.ts';
-import { unseenBy } from './unseen.ts';
+import type { EndpointContext } from './context.ts';
+import { unseenBy } from './hidden-members.ts';
 
 /** Writes of a model's records over HTTP. Keys come as the text of a path segment, queries without their `?`. */
 export interface RecordWriter {
-  create(asker: Asker, request: Request, query: string, parentKey?: string): Promise<Reply>;
-  change(asker: Asker, how: 'replace' | 'update', keyText: string, request: Request, query: string): Promise<Reply>;
-  delete(asker: Asker, keyText: string, request: Request, query: string): Promise<Reply>;
+  create(principal: Principal, request: Request, query: string, parentKey?: string): Promise<Reply>;
+  change(
+    principal: Principal,
+    how: 'replace' | 'update',
+    keyText: string,
+    request: Request,
+    query: string,
+  ): Promise<Reply>;
+  delete(principal: Principal, keyText: string, request: Request, query: string): Promise<Reply>;
 }
 
-export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
-  const { graph, store, writes, answer, moment, hashing } = serving;
+export function makeRecordWriter(model: Model, context: EndpointContext): RecordWriter {
+  const { graph, store, writes, answer, runtime, hashing } = context;
   const { dialect } = store;
   const collection = collectionPath(graph, model);
   const changes = writes.changesOf(model);
-  const tags = recordTags(serving.tags, isOpen(graph, model));
+  const tags = recordTags(context.tags, isOpen(graph, model));
   const parent = model.parent === undefined ? undefined : modelOf(graph, model.parent.target);
-  const parentThere = bySight(
-    (sight: Sight) => parent && thereStatement(graph, parent, dialect, sight.may(parent, 'read')),
+  const parentThere = memoizeByPermissions(
+    (permissions: Permissions) => parent && thereStatement(graph, parent, dialect, permissions.may(parent, 'read')),
   );
   const owner = ownerField(model);
   const readNewBody = bodyReader(model, 'create');
-  const readersOf = bySight((sight: Sight): Readonly<Record<'replace' | 'update', BodyReader>> => {
-    const unseen = unseenBy(sight, model);
-    return { replace: bodyReader(model, 'replace', unseen), update: bodyReader(model, 'update', unseen) };
-  });
+  const readersOf = memoizeByPermissions(
+    (permissions: Permissions): Readonly<Record<'replace' | 'update', BodyReader>> => {
+      const unseen = unseenBy(permissions, model);
+      return { replace: bodyReader(model, 'replace', unseen), update: bodyReader(model, 'update', unseen) };
+    },
+  );
 
   /**
    * What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`.
@@ -76,15 +84,15 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
   }
 
   /** Whoever may write a record, but not read it, gets its key alone. */
-  async function shownOf(work: Work, { key, texts }: Written): Promise<Shown> {
-    const found = texts ?? (await changes.shown(work, key, work.sight));
+  async function shownOf(work: UnitOfWork, { key, texts }: Written): Promise<Projection> {
+    const found = texts ?? (await changes.shown(work, key, work.permissions));
     if (found === undefined) return { shown: JSON.stringify({ [model.key.member]: key }), tag: {} };
     return { shown: found.shown, tag: { etag: tags.tagOf(found.shown, found.stored) } };
   }
 
   const pathOf = ({ key }: Written): string => `${collection}/${encodeURIComponent(String(key))}`;
 
-  async function created(work: Work, one: Written, request: Request): Promise<Reply> {
+  async function created(work: UnitOfWork, one: Written, request: Request): Promise<Reply> {
     const { shown, tag } = await shownOf(work, one);
     const headers = { location: pathOf(one), ...tag };
     if (preferredReturn(request) !== 'minimal') {
@@ -93,7 +101,7 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
     return { status: 201, headers: { ...COMMON_HEADERS, ...headers, ...applied('minimal') } };
   }
 
-  async function createdAll(work: Work, all: readonly Written[], request: Request): Promise<Reply> {
+  async function createdAll(work: UnitOfWork, all: readonly Written[], request: Request): Promise<Reply> {
     if (preferredReturn(request) === 'minimal')
       return { status: 201, headers: { ...COMMON_HEADERS, ...applied('minimal') } };
     const texts: string[] = [];
@@ -102,28 +110,28 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
   }
 
   return {
-    async create(asker, request, query, parentKey) {
-      const { caller, sight } = asker;
-      admit(sight, model, 'create');
+    async create(principal, request, query, parentKey) {
+      const { caller, permissions } = principal;
+      authorize(permissions, model, 'create');
       refuseQuery(query);
       const fill: Values = owner === undefined || caller === null ? {} : { [owner.member]: caller.key };
       let add: Values = {};
       if (parent !== undefined && parentKey !== undefined) {
         const { member } = model.parent!.field;
-        if (sight.may(parent, 'read') === false) throw unknownRecord(sight, parent);
+        if (permissions.may(parent, 'read') === false) throw unknownRecord(permissions, parent);
         add = { [member]: keyFromText(parent.key, parentKey) };
-        const there = parentThere(sight)!;
-        const bound = [dialect.bind(parent.key, add[member]!), ...there.values({ now: moment.now(), caller })];
-        if ((await store.first(there, bound)) === undefined) throw unknownRecord(sight, parent);
+        const there = parentThere(permissions)!;
+        const bound = [dialect.bind(parent.key, add[member]!), ...there.values({ now: runtime.now(), caller })];
+        if ((await store.first(there, bound)) === undefined) throw unknownRecord(permissions, parent);
       }
       const given = { add, fill };
       const body = readBodyOf(request, 'create');
       if (!Array.isArray(body)) {
         const { values, failures } = readNew(body, given, '');
         if (failures.length > 0) throw brokenRules(failures);
-        const sealed = await sealedFor(asker)(values);
-        return answer(asker, request, async (work) =>
-          created(work, await changes.create(work, sealed, sight), request),
+        const sealed = await sealedFor(principal)(values);
+        return answer(principal, request, async (work) =>
+          created(work, await changes.create(work, sealed, permissions), request),
         );
       }
       if (body.length === 0) {
@@ -136,7 +144,7 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
       const read: Read[] = [];
       const failures: Failure[] = [];
       for (const [at, one] of (body as readonly unknown[]).entries()) {
-        await moment.rest?.();
+        await runtime.rest?.();
         read.push(readNew(one, given, pointerTo(at)));
         failures.push(...read[at]!.failures);
         if (failures.length > MOST_FAILURES) break;
@@ -147,25 +155,26 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
         const detail = `have ${secrets} secrets to be hashed; ${MOST_SECRETS} is the most in one request`;
         throw brokenRules([{ pointer: '', rule: 'maxItems', detail }], 'The records break');
       }
-      const seal = sealedFor(asker);
+      const hashSecrets = sealedFor(principal);
       const sealed: Values[] = [];
-      for (const { values } of read) sealed.push(await seal(values));
-      return answer(asker, request, async (work) => {
+      for (const { values } of read) sealed.push(await hashSecrets(values));
+      return answer(principal, request, async (work) => {
         const all: Written[] = [];
-        for (const [at, values] of sealed.entries()) all.push(await inPlace(at, changes.create(work, values, sight)));
+        for (const [at, values] of sealed.entries())
+          all.push(await inPlace(at, changes.create(work, values, permissions)));
         return createdAll(work, all, request);
       });
     },
 
-    async change(asker, how, keyText, request, query) {
-      const { sight } = asker;
-      admitTo(sight, model, how);
+    async change(principal, how, keyText, request, query) {
+      const { permissions } = principal;
+      authorizeRecord(permissions, model, how);
       refuseQuery(query);
       const key = keyFromText(model.key, keyText);
       const guard = guardOf(model, tags, request);
-      const body = await bodyOf(how, request, readersOf(sight), sealedFor(asker));
-      return answer(asker, request, async (work) => {
-        const written = await changes.change(work, how, key, (record) => body(work, record), { sight, guard });
+      const body = await bodyOf(how, request, readersOf(permissions), sealedFor(principal));
+      return answer(principal, request, async (work) => {
+        const written = await changes.change(work, how, key, (record) => body(work, record), { permissions, guard });
         const { shown, tag } = await shownOf(work, written);
         if (preferredReturn(request) === 'minimal') {
           return { status: 204, headers: { ...COMMON_HEADERS, ...tag, ...applied('minimal') } };
@@ -174,18 +183,18 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
       });
     },
 
-    async delete(asker, keyText, request, query) {
-      const { sight } = asker;
-      admitTo(sight, model, 'delete');
+    async delete(principal, keyText, request, query) {
+      const { permissions } = principal;
+      authorizeRecord(permissions, model, 'delete');
       refuseQuery(query);
       const key = keyFromText(model.key, keyText);
       const guard = guardOf(model, tags, request);
       const wanted = preferredReturn(request) === 'representation';
-      return answer(asker, request, async (work) => {
+      return answer(principal, request, async (work) => {
         // Locked first, so that it is the record which is deleted.
-        if (wanted) await changes.hold(work, key, 'delete', { sight, guard });
-        const last = wanted ? await changes.shown(work, key, sight) : undefined;
-        await changes.delete(work, key, { sight, guard });
+        if (wanted) await changes.lockForWrite(work, key, 'delete', { permissions, guard });
+        const last = wanted ? await changes.shown(work, key, permissions) : undefined;
+        await changes.delete(work, key, { permissions, guard });
         if (last === undefined) return { status: 204, headers: COMMON_HEADERS };
         const headers = { ...JSON_HEADERS, ...applied('representation') };
         return { status: 200, headers, body: `{"data":${last.shown}}` };
@@ -198,19 +207,19 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
     how: 'replace' | 'update',
     request: Request,
     readers: Readonly<Record<'replace' | 'update', BodyReader>>,
-    seal: Seal,
-  ): Promise<(work: Work, record: Values) => ReadBody | Promise<ReadBody>> {
+    hashSecrets: Seal,
+  ): Promise<(work: UnitOfWork, record: Values) => ReadBody | Promise<ReadBody>> {
     const body = readBodyOf(request, how);
     if (how === 'update' && mediaTypeOf(request) === JSON_PATCH) {
       const steps = readPatch(body);
       return async (work, record) => {
-        const found = await changes.shown(work, record[model.key.member] as never, work.sight);
+        const found = await changes.shown(work, record[model.key.member] as never, work.permissions);
         const members = patchedMembers(model, JSON.parse(found!.shown) as Record<string, unknown>, steps);
         // The record is locked: this one does not wait for its turn.
-        return sealed(readers.update(members, true), (values) => changes.seal(values));
+        return sealed(readers.update(members, true), (values) => changes.hashSecrets(values));
       };
     }
-    const read = await sealed(readers[how](body), seal);
+    const read = await sealed(readers[how](body), hashSecrets);
     return () => read;
   }
 
@@ -218,19 +227,19 @@ export function makeRecordWriter(model: Model, serving: Serving): RecordWriter {
    * Hashes secrets in turn with those of others, as long as the time of the write is not up, and somebody waits for
    * it.
    */
-  function sealedFor({ requester }: Asker): Seal {
-    const last = moment.now().getTime() + graph.service.limits.transaction;
+  function sealedFor({ requester }: Principal): Seal {
+    const last = runtime.now().getTime() + graph.service.limits.transaction;
     const hash = async (secret: string): Promise<string> => {
       const hashed = await hashing.hash(secret, requester);
-      if (moment.now().getTime() > last) throw new HttpProblem('time-ran-out', undefined, { headers: LATER });
+      if (runtime.now().getTime() > last) throw new HttpProblem('time-ran-out', undefined, { headers: LATER });
       return hashed;
     };
-    return (values) => changes.seal(values, hash);
+    return (values) => changes.hashSecrets(values, hash);
   }
 
-  async function sealed(read: ReadBody, seal: Seal): Promise<ReadBody> {
+  async function sealed(read: ReadBody, hashSecrets: Seal): Promise<ReadBody> {
     if (read.failures.length > 0) throw brokenRules(read.failures);
-    return { ...read, values: await seal(read.values) };
+    return { ...read, values: await hashSecrets(read.values) };
   }
 }
 
@@ -243,7 +252,7 @@ interface Given {
   readonly fill: Values;
 }
 
-interface Shown {
+interface Projection {
   readonly shown: string;
   readonly tag: Readonly<Record<string, string>>;
 }

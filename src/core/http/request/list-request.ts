@@ -1,9 +1,9 @@
 import { clientScope } from '../../access/client-scope.ts';
 import { both, expressionOf } from '../../access/condition.ts';
 import type { Condition } from '../../access/condition.ts';
-import { hides, seenValue } from '../../access/sight.ts';
-import type { Sight } from '../../access/sight.ts';
-import { listParameters, shownParameters } from '../../api/parameters.ts';
+import { hides, seenValue } from '../../access/permissions.ts';
+import type { Permissions } from '../../access/permissions.ts';
+import { listParameters, projectionParameters } from '../../api/parameters.ts';
 import { MOST_TOLD, refuseParameters } from '../../api/problems.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
 import { compileExpression } from '../../expression/compiled.ts';
@@ -20,15 +20,15 @@ import { fromText } from '../../model/value.ts';
 import type { Cursors } from '../../query/cursor.ts';
 import { compileCondition, filterReader } from '../../query/filter.ts';
 import type { FilterReader } from '../../query/filter.ts';
-import type { Condition as ListCondition, ListForm } from '../../query/list-statement.ts';
+import type { ListCondition, ListForm } from '../../query/list-statement.ts';
 import { filterable } from '../../query/listable.ts';
 import { sortReader } from '../../query/sort.ts';
 import type { SortReader } from '../../query/sort.ts';
 import type { Dialect } from '../../sql/dialect.ts';
 import { didYouMean } from '../../text/nearest.ts';
 import { quoted } from '../../text/value.ts';
-import { shownReader } from './projection.ts';
-import type { ShownReader } from './projection.ts';
+import { projectionReader } from './projection-parameters.ts';
+import type { ProjectionReader } from './projection-parameters.ts';
 import { readQuery } from './query.ts';
 
 /** A list's query, understood. */
@@ -45,24 +45,24 @@ type ListParameter = (typeof listParameters)[number];
 
 /** What reads the lists of a model for one kind of viewer. */
 export interface ListReaders {
-  readonly sight: Sight;
+  readonly permissions: Permissions;
   readonly dialect: Dialect;
   readonly cursors: Cursors;
   readonly readFilter: FilterReader;
   readonly readSort: SortReader;
-  readonly readShown: ShownReader;
+  readonly readProjection: ProjectionReader;
 }
 
-export function listReaders(model: Model, sight: Sight, dialect: Dialect, cursors: Cursors): ListReaders {
-  const { graph } = sight;
-  const scope = clientScope(sight, model);
+export function listReaders(model: Model, permissions: Permissions, dialect: Dialect, cursors: Cursors): ListReaders {
+  const { graph } = permissions;
+  const scope = clientScope(permissions, model);
   return {
-    sight,
+    permissions,
     dialect,
     cursors,
     readFilter: filterReader(scope),
     readSort: sortReader(graph, model, dialect, scope),
-    readShown: shownReader(sight, model, model.listView),
+    readProjection: projectionReader(permissions, model, model.listView),
   };
 }
 
@@ -93,12 +93,12 @@ export function readListRequest(
   readers: ListReaders,
   of: ListOf,
 ): ListRequest {
-  const { sight, dialect, cursors, readFilter, readSort, readShown } = readers;
-  const { graph } = sight;
+  const { permissions, dialect, cursors, readFilter, readSort, readProjection } = readers;
+  const { graph } = permissions;
   const failures: ParameterFailure[] = [];
   const single = new Map<ListParameter, string>();
   const filters = new Map<Field, FieldValue[]>();
-  const narrowing = filterable(model).filter(({ member }) => !hides(sight, model, member));
+  const narrowing = filterable(model).filter(({ member }) => !hides(permissions, model, member));
   const columns = new Map(narrowing.map((field) => [field.member, field]));
   const shared: string[] = [];
 
@@ -125,8 +125,8 @@ export function readListRequest(
   }
 
   const limit = readLimit(single.get('limit'), paging, failures);
-  const [view, fields, include] = shownParameters.map((name) => single.get(name));
-  const shown = readShown({ view, fields, include }, limit, failures);
+  const [view, fields, include] = projectionParameters.map((name) => single.get(name));
+  const projection = readProjection({ view, fields, include }, limit, failures);
   const [text, language] = [single.get('filter'), single.get('filter-lang')];
   if (text === undefined && language !== undefined)
     failures.push({ parameter: 'filter-lang', detail: 'goes with filter' });
@@ -134,15 +134,18 @@ export function readListRequest(
   const wanted = [...filters].map(([field, values]) => ({ field, values }));
   // A value that not everybody sees is compared as this viewer sees it.
   const seen = ({ field }: { field: Field }): Expression =>
-    seenValue(sight, model, field.member, fieldExpression(field));
+    seenValue(permissions, model, field.member, fieldExpression(field));
   const open = wanted.filter((one) => seen(one).op === 'field');
   const guarded = wanted.filter((one) => !open.includes(one)).map((one) => oneOf(seen(one), one.values));
   const condition = expressionOf(both(...(asked === undefined ? [] : [asked]), ...guarded, of.condition));
   const filter = withExtra(condition && compileCondition(graph, model, dialect, condition), of.extra);
-  const sort = readSort(single.get('sort'), filter?.places ?? 0, failures);
+  const sort = readSort(single.get('sort'), filter?.placeholderCount ?? 0, failures);
   const offset = readOffset(single.get('offset'), failures);
   const total = readFlag('total', single.get('total'), failures);
-  const places = sort.reduce((sum, { compiled }) => sum + (compiled?.places ?? 0), filter?.places ?? 0);
+  const placeholderCount = sort.reduce(
+    (sum, { compiled }) => sum + (compiled?.placeholderCount ?? 0),
+    filter?.placeholderCount ?? 0,
+  );
   const binding = JSON.stringify([
     path,
     sort.map(({ field, descending }) => [field.member, descending]),
@@ -171,7 +174,7 @@ export function readListRequest(
 
   return {
     form: {
-      shown,
+      projection,
       sort,
       filters: [...(of.always ?? []), ...open],
       filter,
@@ -179,7 +182,7 @@ export function readListRequest(
       total,
       from,
       backward: before !== undefined,
-      under: of.under && underOf(sight, of.under, dialect, places),
+      under: of.under && underOf(permissions, of.under, dialect, placeholderCount),
     },
     limit,
     binding,
@@ -198,27 +201,27 @@ function oneOf(value: Expression, among: readonly FieldValue[]): Expression {
 
 function withExtra(condition: ListCondition | undefined, extra: ListOf['extra']): ListCondition | undefined {
   if (extra === undefined) return condition;
-  const more = extra(condition?.places ?? 0);
+  const more = extra(condition?.placeholderCount ?? 0);
   const all = condition === undefined ? [more] : [condition, more];
   return {
     sql: all.map(({ sql }) => `(${sql})`).join(' AND '),
-    places: all.reduce((sum, { places }) => sum + places, 0),
-    fixed: all.every(({ fixed }) => fixed),
-    values: (occasion) => all.flatMap(({ values }) => values(occasion)),
+    placeholderCount: all.reduce((sum, { placeholderCount }) => sum + placeholderCount, 0),
+    isConstant: all.every(({ isConstant }) => isConstant),
+    values: (evaluation) => all.flatMap(({ values }) => values(evaluation)),
     asked: { equal: [], ranges: [], ...condition?.asked, more: true },
     costly: condition?.costly === true,
   };
 }
 
 function underOf(
-  sight: Sight,
+  permissions: Permissions,
   { relation, key }: NonNullable<ListOf['under']>,
   dialect: Dialect,
   before: number,
 ): ListForm['under'] {
-  const { graph } = sight;
+  const { graph } = permissions;
   const parent = modelOf(graph, relation.target);
-  const guard = expressionOf(sight.may(parent, 'read'));
+  const guard = expressionOf(permissions.may(parent, 'read'));
   const compiled = guard && compileExpression(guard, parent, graph, dialect, { before });
   return { parent, field: relation.field, key, guard: compiled };
 }

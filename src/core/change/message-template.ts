@@ -1,5 +1,5 @@
 import { compileExpression } from '../expression/compiled.ts';
-import type { Occasion } from '../expression/context.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import type { ValueKind } from '../model/expression.ts';
 import { noRules } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
@@ -9,18 +9,23 @@ import type { Dialect, Spec } from '../sql/dialect.ts';
 import type { Transaction } from '../store/contract.ts';
 
 /** A text over a stored record, with its own values and those of records that it leads to. */
-export type Saying = (transaction: Transaction, key: Scalar, occasion: Occasion, own: Values) => Promise<string>;
+export type MessageTemplate = (
+  transaction: Transaction,
+  key: Scalar,
+  evaluation: EvaluationContext,
+  own: Values,
+) => Promise<string>;
 
 /** What is put in place of `{available}` and the like. */
 type Values = Readonly<Record<string, string>>;
 
-export function sayingOf(template: Template, graph: Graph, model: Model, dialect: Dialect): Saying {
+export function messageTemplate(template: Template, graph: Graph, model: Model, dialect: Dialect): MessageTemplate {
   let placed = 1;
   const compiled = template.flatMap((part) => {
     if (typeof part === 'string') return [];
     const finish = (value: string): string => dialect.computedValue(specOf(part.type), value);
     const expression = compileExpression(part, model, graph, dialect, { before: placed, finish });
-    placed += expression.places;
+    placed += expression.placeholderCount;
     return [expression];
   });
   const table = dialect.name(model.table);
@@ -28,11 +33,11 @@ export function sayingOf(template: Template, graph: Graph, model: Model, dialect
   const statement = {
     sql: `SELECT ${dialect.text(dialect.array(compiled.map(({ sql }) => sql)))} FROM ${table} WHERE ${key}`,
   };
-  return async (transaction, keyValue, occasion, own) => {
+  return async (transaction, keyValue, evaluation, own) => {
     const filled = (text: string): string => text.replace(/\{(\w+)\}/g, (all, name: string) => own[name] ?? all);
     let values: unknown[] = [];
     if (compiled.length > 0) {
-      const bound = [dialect.bind(model.key, keyValue), ...compiled.flatMap((one) => one.values(occasion))];
+      const bound = [dialect.bind(model.key, keyValue), ...compiled.flatMap((one) => one.values(evaluation))];
       values = JSON.parse(String((await transaction.first(statement, bound))?.[0] ?? '[]')) as unknown[];
     }
     return template.map((part) => (typeof part === 'string' ? filled(part) : textOf(values.shift()))).join('');

@@ -1,9 +1,9 @@
 import { expect, test } from '@jest/globals';
 import { compile } from '../compile.ts';
+import { changeSummaries, riskText } from './change-summary.ts';
 import { designTables } from './design.ts';
-import { noDecisions, redesign } from './redesign.ts';
 import { questionsOf } from './match.ts';
-import { dangerText, sayingsOf } from './words.ts';
+import { diffSchemas, noDecisions } from './schema-diff.ts';
 import type { Table } from './table.ts';
 
 const HUT = 'model: hut\nstamps: false\nfields:\n  name: { type: string }\n  beds: { type: integer, minimum: 1 }\n';
@@ -16,9 +16,9 @@ function tables(...models: string[]): Table[] {
 
 const told = (before: Table[], after: Table[], renames: Record<string, string> = {}): string[] => {
   const decisions = { ...noDecisions, renames: new Map(Object.entries(renames)) };
-  const sayings = sayingsOf(redesign(before, after, decisions), decisions);
-  return sayings.map(({ subject, text, dangers }) =>
-    [`${subject}: ${text}`, ...dangers.map((danger) => dangerText(danger, { count: 2 }))].join('; '),
+  const summaries = changeSummaries(diffSchemas(before, after, decisions), decisions);
+  return summaries.map(({ subject, text, risks }) =>
+    [`${subject}: ${text}`, ...risks.map((risk) => riskText(risk, { count: 2 }))].join('; '),
   );
 };
 
@@ -106,7 +106,7 @@ test('values go where a relation leads, and nowhere else', () => {
   const member = 'model: member\nfields: { name: { type: string } }\n';
   const bare = HUT.replace('  name: { type: string }\n', '');
   const plan = (after: Table[]) =>
-    redesign(tables(HUT, 'model: member\n'), after, {
+    diffSchemas(tables(HUT, 'model: member\n'), after, {
       ...noDecisions,
       renames: new Map([['hut.name', 'member.name']]),
     });

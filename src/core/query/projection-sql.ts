@@ -1,6 +1,6 @@
 import { compileExpression } from '../expression/compiled.ts';
-import type { CompiledExpression, Standing } from '../expression/compiled.ts';
-import type { Occasion } from '../expression/context.ts';
+import type { CompiledExpression, SqlPlacement } from '../expression/compiled.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import { manyJoined, oneJoined } from '../expression/joins.ts';
 import type { Expression } from '../model/expression.ts';
 import { modelOf } from '../model/graph.ts';
@@ -10,19 +10,19 @@ import type { Links } from '../model/relation.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { StoreValue } from '../sql/statement.ts';
 import { orderTerm } from './order.ts';
-import { DEPTH_OF, MOST_RELATED } from './shown.ts';
-import type { Shown, ShownMember } from './shown.ts';
+import { DEPTH_OF, MOST_RELATED } from './projection.ts';
+import type { ProjectedMember, Projection } from './projection.ts';
 
 /** What a statement selects to show a record. */
-export interface ShownSql {
+export interface ProjectionSql {
   /** A JSON object. */
   readonly json: string;
   /** How many placeholders it has. */
-  readonly places: number;
+  readonly placeholderCount: number;
   /** Whether its values are the same at any time, and for anybody. */
-  readonly fixed: boolean;
+  readonly isConstant: boolean;
   /** The values of its placeholders, in their order. */
-  values(occasion: Occasion): StoreValue[];
+  values(evaluation: EvaluationContext): StoreValue[];
 }
 
 /** The row that something is shown of, and how deep it stands in others. */
@@ -37,22 +37,28 @@ interface Over {
  * The SQL of what is shown of the rows of `model`, in a statement that calls its table by its own name, and has so many
  * placeholders before these.
  */
-export function shownSql(graph: Graph, model: Model, shown: Shown, dialect: Dialect, before: number): ShownSql {
+export function projectionSql(
+  graph: Graph,
+  model: Model,
+  projection: Projection,
+  dialect: Dialect,
+  before: number,
+): ProjectionSql {
   const { name } = dialect;
   const expressions: CompiledExpression[] = [];
   let placed = before;
   let aliases = 0;
   // No table has such a name.
   const alias = (): string => name(`@${(aliases += 1)}`);
-  const json = objectOf(shown, { model, row: name(model.table), depth: 0 });
+  const json = objectOf(projection, { model, row: name(model.table), depth: 0 });
   return {
     json,
-    places: placed - before,
-    fixed: expressions.every(({ fixed }) => fixed),
-    values: (occasion) => expressions.flatMap((expression) => expression.values(occasion)),
+    placeholderCount: placed - before,
+    isConstant: expressions.every(({ isConstant }) => isConstant),
+    values: (evaluation) => expressions.flatMap((expression) => expression.values(evaluation)),
   };
 
-  function objectOf(members: Shown, over: Over): string {
+  function objectOf(members: Projection, over: Over): string {
     const conditions = new Map<Expression, string>();
     const whenOf = (when: Expression): string => {
       if (!conditions.has(when)) conditions.set(when, compiled(when, over));
@@ -68,9 +74,13 @@ export function shownSql(graph: Graph, model: Model, shown: Shown, dialect: Dial
   }
 
   /** The SQL of an expression over a row, whose placeholders come after all that were placed so far. */
-  function compiled(expression: Expression, { model: from, row, depth }: Over, finish?: Standing['finish']): string {
+  function compiled(
+    expression: Expression,
+    { model: from, row, depth }: Over,
+    finish?: SqlPlacement['finish'],
+  ): string {
     const made = compileExpression(expression, from, graph, dialect, { before: placed, row, inside: depth, finish });
-    placed += made.places;
+    placed += made.placeholderCount;
     expressions.push(made);
     return made.sql;
   }
@@ -79,7 +89,7 @@ export function shownSql(graph: Graph, model: Model, shown: Shown, dialect: Dial
     return guard === undefined ? '' : ` AND ${compiled(guard, over)}`;
   }
 
-  function valueOf(member: ShownMember, over: Over): string {
+  function valueOf(member: ProjectedMember, over: Over): string {
     const { model: from, row } = over;
     switch (member.kind) {
       case 'field': {
@@ -101,7 +111,7 @@ export function shownSql(graph: Graph, model: Model, shown: Shown, dialect: Dial
         const inside = alias();
         const joined = oneJoined(member.step, target, from, inside, row, name);
         const within = { model: target, row: inside, depth: over.depth + DEPTH_OF.one };
-        const object = objectOf(member.shown, within);
+        const object = objectOf(member.projection, within);
         const guard = guardOf(member.guard, within);
         return `(SELECT ${object} FROM ${name(target.table)} AS ${inside} WHERE ${joined}${guard})`;
       }
@@ -140,14 +150,14 @@ export function shownSql(graph: Graph, model: Model, shown: Shown, dialect: Dial
     return dialect.list(`SELECT ${text} AS j FROM ${name(table)} AS ${links} WHERE ${mine}${seen} ORDER BY ${other}`);
   }
 
-  function manyOf(member: ShownMember & { kind: 'many' }, { model: over, row, depth }: Over): string {
+  function manyOf(member: ProjectedMember & { kind: 'many' }, { model: over, row, depth }: Over): string {
     const target = modelOf(graph, member.target);
     const key = `${row}.${name(over.key.column)}`;
     const inside = alias();
     const within = { model: target, row: inside, depth: depth + DEPTH_OF.many };
     const from = manyJoined(member.via, target, key, inside, alias(), name) + guardOf(member.guard, within);
     const order = target.sort.map((one) => orderTerm(one, `${inside}.${name(one.field.column)}`, false, dialect));
-    const text = dialect.text(objectOf(member.shown, within));
+    const text = dialect.text(objectOf(member.projection, within));
     const rows = `SELECT ${text} AS j ${from} ORDER BY ${order.join(', ')} LIMIT ${MOST_RELATED}`;
     // Whether there are more is only looked up where as many came as may.
     const beyond = `SELECT 1 ${from} LIMIT 1 OFFSET ${MOST_RELATED}`;

@@ -3,7 +3,7 @@ import { HttpProblem } from '../../core/api/problems.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 
 /** How a service is to be worse than it is, for those who build what asks it. */
-export interface Hindrance {
+export interface InjectedFaults {
   /** Milliseconds that every request waits before it is read. */
   readonly slow: number;
   /** The share of requests that fail, from 0 to 1. */
@@ -13,7 +13,7 @@ export interface Hindrance {
 /**
  * Makes requests wait and fail as asked; undefined where neither was. What fails is not even read: it changes nothing.
  */
-export function hindering({ slow, fail }: Hindrance): (() => Promise<void>) | undefined {
+export function faultInjection({ slow, fail }: InjectedFaults): (() => Promise<void>) | undefined {
   if (slow === 0 && fail === 0) return undefined;
   return async () => {
     if (slow > 0) await setTimeout(slow);
@@ -23,7 +23,7 @@ export function hindering({ slow, fail }: Hindrance): (() => Promise<void>) | un
 }
 
 /** `--slow 800ms`, `--fail 5%`. */
-export function readHindrance(slow: string | undefined, fail: string | undefined): Hindrance {
+export function readInjectedFaults(slow: string | undefined, fail: string | undefined): InjectedFaults {
   return { slow: slow === undefined ? 0 : readSlow(slow), fail: fail === undefined ? 0 : readFail(fail) };
 }
 

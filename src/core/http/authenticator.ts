@@ -1,10 +1,10 @@
 import { CHALLENGE } from '../access/authorization.ts';
-import type { Asker } from '../access/principal.ts';
-import type { Sights } from '../access/sight.ts';
+import type { PermissionSets } from '../access/permissions.ts';
+import type { Principal } from '../access/principal.ts';
 import type { Request } from '../api/message.ts';
 import { HttpProblem } from '../api/problems.ts';
-import type { Writes } from '../change/run.ts';
-import type { Moment } from '../change/runtime.ts';
+import type { Runtime } from '../change/runtime.ts';
+import type { Writes } from '../change/writes.ts';
 import type { Callers, Known } from '../identity/callers.ts';
 import type { Credentials } from '../identity/credentials.ts';
 import { seconds } from '../identity/tokens.ts';
@@ -18,19 +18,19 @@ import { bodyReader } from '../rules/schema.ts';
 import type { Store } from '../store/contract.ts';
 
 /** Finds out who sends a request. */
-export interface Gate {
+export interface Authenticator {
   /** Throws a 401 for a token that is no good. */
-  askerOf(request: Request): Asker | Promise<Asker>;
+  authenticate(request: Request): Principal | Promise<Principal>;
   /** The id of the database, which tokens of this service are for. */
   audience(): Promise<string>;
 }
 
 /** What it looks into. */
-export interface GateOptions {
+export interface AuthenticatorOptions {
   readonly graph: Graph;
   readonly store: Store;
-  readonly moment: Moment;
-  readonly sights: Sights;
+  readonly runtime: Runtime;
+  readonly permissionSets: PermissionSets;
   readonly writes: Writes;
   readonly tokens: Tokens;
   readonly callers: Callers;
@@ -43,18 +43,18 @@ const badToken = (detail: string): HttpProblem =>
     headers: { 'www-authenticate': `${CHALLENGE['www-authenticate']} error="invalid_token"` },
   });
 
-export function makeGate(options: GateOptions): Gate {
-  const { graph, store, moment, sights, writes, tokens, callers, credentials, outside } = options;
-  const stranger: Asker = { caller: null, sight: sights.of(null) };
+export function makeAuthenticator(options: AuthenticatorOptions): Authenticator {
+  const { graph, store, runtime, permissionSets, writes, tokens, callers, credentials, outside } = options;
+  const stranger: Principal = { caller: null, permissions: permissionSets.of(null) };
   const { identity } = graph;
-  if (identity === undefined) return { askerOf: () => stranger, audience: () => Promise.resolve('') };
+  if (identity === undefined) return { authenticate: () => stranger, audience: () => Promise.resolve('') };
   const model = modelOf(graph, identity.model);
   let database: string | undefined;
 
   async function audience(): Promise<string> {
     database ??= await credentials.database(store);
     if (database === undefined) {
-      const id = moment.uuid();
+      const id = runtime.uuid();
       await store.transaction((transaction) => credentials.name(transaction, id));
       database = (await credentials.database(store))!;
     }
@@ -62,7 +62,7 @@ export function makeGate(options: GateOptions): Gate {
   }
 
   async function ownCaller(token: string): Promise<Known | undefined> {
-    const claims = await tokens.read(token, await audience(), moment.now());
+    const claims = await tokens.read(token, await audience(), runtime.now());
     const key = claims && fromText(model.key, claims.subject);
     if (key === undefined || 'fault' in key) return undefined;
     const known = await callers.find(model.key, key.value as Scalar);
@@ -72,7 +72,7 @@ export function makeGate(options: GateOptions): Gate {
   const comers = outside && makeComers(options, identity);
 
   async function outsideCaller(token: string): Promise<Known | undefined> {
-    const claims = await outside!(token, moment.now());
+    const claims = await outside!(token, runtime.now());
     if (claims === undefined) return undefined;
     const subject = fromText(identity!.subject!, claims.sub);
     if ('fault' in subject) return undefined;
@@ -83,24 +83,24 @@ export function makeGate(options: GateOptions): Gate {
     return isOver ? undefined : known;
   }
 
-  async function signedIn(header: string): Promise<Asker> {
+  async function signedIn(header: string): Promise<Principal> {
     const token = /^Bearer +([A-Za-z0-9._~+/-]+=*) *$/i.exec(header)?.[1];
     if (token === undefined) throw badToken('the header Authorization must be Bearer and a token');
     const known = outside === undefined ? await ownCaller(token) : await outsideCaller(token);
     if (known === undefined) throw badToken('it is not one of this service, or is over; sign in again');
-    return { caller: known.caller, sight: sights.of(known.caller) };
+    return { caller: known.caller, permissions: permissionSets.of(known.caller) };
   }
 
   return {
     audience,
-    askerOf({ headers: { authorization } }) {
+    authenticate({ headers: { authorization } }) {
       return authorization === undefined ? stranger : signedIn(String(authorization));
     },
   };
 }
 
 /** Makes the records of callers whom the issuer knows and this service doesn't yet, where it is declared to. */
-function makeComers({ graph, callers }: GateOptions, { issuer, subject, model: name }: Identity) {
+function makeComers({ graph, callers }: AuthenticatorOptions, { issuer, subject, model: name }: Identity) {
   const model = modelOf(graph, name);
   const read = bodyReader(model, 'load');
   const { create } = issuer!;

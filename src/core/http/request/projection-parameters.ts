@@ -1,18 +1,22 @@
-import { hides } from '../../access/sight.ts';
-import type { Sight } from '../../access/sight.ts';
-import type { ShownParameters } from '../../api/parameters.ts';
+import { hides } from '../../access/permissions.ts';
+import type { Permissions } from '../../access/permissions.ts';
+import type { ProjectionParameters } from '../../api/parameters.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
 import type { ValueSpec } from '../../model/field.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model, ViewMember } from '../../model/model.ts';
 import { ownNames, relatedNames, stepCalled, viaCalled } from '../../model/related.ts';
-import { seenBy } from '../../query/mask.ts';
-import { depthOf, MOST_DEPTH, mostRecords, ownMember, viewOf, wholeOf } from '../../query/shown.ts';
-import type { Shown, ShownMember } from '../../query/shown.ts';
+import { maskProjection } from '../../query/mask-projection.ts';
+import { depthOf, MOST_DEPTH, mostRecords, ownMember, viewOf, wholeOf } from '../../query/projection.ts';
+import type { ProjectedMember, Projection } from '../../query/projection.ts';
 import { didYouMean } from '../../text/nearest.ts';
 
 /** Reads them. `records` is the number of records that are shown at most. */
-export type ShownReader = (given: ShownParameters, records: number, failures: ParameterFailure[]) => Shown;
+export type ProjectionReader = (
+  given: ProjectionParameters,
+  records: number,
+  failures: ParameterFailure[],
+) => Projection;
 
 /** How many relations may be included, how many members named, and how many records one answer may hold. */
 const MOST_INCLUDED = 12;
@@ -20,59 +24,62 @@ const MOST_NAMED = 200;
 const MOST_RECORDS = 10_000;
 
 /** `usual` is the view of those who don't ask for another. */
-export function shownReader(sight: Sight, model: Model, usual: string): ShownReader {
-  const { graph } = sight;
+export function projectionReader(permissions: Permissions, model: Model, usual: string): ProjectionReader {
+  const { graph } = permissions;
   const plain = viewOf(graph, model, usual);
-  const ownMemberOf = (over: Model, name: string): ShownMember | undefined =>
-    hides(sight, over, name) ? undefined : ownMember(over, name);
+  const ownMemberOf = (over: Model, name: string): ProjectedMember | undefined =>
+    hides(permissions, over, name) ? undefined : ownMember(over, name);
   const relatedOf = (over: Model, name: string): Related | undefined =>
-    hides(sight, over, name) ? undefined : relatedCalled(over, name);
-  const known = (over: Model, names: readonly string[]): string[] => names.filter((name) => !hides(sight, over, name));
+    hides(permissions, over, name) ? undefined : relatedCalled(over, name);
+  const known = (over: Model, names: readonly string[]): string[] =>
+    names.filter((name) => !hides(permissions, over, name));
 
   return ({ view, fields, include }, records, failures) => {
-    let shown = plain;
+    let projection = plain;
     if (view !== undefined && fields !== undefined) {
       failures.push({ parameter: 'fields', detail: 'must not be given together with view' });
     } else if (view !== undefined) {
-      if (model.views.has(view)) shown = viewOf(graph, model, view);
+      if (model.views.has(view)) projection = viewOf(graph, model, view);
       else
         failures.push({
           parameter: 'view',
           detail: `${model.name} has no view ${quoted(view)}; ${didYouMean(view, model.views.keys())}`,
         });
     } else if (fields !== undefined) {
-      shown = readPaths(fields, 'fields', failures, (paths) => named(model, paths, [], failures));
+      projection = readPaths(fields, 'fields', failures, (paths) => named(model, paths, [], failures));
     }
     if (include !== undefined) {
-      const chosen = fields === undefined ? [] : shown;
-      shown = readPaths(include, 'include', failures, (paths) => included(model, paths, shown, chosen, failures));
-      refuseTooMany(shown, records, failures);
-    } else if (fields !== undefined) refuseTooMany(shown, records, failures);
-    return seenBy(sight, model, shown);
+      const chosen = fields === undefined ? [] : projection;
+      projection = readPaths(include, 'include', failures, (paths) =>
+        included(model, paths, projection, chosen, failures),
+      );
+      refuseTooMany(projection, records, failures);
+    } else if (fields !== undefined) refuseTooMany(projection, records, failures);
+    return maskProjection(permissions, model, projection);
   };
 
   function readPaths(
     text: string,
     parameter: 'fields' | 'include',
     failures: ParameterFailure[],
-    read: (paths: Paths) => Shown,
-  ): Shown {
+    read: (paths: Paths) => Projection,
+  ): Projection {
     const paths = text.split(',').map((path) => path.split('.'));
     const most = parameter === 'include' ? MOST_INCLUDED : MOST_NAMED;
     if (paths.length > most) {
       failures.push({ parameter, detail: `names ${paths.length}; ${most} is the most` });
       return plain;
     }
-    const shown = read(treeOf(paths));
-    if (depthOf(shown) <= MOST_DEPTH) return shown;
+    const projection = read(treeOf(paths));
+    if (depthOf(projection) <= MOST_DEPTH) return projection;
     const detail = 'goes too deep: three relations to many may follow each other, or four to one record';
     failures.push({ parameter, detail });
     return plain;
   }
 
   /** The members that `fields` names, in that order. */
-  function named(over: Model, paths: Paths, trail: readonly string[], failures: ParameterFailure[]): ShownMember[] {
-    return [...paths].flatMap(([name, inside]): ShownMember[] => {
+  function named(over: Model, paths: Paths, trail: readonly string[], failures: ParameterFailure[]): ProjectedMember[] {
+    return [...paths].flatMap(([name, inside]): ProjectedMember[] => {
       const refuse = (detail: string): [] => (failures.push({ parameter: 'fields', detail }), []);
       const path = [...trail, name].join('.');
       const own = ownMemberOf(over, name);
@@ -81,13 +88,13 @@ export function shownReader(sight: Sight, model: Model, usual: string): ShownRea
         const parts = own.kind === 'field' ? partsOf(own.field, inside) : undefined;
         return parts === undefined
           ? refuse(`${quoted(path)} has no such parts`)
-          : [{ ...own, inside: parts } as ShownMember];
+          : [{ ...own, inside: parts } as ProjectedMember];
       }
       const related = relatedOf(over, name);
       if (related === undefined)
         return refuse(unknownMember(over, name, known(over, [...ownNames(over), ...relatedNames(over)])));
       const target = modelOf(graph, related.target);
-      if (inside.size > 0) return [{ ...related, shown: named(target, inside, [...trail, name], failures) }];
+      if (inside.size > 0) return [{ ...related, projection: named(target, inside, [...trail, name], failures) }];
       const way = `name its members, as ${path}.${target.key.member}, or ask for include=${path}`;
       return refuse(`${quoted(path)} is ${related.kind === 'one' ? 'a whole record' : 'many records'}; ${way}`);
     });
@@ -96,8 +103,14 @@ export function shownReader(sight: Sight, model: Model, usual: string): ShownRea
   /**
    * What is shown, with the records that `include` names. They come whole, but for those whose members are `chosen`.
    */
-  function included(over: Model, paths: Paths, shown: Shown, chosen: Shown, failures: ParameterFailure[]): Shown {
-    const members = new Map(shown.map((member) => [member.name, member]));
+  function included(
+    over: Model,
+    paths: Paths,
+    projection: Projection,
+    chosen: Projection,
+    failures: ParameterFailure[],
+  ): Projection {
+    const members = new Map(projection.map((member) => [member.name, member]));
     for (const [name, inside] of paths) {
       const related = relatedOf(over, name);
       if (related === undefined) {
@@ -107,9 +120,9 @@ export function shownReader(sight: Sight, model: Model, usual: string): ShownRea
       }
       const target = modelOf(graph, related.target);
       const before = chosen.find((member) => member.name === name);
-      const own = before !== undefined && 'shown' in before ? before.shown : undefined;
+      const own = before !== undefined && 'projection' in before ? before.projection : undefined;
       const whole = included(target, inside, own ?? wholeOf(graph, target), own ?? [], failures);
-      members.set(name, { ...related, shown: whole });
+      members.set(name, { ...related, projection: whole });
     }
     return [...members.values()];
   }
@@ -129,7 +142,8 @@ function treeOf(paths: readonly (readonly string[])[]): Paths {
   return root;
 }
 
-type Related = Omit<ShownMember & { kind: 'one' }, 'shown'> | Omit<ShownMember & { kind: 'many' }, 'shown'>;
+type Related =
+  Omit<ProjectedMember & { kind: 'one' }, 'projection'> | Omit<ProjectedMember & { kind: 'many' }, 'projection'>;
 
 function relatedCalled(model: Model, name: string): Related | undefined {
   const one = stepCalled(model, name);
@@ -150,8 +164,8 @@ function partsOf({ properties }: ValueSpec, paths: Paths): ViewMember[] | undefi
   return parts.every((part) => part !== undefined) ? parts : undefined;
 }
 
-function refuseTooMany(shown: Shown, records: number, failures: ParameterFailure[]): void {
-  const each = mostRecords(shown);
+function refuseTooMany(projection: Projection, records: number, failures: ParameterFailure[]): void {
+  const each = mostRecords(projection);
   if (records * each <= MOST_RECORDS) return;
   const most = Math.floor(MOST_RECORDS / each);
   const way = most > 0 && records > 1 ? `include less, or set limit to ${most} at most` : 'include less';

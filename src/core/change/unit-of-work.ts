@@ -1,17 +1,17 @@
-import type { Asker } from '../access/principal.ts';
-import type { Sight } from '../access/sight.ts';
-import type { Caller, Occasion } from '../expression/context.ts';
+import type { Permissions } from '../access/permissions.ts';
+import type { Principal } from '../access/principal.ts';
+import type { Caller, EvaluationContext } from '../expression/context.ts';
 import type { Scalar } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Transaction } from '../store/contract.ts';
 
 /** What one transaction does, while it is under way. Where it has to be run again it begins with a new one. */
-export interface Work {
+export interface UnitOfWork {
   readonly transaction: Transaction;
   /** Null where nobody is signed in, in scripts, and where samples are loaded. */
   readonly caller: Caller | null;
   /** What may be told of other records where something is refused. */
-  readonly sight: Sight;
+  readonly permissions: Permissions;
   /** The time that its writes carry. */
   now(): Date;
   /** What the journal will say of it. */
@@ -19,17 +19,17 @@ export interface Work {
   /** What happened, for those who want to know once it is kept. */
   readonly events: CommitEvent[];
   /** Whether it changed records of callers. */
-  readonly told: { callers: boolean };
+  readonly callersChanged: { value: boolean };
   /** How many hooks it is inside of. */
   depth: number;
   /** Those of code on its scope. */
   readonly calls: Calls;
   /** The last of its parts, which wait for each other. */
-  line: Promise<unknown>;
+  lastNested: Promise<unknown>;
 }
 
 /** What expressions can tell of it that stands in no record. */
-export const occasionOf = (work: Work): Occasion => ({ now: work.now(), caller: work.caller });
+export const evaluationOf = (work: UnitOfWork): EvaluationContext => ({ now: work.now(), caller: work.caller });
 
 /** How many calls on a scope have begun and not ended: code that goes on without them would lose them. */
 export interface Calls {
@@ -62,17 +62,21 @@ export interface CommitEvent {
   readonly before?: Values | undefined;
 }
 
-export const beginWork = (transaction: Transaction, { caller, sight }: Asker, now: () => Date): Work => ({
+export const beginUnitOfWork = (
+  transaction: Transaction,
+  { caller, permissions }: Principal,
+  now: () => Date,
+): UnitOfWork => ({
   transaction,
   caller,
-  sight,
+  permissions,
   now,
   entries: [],
   events: [],
-  told: { callers: false },
+  callersChanged: { value: false },
   depth: 0,
   calls: { pending: 0 },
-  line: Promise.resolve(),
+  lastNested: Promise.resolve(),
 });
 
 /**
@@ -80,11 +84,11 @@ export const beginWork = (transaction: Transaction, { caller, sight }: Asker, no
  * one after the other, for a database undoes what came last; whatever is done inside of one is given `inner`, whose own
  * parts wait for each other in the same way.
  */
-export function nested<Result>(work: Work, part: (inner: Work) => Promise<Result>): Promise<Result> {
-  const turn = work.line.then(async () => {
+export function nested<Result>(work: UnitOfWork, part: (inner: UnitOfWork) => Promise<Result>): Promise<Result> {
+  const turn = work.lastNested.then(async () => {
     const [entries, events] = [work.entries.length, work.events.length];
     try {
-      const inner = { ...work, calls: { pending: 0 }, line: Promise.resolve() };
+      const inner = { ...work, calls: { pending: 0 }, lastNested: Promise.resolve() };
       return await work.transaction.nested(() => part(inner));
     } catch (error) {
       work.entries.length = entries;
@@ -92,6 +96,6 @@ export function nested<Result>(work: Work, part: (inner: Work) => Promise<Result
       throw error;
     }
   });
-  work.line = turn.catch(() => undefined);
+  work.lastNested = turn.catch(() => undefined);
   return turn;
 }

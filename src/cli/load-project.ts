@@ -1,6 +1,6 @@
+import type { Code } from '../core/change/code.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import { readProject } from '../project/project.ts';
-import type { Code } from '../core/change/code.ts';
 import type { SoundProject } from '../project/project.ts';
 import type { Context } from './command.ts';
 
@@ -8,7 +8,7 @@ import type { Context } from './command.ts';
 export type LoadedProject = SoundProject & { readonly loaded: Code };
 
 /** The project in a folder with its code; where either has errors, they are shown and the command ends. */
-export async function loadedProject(context: Context): Promise<LoadedProject> {
+export async function loadProject(context: Context): Promise<LoadedProject> {
   const project = await soundProject(context, true);
   const { loadCode } = await import('../project/code.ts');
   const { code, problems } = await loadCode(project);

@@ -3,7 +3,7 @@ import { lettersTable } from '../core/tables/own-tables.ts';
 import { quoteName } from './sql/quote.ts';
 
 /** The rows of a database as they were at a moment, to come back to. */
-export interface Snapshot {
+export interface RowCopy {
   restore(): Promise<void>;
 }
 
@@ -13,7 +13,7 @@ const KEPT = 'kept_';
  * Keeps a copy of all rows beside them, in tables of its own: only for a database that is thrown away afterwards. To
  * come back takes some milliseconds, where a database made anew would take a hundred times that.
  */
-export async function takeSnapshot(store: Store): Promise<Snapshot> {
+export async function copyRows(store: Store): Promise<RowCopy> {
   const tables = await store.alter(async (alteration) => {
     const all = (await alteration.tables()).filter((name) => name !== lettersTable.name);
     for (const name of all) {

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { countDangers, isStopped } from '../src/core/migrations/count.ts';
+import { countRisks, isStopped } from '../src/core/migrations/count.ts';
 import { defaultFills, neutralFills } from '../src/core/migrations/defaults.ts';
 import { indexNames } from '../src/core/migrations/follow.ts';
 import { exampleOf } from '../src/core/migrations/neutral.ts';
@@ -8,14 +8,14 @@ import { makeOwnTables } from '../src/core/migrations/own-tables.ts';
 import type { Row } from '../src/core/sql/statement.ts';
 import { StoreError } from '../src/core/store/contract.ts';
 import type { Alteration, Store } from '../src/core/store/contract.ts';
+import { changeSummaries } from '../src/core/tables/change-summary.ts';
 import { scriptText } from '../src/core/tables/ddl.ts';
 import { designTables } from '../src/core/tables/design.ts';
 import { isOwn } from '../src/core/tables/own-tables.ts';
-import { backwards, noDecisions, redesign } from '../src/core/tables/redesign.ts';
-import type { Decisions, Fill } from '../src/core/tables/redesign.ts';
+import { backwards, diffSchemas, noDecisions } from '../src/core/tables/schema-diff.ts';
+import type { Decisions, Fill } from '../src/core/tables/schema-diff.ts';
 import { called } from '../src/core/tables/table.ts';
 import type { Shape, Table } from '../src/core/tables/table.ts';
-import { sayingsOf } from '../src/core/tables/words.ts';
 import { openStore } from '../src/store/open.ts';
 import { testDatabases } from './kit/databases.ts';
 import { growths } from './kit/tables/generate.ts';
@@ -48,7 +48,7 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
   afterAll(() => store.close());
 
   const text = (from: readonly Table[], to: readonly Table[], decisions: Decisions): string =>
-    scriptText('a change', store.ddl.redesign(redesign(from, to, decisions)));
+    scriptText('a change', store.ddl.diff(diffSchemas(from, to, decisions)));
   const change = (from: readonly Table[], to: readonly Table[], decisions: Decisions): Promise<void> =>
     store.alter((alteration) => alteration.script(text(from, to, decisions), indexNames(from)));
 
@@ -154,7 +154,7 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
         );
         const decisions: Decisions = { renames: growth.renames, fills, defaults: defaultFills(growth.after) };
         const back = backwards(decisions, neutralFills(before));
-        fc.pre(redesign(before, after, decisions).otherKeys.length === 0);
+        fc.pre(diffSchemas(before, after, decisions).otherKeys.length === 0);
         await store.alter(async (alteration) => {
           const standing = (await alteration.tables()).filter((name) => !isOwn(name));
           if (standing.length > 0) await alteration.script(store.ddl.drop(standing));
@@ -167,8 +167,8 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
           if (kind === 'postgres') await alteration.script("SET LOCAL session_replication_role = 'replica'");
           await fillTables(alteration, before);
         });
-        const sayings = sayingsOf(redesign(before, after, decisions), decisions);
-        const counted = await countDangers(sayings, { reader: store, ddl: store.ddl });
+        const summaries = changeSummaries(diffSchemas(before, after, decisions), decisions);
+        const counted = await countRisks(summaries, { reader: store, ddl: store.ddl });
         const filled = await dump(before);
 
         const went = await tried(before, after, decisions);

@@ -1,9 +1,9 @@
+import type { ChangeSummary } from '../tables/change-summary.ts';
 import type { Question } from '../tables/match.ts';
-import type { Danger } from '../tables/hazard.ts';
-import type { Saying } from '../tables/words.ts';
+import type { Risk } from '../tables/risk.ts';
 
 /** A database, the models and the migrations that don't go together: what is so, and what to do about it. */
-export class OutOfStep extends Error {
+export class SchemaMismatch extends Error {
   readonly remedy: string;
   constructor(message: string, remedy: string) {
     super(message);
@@ -13,25 +13,25 @@ export class OutOfStep extends Error {
 }
 
 /** A danger with the number of rows in it; undefined where they could not be counted. */
-export interface CountedDanger extends Danger {
+export interface CountedRisk extends Risk {
   readonly count?: number;
   /** One of the values that make it so, as a text. */
   readonly example?: string;
 }
 
 /** What changes, with its dangers counted. */
-export interface CountedSaying extends Saying {
-  readonly dangers: readonly CountedDanger[];
+export interface CountedSummary extends ChangeSummary {
+  readonly risks: readonly CountedRisk[];
 }
 
 /** A change that needs an answer first: what looks like a new name, or values that would be lost. Nothing was done. */
-export class Undecided extends Error {
+export class DecisionRequired extends Error {
   readonly questions: readonly Question[];
-  readonly sayings: readonly CountedSaying[];
-  constructor(questions: readonly Question[], sayings: readonly CountedSaying[]) {
+  readonly summaries: readonly CountedSummary[];
+  constructor(questions: readonly Question[], summaries: readonly CountedSummary[]) {
     super('the models changed in a way that has to be decided');
     this.name = 'Undecided';
     this.questions = questions;
-    this.sayings = sayings;
+    this.summaries = summaries;
   }
 }

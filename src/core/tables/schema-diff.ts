@@ -27,7 +27,7 @@ export interface Decisions {
 }
 
 /** What brings a database from one design to another: first the renames, then all the rest, in the names after them. */
-export interface Redesign {
+export interface SchemaDiff {
   /** By the name that a table has when the renames are done: the table before, and then. */
   readonly standing: ReadonlyMap<string, Pick<TableChange, 'before' | 'carried'>>;
   readonly renames: readonly Rename[];
@@ -88,7 +88,7 @@ export interface Move {
 
 export const noDecisions: Decisions = { renames: new Map(), fills: new Map(), defaults: new Map() };
 
-export function redesign(before: readonly Table[], after: readonly Table[], decisions: Decisions): Redesign {
+export function diffSchemas(before: readonly Table[], after: readonly Table[], decisions: Decisions): SchemaDiff {
   const matched = matchTables(before, after, decisions.renames);
   const carried = carryOver(before, after, matched, decisions.renames);
   const renames = [
@@ -174,7 +174,7 @@ export function oldName({ before, carried }: Pick<TableChange, 'before' | 'carri
 }
 
 /** Whether there is nothing to do. */
-export const isEmpty = ({ renames, created, changed, remembered, dropped }: Redesign): boolean =>
+export const isEmpty = ({ renames, created, changed, remembered, dropped }: SchemaDiff): boolean =>
   [renames, created, changed, remembered, dropped].every(({ length }) => length === 0);
 
 /** The same decisions, for the way back. */
@@ -323,7 +323,7 @@ const sorted = (entries: readonly (Index | Reference)[]): string[] => entries.ma
 
 /** Whether a design is the same as another, whatever the order of what it lists. */
 export const isSameDesign = (before: readonly Table[], after: readonly Table[]): boolean =>
-  isEmpty(redesign(before, after, noDecisions));
+  isEmpty(diffSchemas(before, after, noDecisions));
 
 /** What stands in both lists, by all that it says. */
 export const isIn = (entry: unknown, entries: readonly unknown[]): boolean => entries.some((one) => same(one, entry));

@@ -1,7 +1,7 @@
 import type { Argv } from 'yargs';
 
 /** The words that a request is written with. */
-export const requestWords = (yargs: Argv): Argv =>
+export const requestOptions = (yargs: Argv): Argv =>
   yargs
     .positional('method', { type: 'string', demandOption: true, describe: 'GET, POST, PUT, PATCH or DELETE' })
     .positional('path', { type: 'string', demandOption: true, describe: 'the path, with its query' })

@@ -1,25 +1,29 @@
-import type { Danger } from './hazard.ts';
-import { columnDangers, goneDanger, insideDanger, moveDangers, referenceDangers, setDangers } from './hazard.ts';
 import { insideChanges, pathText } from './inside.ts';
-import { isIn, isSameColumn, isUnchanged } from './redesign.ts';
-import type { ColumnChange, Decisions, Fill, Redesign, TableChange } from './redesign.ts';
 import type { Renames } from './match.ts';
 import { isOwn } from './own-tables.ts';
+import { columnRisks, goneRisk, insideRisk, moveRisks, referenceRisks, setRisks } from './risk.ts';
+import type { Risk } from './risk.ts';
+import { isIn, isSameColumn, isUnchanged } from './schema-diff.ts';
+import type { ColumnChange, Decisions, Fill, SchemaDiff, TableChange } from './schema-diff.ts';
 import { called } from './table.ts';
 import type { Check, Column, Index, PropertyShape, Reference, Shape } from './table.ts';
 
 /** One thing that changes, in words, and the rows that are in danger by it. */
-export interface Saying {
+export interface ChangeSummary {
   /** `hut.altitude_m`. */
   readonly subject: string;
   readonly text: string;
-  readonly dangers: readonly Danger[];
+  readonly risks: readonly Risk[];
 }
 
 /** What a change does, thing by thing. */
-export function sayingsOf(plan: Redesign, { renames }: Pick<Decisions, 'renames'>): Saying[] {
-  const said = (subject: string, text: string, dangers: readonly Danger[] = []): Saying => ({ subject, text, dangers });
-  const moved = moveDangers(plan);
+export function changeSummaries(plan: SchemaDiff, { renames }: Pick<Decisions, 'renames'>): ChangeSummary[] {
+  const said = (subject: string, text: string, risks: readonly Risk[] = []): ChangeSummary => ({
+    subject,
+    text,
+    risks,
+  });
+  const moved = moveRisks(plan);
   return [
     ...plan.created.map((table) =>
       said(table.of, `new table ${table.name}, ${counted(table.columns.length, 'column')}`),
@@ -35,74 +39,77 @@ export function sayingsOf(plan: Redesign, { renames }: Pick<Decisions, 'renames'
       // A model's new name tells of its table's.
       .filter(({ to }) => !renames.has(plan.standing.get(to)?.before.of ?? ''))
       .map(({ from, to }) => said(plan.standing.get(to)?.before.of ?? from, `its table is called ${to} now`)),
-    ...[...plan.standing.values()].flatMap((one) => columnNameSayings(one, renames)),
-    ...plan.changed.flatMap((change) => changeSayings(change, plan)),
+    ...[...plan.standing.values()].flatMap((one) => columnNameSummaries(one, renames)),
+    ...plan.changed.flatMap((change) => summariesOfChange(change, plan)),
     ...plan.dropped.map((table) => {
       const isMoved = plan.moves.some(({ source }) => source === table);
       const { name } = plan.standing.get(table.name)!.before;
-      return said(table.of, `its table ${name} goes`, isMoved ? [] : [goneDanger(name)]);
+      return said(table.of, `its table ${name} goes`, isMoved ? [] : [goneRisk(name)]);
     }),
   ];
 }
 
 /** Columns that are called otherwise, while the members that they hold keep their names. */
-function columnNameSayings({ before, carried }: Pick<TableChange, 'before' | 'carried'>, renames: Renames): Saying[] {
+function columnNameSummaries(
+  { before, carried }: Pick<TableChange, 'before' | 'carried'>,
+  renames: Renames,
+): ChangeSummary[] {
   if (before.of.includes('.')) return [];
-  return before.columns.flatMap((column, at): Saying[] => {
+  return before.columns.flatMap((column, at): ChangeSummary[] => {
     const { name } = carried.columns[at]!;
     const subject = called(before, column);
     if (name === column.name || isOwn(name) || renames.has(subject)) return [];
-    return [{ subject, text: `its column is called ${name} now`, dangers: [] }];
+    return [{ subject, text: `its column is called ${name} now`, risks: [] }];
   });
 }
 
 const counted = (count: number, noun: string): string => `${count} ${noun}${count === 1 ? '' : 's'}`;
 
-function changeSayings(change: TableChange, plan: Redesign): Saying[] {
+function summariesOfChange(change: TableChange, plan: SchemaDiff): ChangeSummary[] {
   const { after, columns } = change;
   const moved = new Set(plan.moves.flatMap((move) => move.columns.flatMap(({ from, to }) => [from.member, to.member])));
-  const sayings: Saying[] = [];
+  const summaries: ChangeSummary[] = [];
   for (const column of columns) {
     if (isUnchanged(column)) continue;
     const { before, after: next } = column;
     // Told by what moves.
     if (column.moved && moved.has((next ?? before)!.member)) continue;
-    const dangers = columnDangers(change, column);
-    if (next === undefined) sayings.push({ subject: called(after, before!), text: 'goes', dangers });
-    else if (before !== undefined) sayings.push(...stayingSayings(change, column, dangers));
-    else sayings.push({ subject: called(after, next), text: columnText(column), dangers });
+    const risks = columnRisks(change, column);
+    if (next === undefined) summaries.push({ subject: called(after, before!), text: 'goes', risks });
+    else if (before !== undefined) summaries.push(...summariesOfStaying(change, column, risks));
+    else summaries.push({ subject: called(after, next), text: columnText(column), risks });
   }
-  sayings.push(...setSayings(change, 'unique', (index) => setDangers(change, index)));
-  sayings.push(...setSayings(change, 'indexes', () => []));
-  sayings.push(...referenceSayings(change, plan));
-  return sayings;
+  summaries.push(...setSummaries(change, 'unique', (index) => setRisks(change, index)));
+  summaries.push(...setSummaries(change, 'indexes', () => []));
+  summaries.push(...referenceSummaries(change, plan));
+  return summaries;
 }
 
 /** What is new about a column that stays, and about what is inside of its values. */
-function stayingSayings(change: TableChange, column: ColumnChange, dangers: readonly Danger[]): Saying[] {
+function summariesOfStaying(change: TableChange, column: ColumnChange, risks: readonly Risk[]): ChangeSummary[] {
   const [before, next] = [column.before!, column.after!];
   const inside = insideChanges(before.shape, next.shape)
     // Told by the new names.
     .filter(({ kind }) => kind !== 'renamed')
-    .map(({ kind, path, before: was, after: is }): Saying => {
+    .map(({ kind, path, before: was, after: is }): ChangeSummary => {
       const subject = [called(change.after, next), pathText(path)].filter((name) => name !== '').join('.');
       const items = path.at(-1) === '*' ? 'its items: ' : '';
-      if (kind === 'gone') return { subject, text: 'goes', dangers: [insideDanger(change, before, path)] };
+      if (kind === 'gone') return { subject, text: 'goes', risks: [insideRisk(change, before, path)] };
       const text = kind === 'new' ? `new, ${insideWords(is!)}` : `${insideWords(was!)} becomes ${insideWords(is!)}`;
-      return { subject, text: items + text, dangers: [] };
+      return { subject, text: items + text, risks: [] };
     });
-  return [...inside, { subject: called(change.after, next), text: columnText(column), dangers }];
+  return [...inside, { subject: called(change.after, next), text: columnText(column), risks }];
 }
 
 const insideWords = (shape: Shape | PropertyShape): string =>
   `${'required' in shape && shape.required ? 'required ' : ''}${typeWords(shape)}`;
 
 /** Sets of columns that are new, or gone; one that has but another name is neither. */
-function setSayings(
+function setSummaries(
   { carried, after, columns }: TableChange,
   kind: 'unique' | 'indexes',
-  dangers: (index: Index) => Danger[],
-): Saying[] {
+  risks: (index: Index) => Risk[],
+): ChangeSummary[] {
   const turned = new Set(
     columns
       .filter(({ conversion, fill }) => conversion === 'checked' || fill !== undefined)
@@ -115,18 +122,18 @@ function setSayings(
   return [
     ...carried[kind]
       .filter((index) => !has(after[kind], index))
-      .map((index) => ({ subject: subject(index), text: gone, dangers: [] })),
+      .map((index) => ({ subject: subject(index), text: gone, risks: [] })),
     ...after[kind]
       .filter((index) => !has(carried[kind], index))
-      .map((index) => ({ subject: subject(index), text: made, dangers: dangers(index) })),
+      .map((index) => ({ subject: subject(index), text: made, risks: risks(index) })),
     // Texts that differ may say the same in another type.
     ...after[kind]
       .filter((index) => kind === 'unique' && has(carried[kind], index) && index.columns.some((one) => turned.has(one)))
-      .map((index) => ({ subject: subject(index), text: 'unique, as before', dangers: dangers(index) })),
+      .map((index) => ({ subject: subject(index), text: 'unique, as before', risks: risks(index) })),
   ];
 }
 
-function referenceSayings(change: TableChange, plan: Redesign): Saying[] {
+function referenceSummaries(change: TableChange, plan: SchemaDiff): ChangeSummary[] {
   const { carried, after } = change;
   return after.references
     .filter((reference) => !isIn(reference, carried.references))
@@ -134,7 +141,7 @@ function referenceSayings(change: TableChange, plan: Redesign): Saying[] {
     .map((reference) => {
       const old = carried.references.find(({ column }) => column === reference.column);
       const subject = `${after.of}.${reference.column}`;
-      return { subject, text: referenceText(reference, old), dangers: referenceDangers(change, reference, plan) };
+      return { subject, text: referenceText(reference, old), risks: referenceRisks(change, reference, plan) };
     });
 }
 
@@ -186,28 +193,29 @@ export interface Counted {
 }
 
 /** What is in danger, by the number of rows; undefined where they can't be counted. Empty where there are none. */
-export function dangerText({ hazard, consequence }: Danger, { count, example }: Counted): string {
+export function riskText({ affected, consequence }: Risk, { count, example }: Counted): string {
   if (count === 0) return '';
   const rows = count === undefined ? 'rows' : counted(count, 'row');
   const values = count === undefined ? 'its values' : counted(count, 'value');
   const one = count === 1;
   if (consequence === 'loses') {
-    if (hazard.kind === 'rows') return `loses ${count === undefined ? 'its rows' : rows}`;
-    if (hazard.kind === 'unmoved')
+    if (affected.kind === 'rows') return `loses ${count === undefined ? 'its rows' : rows}`;
+    if (affected.kind === 'unmoved')
       return `${count === undefined ? 'values' : values} may find no row to go to, and would be lost`;
     return `loses ${values}`;
   }
   // Without a count nothing is said to be so.
   const has = (verb: string, plural: string): string => (count === undefined ? `may ${plural}` : one ? verb : plural);
   const stops = consequence === 'stops' ? ', which stops it' : '';
-  const isCounted = 'column' in hazard && typeof hazard.column === 'object' && COUNTED.includes(hazard.column.type);
+  const isCounted =
+    'column' in affected && typeof affected.column === 'object' && COUNTED.includes(affected.column.type);
   const shown = example === undefined ? '' : ` (${one ? '' : 'as '}${isCounted ? example : shortened(example)})`;
-  switch (hazard.kind) {
+  switch (affected.kind) {
     case 'rows':
     case 'nulls':
       return `${rows} ${has('has', 'have')} no value for it${stops}`;
     case 'unfit':
-      return `${rows} ${has('has', 'have')} a value that ${unfitWords(hazard)}${shown}${stops}`;
+      return `${rows} ${has('has', 'have')} a value that ${unfitWords(affected)}${shown}${stops}`;
     case 'broken':
       return `${rows} ${has('breaks', 'break')} it${shown}${stops}`;
     case 'twins':

@@ -12,20 +12,20 @@ import { forCode } from './for-code.ts';
 import type { HookName } from './hooks.ts';
 import { refusePending } from './make-scopes.ts';
 import type { Scope } from './scope.ts';
-import type { Work } from './work.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
 
 /** The hooks of one model. */
-export interface Hooked {
+export interface HookRunner {
   has(name: HookName): boolean;
   /** Runs a hook that only looks, and writes through its scope. */
-  run(name: HookName, work: Work, ...records: Values[]): Promise<void>;
+  run(name: HookName, work: UnitOfWork, ...records: Values[]): Promise<void>;
   /**
    * Runs a hook that may change a draft, of which it gets its own copy. Gives the members that it set, with the rules
    * of their fields kept; those that it took out are undefined.
    */
   draft(
     name: 'beforeCreate' | 'beforeUpdate',
-    work: Work,
+    work: UnitOfWork,
     draft: Values,
     ...records: Values[]
   ): Promise<Record<string, FieldValue | undefined>>;
@@ -34,7 +34,7 @@ export interface Hooked {
 /** Hooks whose writes call hooks, whose writes … */
 const DEEPEST = 16;
 
-export function hookedOf(model: Model, code: Code, scopeOf: (work: Work) => Scope): Hooked {
+export function makeHookRunner(model: Model, code: Code, scopeOf: (work: UnitOfWork) => Scope): HookRunner {
   const handlers = code.hooks.get(model.name) ?? {};
   const specs = new Map([
     ...model.fields.map((field) => [field.member, field] as const),
@@ -42,7 +42,7 @@ export function hookedOf(model: Model, code: Code, scopeOf: (work: Work) => Scop
   ]);
   const readers = new Map([...specs].map(([member, spec]) => [member, valueReader(spec, pointerTo(member))]));
 
-  async function call(name: HookName, work: Work, given: readonly unknown[]): Promise<void> {
+  async function call(name: HookName, work: UnitOfWork, given: readonly unknown[]): Promise<void> {
     const where = `${name} of ${model.name}`;
     if (work.depth >= DEEPEST) {
       throw new CodeError(

@@ -1,12 +1,12 @@
-import { admit, notAllowed, refusedOn, signInRequired, unknownRecord } from '../access/authorization.ts';
+import { authorize, notAllowed, refusedOn, signInRequired, unknownRecord } from '../access/authorization.ts';
 import { along, expressionOf, grantsOf } from '../access/condition.ts';
 import type { Act, Condition } from '../access/condition.ts';
-import type { Sight } from '../access/sight.ts';
+import type { Permissions } from '../access/permissions.ts';
 import { asksForLinks } from '../access/viewer.ts';
 import { pointerTo } from '../api/failure.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import type { CompiledExpression } from '../expression/compiled.ts';
-import type { Occasion } from '../expression/context.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import { fieldExpression } from '../expression/property.ts';
 import type { Expression } from '../model/expression.ts';
 import type { Field } from '../model/field.ts';
@@ -17,50 +17,50 @@ import { ownerField } from '../model/related.ts';
 import type { Relation } from '../model/relation.ts';
 import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { isSame } from '../model/value.ts';
-import { seenBy } from '../query/mask.ts';
-import { shownSql } from '../query/shown-sql.ts';
-import { storedOf } from '../query/shown.ts';
+import { maskProjection } from '../query/mask-projection.ts';
+import { projectionSql } from '../query/projection-sql.ts';
+import { storedOf } from '../query/projection.ts';
 import { fromKey, guardSql, storedText } from '../query/statements.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Statement } from '../sql/statement.ts';
-import type { Guard, Held } from './contract.ts';
-import { occasionOf } from './work.ts';
-import type { Work } from './work.ts';
+import type { Guard, LockedRecord } from './contract.ts';
+import { evaluationOf } from './unit-of-work.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
 
 /** What one kind of viewer may write of a model's records. */
-export interface Terms {
+export interface WritePermissions {
   /** A record, locked; refused where this viewer may not read it, or not do this to it. */
-  hold(work: Work, key: Scalar, act: Act, guard?: Guard): Promise<Held>;
+  lockForWrite(work: UnitOfWork, key: Scalar, act: Act, guard?: Guard): Promise<LockedRecord>;
   /** Refuses a draft that this viewer may not make of a record, or make. */
-  judge(work: Work, act: Act, draft: Values): Promise<void>;
+  authorizeDraft(work: UnitOfWork, act: Act, draft: Values): Promise<void>;
   /** The same of what only its links can tell, once they are written. */
-  judgeStored(work: Work, act: Act, key: Scalar): Promise<void>;
+  authorizeStored(work: UnitOfWork, act: Act, key: Scalar): Promise<void>;
   /** Refuses members of a new record that are not for this viewer to set. */
-  judgeGiven(work: Work, given: Values, draft: Values, defaults: Values): Promise<void>;
+  authorizeGiven(work: UnitOfWork, given: Values, draft: Values, defaults: Values): Promise<void>;
   /**
    * Refuses another owner, but for roles that may: a new record is its maker's, and one that stands has the owner that
    * it has, whoever would like to be it, and however long the path to it is.
    */
-  judgeOwner(work: Work, act: Act, draft: Values, before: Values): Promise<void>;
+  authorizeOwner(work: UnitOfWork, act: Act, draft: Values, before: Values): Promise<void>;
 }
 
-export function termsOf(model: Model, sight: Sight, dialect: Dialect): Terms {
-  const { graph, viewer } = sight;
+export function writePermissionsOf(model: Model, permissions: Permissions, dialect: Dialect): WritePermissions {
+  const { graph, viewer } = permissions;
   const bindKey = (key: Scalar) => dialect.bind(model.key, key);
   const owner = ownerField(model);
   const first = model.owner?.[0];
   const ownerBehind =
     model.owner === undefined || model.owner.length < 2 ? undefined : ownerStatement(graph, model.owner, dialect);
-  const settable = settersOf(model, sight);
-  const held = keptBy((act: Act) => heldStatement(graph, model, sight, act, settable.open, dialect));
+  const settable = settersOf(model, permissions);
+  const held = keptBy((act: Act) => heldStatement(graph, model, permissions, act, settable.open, dialect));
   const drafts = keptBy((act: Act) => {
-    const condition = sight.may(model, act);
+    const condition = permissions.may(model, act);
     if (typeof condition === 'boolean' || asksForLinks(condition)) return undefined;
     return draftStatement(graph, model, [condition], dialect);
   });
   const storeds = keptBy((act: Act) => {
-    const condition = sight.may(model, act);
+    const condition = permissions.may(model, act);
     if (typeof condition === 'boolean' || !asksForLinks(condition)) return undefined;
     const { sql, values } = guardSql(graph, model, condition, dialect, 1);
     return { sql: `SELECT 1 ${fromKey(model, dialect)}${sql}`, values };
@@ -69,13 +69,13 @@ export function termsOf(model: Model, sight: Sight, dialect: Dialect): Terms {
     model.access.set.get(member)?.some(({ kind }) => kind === 'maker') === true;
 
   return {
-    async hold(work, key, act, guard) {
-      admit(sight, model, act);
-      if (sight.may(model, 'read') === false) throw unknownRecord(sight, model);
+    async lockForWrite(work, key, act, guard) {
+      authorize(permissions, model, act);
+      if (permissions.may(model, 'read') === false) throw unknownRecord(permissions, model);
       const statement = held(act);
-      const row = await work.transaction.first(statement, [bindKey(key), ...statement.values(occasionOf(work))]);
-      if (row === undefined || !isTrue(row[2])) throw unknownRecord(sight, model);
-      if (!isTrue(row[3])) throw refusedOn(sight, model, act);
+      const row = await work.transaction.first(statement, [bindKey(key), ...statement.values(evaluationOf(work))]);
+      if (row === undefined || !isTrue(row[2])) throw unknownRecord(permissions, model);
+      if (!isTrue(row[3])) throw refusedOn(permissions, model, act);
       guard?.(row[0] as string);
       const record = JSON.parse(row[0] as string) as Values;
       const seen = row[1] === null ? record : (JSON.parse(row[1] as string) as Values);
@@ -83,21 +83,21 @@ export function termsOf(model: Model, sight: Sight, dialect: Dialect): Terms {
       return { record, seen, sets: (member) => open.get(member) ?? !settable.closed.has(member) };
     },
 
-    async judge(work, act, draft) {
+    async authorizeDraft(work, act, draft) {
       const statement = drafts(act);
-      if (admit(sight, model, act) === true || statement === undefined) return;
-      const [allowed] = await statement.judge(work, draft);
-      if (allowed !== true) throw refusedOn(sight, model, act);
+      if (authorize(permissions, model, act) === true || statement === undefined) return;
+      const [allowed] = await statement.authorizeDraft(work, draft);
+      if (allowed !== true) throw refusedOn(permissions, model, act);
     },
 
-    async judgeStored(work, act, key) {
+    async authorizeStored(work, act, key) {
       const statement = storeds(act);
       if (statement === undefined) return;
-      const bound = [bindKey(key), ...statement.values(occasionOf(work))];
-      if ((await work.transaction.first(statement, bound)) === undefined) throw refusedOn(sight, model, act);
+      const bound = [bindKey(key), ...statement.values(evaluationOf(work))];
+      if ((await work.transaction.first(statement, bound)) === undefined) throw refusedOn(permissions, model, act);
     },
 
-    async judgeGiven(work, given, draft, defaults) {
+    async authorizeGiven(work, given, draft, defaults) {
       const named = Object.keys(given).filter((member) => !isMaker(member) && !isSame(given[member], defaults[member]));
       const closed = named.filter((member) => settable.closed.has(member));
       const open = settable.open.filter(([member]) => named.includes(member));
@@ -109,11 +109,14 @@ export function termsOf(model: Model, sight: Sight, dialect: Dialect): Terms {
               model,
               open.map(([, condition]) => condition),
               dialect,
-            ).judge(work, draft);
-      refuseSetting(sight, [...closed, ...open.filter((_one, at) => judged[at] !== true).map(([member]) => member)]);
+            ).authorizeDraft(work, draft);
+      refuseSetting(permissions, [
+        ...closed,
+        ...open.filter((_one, at) => judged[at] !== true).map(([member]) => member),
+      ]);
     },
 
-    async judgeOwner(work, act, draft, before) {
+    async authorizeOwner(work, act, draft, before) {
       if (viewer.kind === 'service' || first === undefined || hasRoleFor(graph, model, act, viewer.roles)) return;
       const { member } = first.field;
       const value = draft[member] ?? null;
@@ -152,7 +155,7 @@ function ownerStatement(graph: Graph, [first, ...rest]: readonly Relation[], dia
 }
 
 /** 403 for members that are not for this caller to set. */
-export function refuseSetting({ viewer, graph }: Sight, members: readonly string[]): void {
+export function refuseSetting({ viewer, graph }: Permissions, members: readonly string[]): void {
   const [first] = members;
   if (first === undefined) return;
   if (viewer.kind === 'anonymous' && graph.identity !== undefined)
@@ -166,9 +169,9 @@ const isTrue = (value: unknown): boolean => value !== null && Number(value) === 
 /** Members that are never, and those that are only sometimes, for a viewer to set. */
 function settersOf(
   model: Model,
-  sight: Sight,
+  permissions: Permissions,
 ): { readonly closed: ReadonlySet<string>; readonly open: readonly (readonly [string, Condition])[] } {
-  const all = [...model.access.set.keys()].map((member) => [member, sight.sets(model, member)] as const);
+  const all = [...model.access.set.keys()].map((member) => [member, permissions.sets(model, member)] as const);
   return {
     closed: new Set(all.flatMap(([member, condition]) => (condition === false ? [member] : []))),
     open: all.filter(([, condition]) => typeof condition !== 'boolean'),
@@ -182,39 +185,44 @@ function settersOf(
 function heldStatement(
   graph: Graph,
   model: Model,
-  sight: Sight,
+  permissions: Permissions,
   act: Act,
   setters: readonly (readonly [string, Condition])[],
   dialect: Dialect,
-): Statement & { values(occasion: Occasion): ReturnType<CompiledExpression['values']> } {
+): Statement & { values(evaluation: EvaluationContext): ReturnType<CompiledExpression['values']> } {
   const stored = storedOf(model);
   const readable = stored.filter(({ name }) => model.byMember.get(name)?.rules.writeOnly !== true);
-  const seen = seenBy(sight, model, readable);
+  const seen = maskProjection(permissions, model, readable);
   const isWhole = seen.length === stored.length && seen.every((member, at) => member === stored[at]);
-  const shown = isWhole ? undefined : shownSql(graph, model, seen, dialect, 1);
-  let placed = 1 + (shown?.places ?? 0);
+  const shown = isWhole ? undefined : projectionSql(graph, model, seen, dialect, 1);
+  let placed = 1 + (shown?.placeholderCount ?? 0);
   const compiled: CompiledExpression[] = [];
   const flag = (condition: Condition): string => {
     const expression = expressionOf(condition);
     if (expression === undefined) return '1';
     const one = compileExpression(expression, model, graph, dialect, { before: placed });
-    placed += one.places;
+    placed += one.placeholderCount;
     compiled.push(one);
     return `CASE WHEN ${one.sql} THEN 1 ELSE 0 END`;
   };
-  const flags = [sight.may(model, 'read'), sight.may(model, act), ...setters.map(([, condition]) => condition)].map(
-    flag,
-  );
+  const flags = [
+    permissions.may(model, 'read'),
+    permissions.may(model, act),
+    ...setters.map(([, condition]) => condition),
+  ].map(flag);
   const texts = [storedText(graph, model, dialect), shown === undefined ? 'NULL' : dialect.text(shown.json)];
   return {
     sql: `SELECT ${[...texts, ...flags].join(', ')} ${fromKey(model, dialect)}${dialect.lock}`,
-    values: (occasion) => [...(shown?.values(occasion) ?? []), ...compiled.flatMap((one) => one.values(occasion))],
+    values: (evaluation) => [
+      ...(shown?.values(evaluation) ?? []),
+      ...compiled.flatMap((one) => one.values(evaluation)),
+    ],
   };
 }
 
 interface DraftStatement {
   /** Whether each condition is true of a record that is not stored. */
-  judge(work: Work, draft: Values): Promise<boolean[]>;
+  authorizeDraft(work: UnitOfWork, draft: Values): Promise<boolean[]>;
 }
 
 function draftStatement(
@@ -230,7 +238,7 @@ function draftStatement(
   let placed = fields.length;
   const compiled = conditions.map((condition) => {
     const one = compileExpression(expressionOf(condition)!, model, graph, dialect, { before: placed, row });
-    placed += one.places;
+    placed += one.placeholderCount;
     return one;
   });
   const columns = fields.map(({ column }) => name(column)).join(', ');
@@ -240,10 +248,10 @@ function draftStatement(
   const flags = compiled.map(({ sql }) => `CASE WHEN ${sql} THEN 1 ELSE 0 END`).join(', ');
   const statement: Statement = { sql: `SELECT ${flags} FROM (${draft}) AS ${row}` };
   return {
-    async judge(work, values) {
-      const occasion = occasionOf(work);
+    async authorizeDraft(work, values) {
+      const evaluation = evaluationOf(work);
       const bound = fields.map((field) => dialect.bind(field, values[field.member] ?? null));
-      const all = [...bound, ...compiled.flatMap((one) => one.values(occasion))];
+      const all = [...bound, ...compiled.flatMap((one) => one.values(evaluation))];
       return (await work.transaction.first(statement, all))!.map(isTrue);
     },
   };

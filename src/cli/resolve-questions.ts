@@ -1,7 +1,7 @@
-import { sayingText } from '../core/migrations/count.ts';
+import { summaryText } from '../core/migrations/count.ts';
 import { noAnswers } from '../core/migrations/follow.ts';
 import type { Answers } from '../core/migrations/follow.ts';
-import { Undecided } from '../core/migrations/out-of-step.ts';
+import { DecisionRequired } from '../core/migrations/schema-mismatch.ts';
 import type { Store } from '../core/store/contract.ts';
 import type { Question } from '../core/tables/match.ts';
 import { openDatabase } from '../project/database.ts';
@@ -23,12 +23,12 @@ export async function openWithAnswers(context: Context, project: SoundProject, o
       done.forEach((line) => context.terminal.say(line));
       return store;
     } catch (error) {
-      if (!(error instanceof Undecided)) throw error;
+      if (!(error instanceof DecisionRequired)) throw error;
       if (error.questions.length > 0) {
-        answers = { ...answers, ...(await answerQuestions(context, error.questions, answers)) };
+        answers = { ...answers, ...(await resolveQuestions(context, error.questions, answers)) };
         continue;
       }
-      const lines = error.sayings.map((saying) => `\n  ${sayingText(saying)}`).join('');
+      const lines = error.summaries.map((summary) => `\n  ${summaryText(summary)}`).join('');
       const question = `the models have changed, and the database loses values by it:${lines}\nGo on?`;
       const otherwise =
         'say --yes to lose them; or take the change back; vantfell migrate draft writes it as a migration';
@@ -41,7 +41,7 @@ export async function openWithAnswers(context: Context, project: SoundProject, o
 }
 
 /** Asks of everything that looks like a new name whether it is one. */
-export async function answerQuestions(
+export async function resolveQuestions(
   context: Context,
   questions: readonly Question[],
   known: Pick<Answers, 'renames' | 'dropped'>,

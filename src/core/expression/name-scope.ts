@@ -12,7 +12,7 @@ export type Nameable = Pick<
 >;
 
 /** What the names in an expression can mean. */
-export interface Scope {
+export interface NameScope {
   /** The model whose records it is over; undefined where it is over none. */
   readonly model?: Nameable;
   readonly models: ReadonlyMap<string, Nameable>;

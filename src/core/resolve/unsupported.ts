@@ -5,7 +5,7 @@ import type { Model } from '../model/model.ts';
  * The words of the language that are read and checked, and that this version doesn't put to work yet. They are told
  * each time.
  */
-export interface Waiting {
+export interface UnsupportedFeatures {
   /** `may (9 models)`, in the order of the language. */
   readonly words: readonly string[];
 }
@@ -14,7 +14,7 @@ const inModels: readonly (readonly [string, (model: Model) => boolean])[] = [
   ['label', ({ label }) => label !== undefined],
 ];
 
-export function waitingIn({ models }: Graph): Waiting {
+export function unsupportedIn({ models }: Graph): UnsupportedFeatures {
   const used = inModels.map(([word, uses]): [string, number] => [word, models.filter(uses).length]);
   return {
     words: used.flatMap(([word, count]) =>

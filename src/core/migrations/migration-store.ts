@@ -4,19 +4,19 @@ import type { Table } from '../tables/table.ts';
 import type { Ran } from './migration.ts';
 
 /** What the tool remembers in a database about its tables. */
-export interface Memory {
+export interface MigrationStore {
   history(reader: Reader): Promise<Ran[]>;
   note(transaction: Transaction, ran: Ran): Promise<void>;
   forget(transaction: Transaction, name: string): Promise<void>;
   /** The tables that stand, where they follow the models and no migration has made them. */
-  picture(reader: Reader): Promise<Table[] | undefined>;
-  keepPicture(transaction: Transaction, tables: readonly Table[] | undefined): Promise<void>;
-  /** The migration that was drafted of that picture in this database, while it stands. */
+  snapshot(reader: Reader): Promise<Table[] | undefined>;
+  keepSnapshot(transaction: Transaction, tables: readonly Table[] | undefined): Promise<void>;
+  /** The migration that was drafted of that snapshot in this database, while it stands. */
   drafted(reader: Reader): Promise<string | undefined>;
   keepDrafted(transaction: Transaction, name: string): Promise<void>;
 }
 
-export function memoryOf({ dialect: { name, placeholder } }: Pick<Store, 'dialect'>): Memory {
+export function migrationStoreOf({ dialect: { name, placeholder } }: Pick<Store, 'dialect'>): MigrationStore {
   const columns = migrationsTable.columns.map((column) => name(column.name)).join(', ');
   const migrations = name(migrationsTable.name);
   const state = name(stateTable.name);
@@ -45,11 +45,11 @@ export function memoryOf({ dialect: { name, placeholder } }: Pick<Store, 'dialec
     async forget(transaction, called) {
       await transaction.run(remove, [called]);
     },
-    async picture(reader) {
+    async snapshot(reader) {
       const row = await reader.first(read, ['tables']);
       return row === undefined ? undefined : (JSON.parse(String(row[0])) as Table[]);
     },
-    async keepPicture(transaction, tables) {
+    async keepSnapshot(transaction, tables) {
       await transaction.run(clear, ['tables']);
       await transaction.run(clear, ['drafted']);
       if (tables !== undefined) await transaction.run(write, ['tables', JSON.stringify(tables)]);

@@ -8,9 +8,9 @@ import { derivedNames, linkedOf, linksShownAs, stepCalled } from '../model/relat
 import type { Links, Step, Via } from '../model/relation.ts';
 
 /** What an answer shows of a record, in the order of its JSON. */
-export type Shown = readonly ShownMember[];
+export type Projection = readonly ProjectedMember[];
 
-export type ShownMember = {
+export type ProjectedMember = {
   readonly name: string;
   /** Where it isn't true of the record, the member is left out. */
   readonly when?: Expression | undefined;
@@ -31,7 +31,7 @@ export type ShownMember = {
         readonly kind: 'one';
         readonly step: Step;
         readonly target: string;
-        readonly shown: Shown;
+        readonly projection: Projection;
         readonly guard?: Expression | undefined;
       }
     /** The first of many related records, and whether there are more. */
@@ -39,7 +39,7 @@ export type ShownMember = {
         readonly kind: 'many';
         readonly via: Via;
         readonly target: string;
-        readonly shown: Shown;
+        readonly projection: Projection;
         readonly guard?: Expression | undefined;
       }
   );
@@ -48,26 +48,26 @@ export type ShownMember = {
 export const MOST_RELATED = 20;
 
 /** A view of a model. */
-export const viewOf = (graph: Graph, model: Model, view: string): Shown =>
+export const viewOf = (graph: Graph, model: Model, view: string): Projection =>
   membersOf(graph, model, model.views.get(view)!);
 
 /** What a model's records look like where nothing else is said. */
-export const wholeOf = (graph: Graph, model: Model): Shown => viewOf(graph, model, 'default');
+export const wholeOf = (graph: Graph, model: Model): Projection => viewOf(graph, model, 'default');
 
-export const fieldShown = (field: Field): ShownMember => ({ kind: 'field', name: field.member, field });
+export const projectedField = (field: Field): ProjectedMember => ({ kind: 'field', name: field.member, field });
 
-const membersOf = (graph: Graph, model: Model, members: readonly ViewMember[]): Shown =>
-  members.map(({ name, inside }): ShownMember => {
+const membersOf = (graph: Graph, model: Model, members: readonly ViewMember[]): Projection =>
+  members.map(({ name, inside }): ProjectedMember => {
     const own = ownMember(model, name);
     if (own !== undefined) return inside !== undefined && own.kind === 'field' ? { ...own, inside } : own;
     const { step, target } = stepCalled(model, name)!;
-    return { kind: 'one', name, step, target, shown: membersOf(graph, modelOf(graph, target), inside ?? []) };
+    return { kind: 'one', name, step, target, projection: membersOf(graph, modelOf(graph, target), inside ?? []) };
   });
 
 /** A member of a record that is no other record; undefined where there is none of this name that may be shown. */
-export function ownMember(model: Model, name: string): ShownMember | undefined {
+export function ownMember(model: Model, name: string): ProjectedMember | undefined {
   const field = model.shownByMember.get(name);
-  if (field !== undefined) return fieldShown(field);
+  if (field !== undefined) return projectedField(field);
   const computed = model.computed.find(({ member }) => member === name);
   if (computed !== undefined) return { kind: 'computed', name, computed };
   const links = linksShownAs(model, name);
@@ -75,13 +75,13 @@ export function ownMember(model: Model, name: string): ShownMember | undefined {
 }
 
 /** All that is stored of a record: its row, and the keys that it is linked with. */
-export const storedOf = (model: Model): Shown => [
-  ...model.fields.map(fieldShown),
-  ...linkedOf(model).map((links): ShownMember => ({ kind: 'keys', name: links.member, links })),
+export const storedOf = (model: Model): Projection => [
+  ...model.fields.map(projectedField),
+  ...linkedOf(model).map((links): ProjectedMember => ({ kind: 'keys', name: links.member, links })),
 ];
 
 /** All that `derivedNames` names. */
-export const derivedOf = (graph: Graph, model: Model): Shown => {
+export const derivedOf = (graph: Graph, model: Model): Projection => {
   const whole = wholeOf(graph, model);
   return derivedNames(model).map((name) => whole.find((member) => member.name === name) ?? ownMember(model, name)!);
 };
@@ -93,14 +93,14 @@ export const isOpen = (graph: Graph, model: Model): boolean =>
   nameOf(wholeOf(graph, model)) === nameOf(storedOf(model));
 
 /** Whether all that is shown stands in the record's own row, whoever looks. */
-export const isStored = (shown: Shown): boolean =>
-  shown.every((member) => member.kind === 'field' && member.value === undefined && member.when === undefined);
+export const isStored = (projection: Projection): boolean =>
+  projection.every((member) => member.kind === 'field' && member.value === undefined && member.when === undefined);
 
 /** How many records one record may bring along at most, itself among them. */
-export const mostRecords = (shown: Shown): number =>
-  shown.reduce((sum, member) => {
-    if (member.kind === 'one') return sum + mostRecords(member.shown);
-    return member.kind === 'many' ? sum + MOST_RELATED * mostRecords(member.shown) : sum;
+export const mostRecords = (projection: Projection): number =>
+  projection.reduce((sum, member) => {
+    if (member.kind === 'one') return sum + mostRecords(member.projection);
+    return member.kind === 'many' ? sum + MOST_RELATED * mostRecords(member.projection) : sum;
   }, 1);
 
 /**
@@ -111,19 +111,19 @@ export const DEPTH_OF = { one: 2, many: 3 } as const;
 export const MOST_DEPTH = 9;
 
 /** How deep records stand in each other. */
-export const depthOf = (shown: Shown): number =>
+export const depthOf = (projection: Projection): number =>
   Math.max(
     0,
-    ...shown.map((member) =>
-      member.kind === 'one' || member.kind === 'many' ? DEPTH_OF[member.kind] + depthOf(member.shown) : 0,
+    ...projection.map((member) =>
+      member.kind === 'one' || member.kind === 'many' ? DEPTH_OF[member.kind] + depthOf(member.projection) : 0,
     ),
   );
 
 /** A text that two answers share where they show the same. */
-export const nameOf = (shown: Shown): string =>
-  shown
+export const nameOf = (projection: Projection): string =>
+  projection
     .map((member): string => {
-      if (member.kind === 'one' || member.kind === 'many') return `${member.name}(${nameOf(member.shown)})`;
+      if (member.kind === 'one' || member.kind === 'many') return `${member.name}(${nameOf(member.projection)})`;
       return member.kind === 'field' && member.inside ? member.name + partsName(member.inside) : member.name;
     })
     .join();

@@ -13,7 +13,7 @@ import { SERVICE, viewersOf } from './viewer.ts';
 import type { Viewer } from './viewer.ts';
 
 /** What one kind of viewer may do and see, as conditions over the records. */
-export interface Sight {
+export interface Permissions {
   readonly graph: Graph;
   readonly viewer: Viewer;
   /** For something to be done with a record; whoever may not read it may do nothing with it. */
@@ -26,7 +26,7 @@ export interface Sight {
   reaches(model: Model, via: Step | Via): Condition;
 }
 
-export function sightOf(graph: Graph, viewer: Viewer): Sight {
+export function permissionsFor(graph: Graph, viewer: Viewer): Permissions {
   const kept = new Map<Model, Map<string, Condition>>();
   const once = (model: Model, name: string, make: () => Condition): Condition => {
     let ofModel = kept.get(model);
@@ -74,59 +74,64 @@ function otherEnd(target: Model, via: Step | Via): string | undefined {
 }
 
 /** For something to be done with a record that can be read. */
-export const mayBoth = (sight: Sight, model: Model, act: Act): Condition =>
-  act === 'read' || act === 'create' ? sight.may(model, act) : both(sight.may(model, 'read'), sight.may(model, act));
+export const mayBoth = (permissions: Permissions, model: Model, act: Act): Condition =>
+  act === 'read' || act === 'create'
+    ? permissions.may(model, act)
+    : both(permissions.may(model, 'read'), permissions.may(model, act));
 
 /** The sights of a service's callers. They are few: as many as there are combinations of roles that grants ask for. */
-export interface Sights {
-  readonly service: Sight;
-  of(caller: Caller | null): Sight;
+export interface PermissionSets {
+  readonly service: Permissions;
+  of(caller: Caller | null): Permissions;
 }
 
 /** However many combinations of roles there are, so many are kept. */
 const MOST_KEPT = 64;
 
-export function makeSights(graph: Graph): Sights {
+export function makePermissionSets(graph: Graph): PermissionSets {
   const viewerOf = viewersOf(graph);
-  const kept = new LRUCache<string, Sight>({ max: MOST_KEPT });
+  const kept = new LRUCache<string, Permissions>({ max: MOST_KEPT });
   return {
-    service: sightOf(graph, SERVICE),
+    service: permissionsFor(graph, SERVICE),
     of(caller) {
       const viewer = viewerOf(caller);
-      let sight = kept.get(viewer.id);
-      if (sight === undefined) kept.set(viewer.id, (sight = sightOf(graph, viewer)));
-      return sight;
+      let permissions = kept.get(viewer.id);
+      if (permissions === undefined) kept.set(viewer.id, (permissions = permissionsFor(graph, viewer)));
+      return permissions;
     },
   };
 }
 
 /** Works something out once for each sight. */
-export function bySight<Made>(make: (sight: Sight) => Made): (sight: Sight) => Made {
-  const known = new WeakMap<Sight, { readonly made: Made }>();
-  return (sight) => {
-    let found = known.get(sight);
-    if (found === undefined) known.set(sight, (found = { made: make(sight) }));
+export function memoizeByPermissions<Made>(
+  make: (permissions: Permissions) => Made,
+): (permissions: Permissions) => Made {
+  const known = new WeakMap<Permissions, { readonly made: Made }>();
+  return (permissions) => {
+    let found = known.get(permissions);
+    if (found === undefined) known.set(permissions, (found = { made: make(permissions) }));
     return found.made;
   };
 }
 
 /** Whether a viewer never sees a member, on any record. */
-export const hides = (sight: Sight, model: Model, name: string): boolean => sight.sees(model, name) === false;
+export const hides = (permissions: Permissions, model: Model, name: string): boolean =>
+  permissions.sees(model, name) === false;
 
 /** A value of a record as a viewer sees it: null where it is hidden, or leads to a record that is. */
-export function seenValue(sight: Sight, model: Model, member: string, value: Expression): Expression {
+export function seenValue(permissions: Permissions, model: Model, member: string, value: Expression): Expression {
   const relation = model.relations.find(({ field }) => field.member === member);
-  const reached = relation === undefined ? value : reachedKey(sight, model, relation);
-  const condition = expressionOf(sight.sees(model, member));
+  const reached = relation === undefined ? value : reachedKey(permissions, model, relation);
+  const condition = expressionOf(permissions.sees(model, member));
   return condition === undefined ? reached : { op: 'when', condition, of: reached, type: reached.type };
 }
 
 /** The key that a relation holds, as far as its record can be read. */
-export function reachedKey(sight: Sight, model: Model, relation: Relation): Expression {
+export function reachedKey(permissions: Permissions, model: Model, relation: Relation): Expression {
   const own = fieldExpression(relation.field);
-  const guard = sight.reaches(model, relation);
+  const guard = permissions.reaches(model, relation);
   if (guard === true) return own;
   if (guard === false) return { op: 'when', condition: NEVER, of: own, type: own.type };
-  const { key } = modelOf(sight.graph, relation.target);
+  const { key } = modelOf(permissions.graph, relation.target);
   return { op: 'at', step: relation, target: relation.target, of: fieldExpression(key), guard, type: own.type };
 }

@@ -19,13 +19,13 @@ export async function moveOn(transaction: Transaction): Promise<void> {
 }
 
 /** What a store is held to. */
-export interface Held {
+export interface TablesMark {
   begin(transaction: Transaction): Promise<void>;
   /** Throws where the tables are others than those at the beginning; it costs every read some microseconds. */
   heed(on: Connected): void;
 }
 
-export function holdTables(address: string, onMoved: (() => void) | undefined): Held {
+export function holdTables(address: string, onMoved: (() => void) | undefined): TablesMark {
   let revision: unknown;
   let isHeld = false;
   let isMoved = false;

@@ -1,6 +1,6 @@
-import type { Asker } from '../access/principal.ts';
-import { makeSights } from '../access/sight.ts';
-import type { Sights } from '../access/sight.ts';
+import { makePermissionSets } from '../access/permissions.ts';
+import type { PermissionSets } from '../access/permissions.ts';
+import type { Principal } from '../access/principal.ts';
 import type { Caller } from '../expression/context.ts';
 import { makeCredentials } from '../identity/credentials.ts';
 import type { Graph } from '../model/graph.ts';
@@ -12,34 +12,34 @@ import type { Code } from './code.ts';
 import type { Changes, Writing } from './contract.ts';
 import { makeJournal } from './journal.ts';
 import { makeScopes, refusePending } from './make-scopes.ts';
-import type { Moment } from './runtime.ts';
+import type { Runtime } from './runtime.ts';
 import { refuseWrites } from './scope.ts';
 import type { Log, Scope } from './scope.ts';
-import { beginWork, nested } from './work.ts';
-import type { CommitEvent, Work } from './work.ts';
+import { beginUnitOfWork, nested } from './unit-of-work.ts';
+import type { CommitEvent, UnitOfWork } from './unit-of-work.ts';
 
 /** Everything that changes records goes through this: requests, operations, hooks, scripts, samples. */
 export interface Writes {
   /** What each kind of viewer may do and see. */
-  readonly sights: Sights;
+  readonly permissionSets: PermissionSets;
   changesOf(model: Model): Changes;
   /**
    * Does some work in one transaction, with its journal. What is to be told of it is told once it is kept. `null` is
    * the service itself.
    */
   run<Result>(
-    asker: Asker | null,
-    work: (work: Work) => Promise<Result>,
+    principal: Principal | null,
+    work: (work: UnitOfWork) => Promise<Result>,
     options?: TransactionOptions,
   ): Promise<Result>;
   /** The same inside a transaction of the caller's, who ends it with `flush`. Its writes carry the time of each. */
-  begin(transaction: Transaction): Work;
+  begin(transaction: Transaction): UnitOfWork;
   /** Writes the journal of what was done so far. Nobody will be told of it. */
-  flush(work: Work): Promise<void>;
+  flush(work: UnitOfWork): Promise<void>;
   /** How many `afterCommit` hooks of each model were left out. */
   untold(): ReadonlyMap<string, number>;
   /** The same for code: what it reads and writes is in the transaction. */
-  scopeOf(work: Work): Scope;
+  scopeOf(work: UnitOfWork): Scope;
   /** For code that only reads, outside of any transaction. */
   readingScope(caller: Caller | null, reader: Reader, signal: AbortSignal): Scope;
   /** Resolves when everybody has been told. */
@@ -50,7 +50,7 @@ export interface Writes {
 export interface WritesOptions {
   readonly graph: Graph;
   readonly store: Store;
-  readonly moment: Moment;
+  readonly runtime: Runtime;
   readonly code: Code;
   readonly log: Log;
   /** Told of what went wrong after a commit, where nobody waits for an answer any more. */
@@ -62,12 +62,12 @@ export interface WritesOptions {
 }
 
 export function makeWrites(options: WritesOptions): Writes {
-  const { graph, store, moment, code, log, report, tell = true } = options;
+  const { graph, store, runtime, code, log, report, tell = true } = options;
   const { dialect } = store;
   const all = new Map<Model, Changes>();
   const changesOf = (model: Model): Changes => all.get(model)!;
   const groundScope = makeScopes(graph, dialect, changesOf, log);
-  const journal = makeJournal(graph, dialect, moment.uuid);
+  const journal = makeJournal(graph, dialect, runtime.uuid);
   const onCallers = (): void => options.callersChanged?.();
   const telling = new Set<Promise<void>>();
   const untold = new Map<string, number>();
@@ -75,8 +75,8 @@ export function makeWrites(options: WritesOptions): Writes {
     for (const { model } of events) untold.set(model, (untold.get(model) ?? 0) + 1);
   };
 
-  const scopes = new WeakMap<Work, Scope>();
-  const scopeOf = (work: Work): Scope => {
+  const scopes = new WeakMap<UnitOfWork, Scope>();
+  const scopeOf = (work: UnitOfWork): Scope => {
     let scope = scopes.get(work);
     if (scope === undefined) {
       scope = groundScope({
@@ -95,21 +95,21 @@ export function makeWrites(options: WritesOptions): Writes {
     return scope;
   };
 
-  const sights = makeSights(graph);
-  const itself: Asker = { caller: null, sight: sights.service };
+  const permissionSets = makePermissionSets(graph);
+  const itself: Principal = { caller: null, permissions: permissionSets.service };
 
-  const run: Writes['run'] = async (asker, work, settings) => {
-    const { caller } = asker ?? itself;
+  const run: Writes['run'] = async (principal, work, settings) => {
+    const { caller } = principal ?? itself;
     let events: readonly CommitEvent[] = [];
     let callers = false;
     const result = await store.transaction(async (transaction) => {
       // Begun anew with each try: what a lost one wanted to tell is forgotten with it.
-      const time = moment.now();
-      const under = beginWork(transaction, asker ?? itself, () => time);
+      const time = runtime.now();
+      const under = beginUnitOfWork(transaction, principal ?? itself, () => time);
       const done = await work(under);
       if (under.entries.length > 0) await journal.write(under);
       events = under.events;
-      callers = under.told.callers;
+      callers = under.callersChanged.value;
       return done;
     }, settings);
     if (callers) onCallers();
@@ -126,10 +126,10 @@ export function makeWrites(options: WritesOptions): Writes {
     const calls = { pending: 0 };
     const scope = groundScope({
       caller,
-      now: moment.now,
+      now: runtime.now,
       reader: store,
       signal: new AbortController().signal,
-      write: (part) => run({ caller, sight: sights.service }, part),
+      write: (part) => run({ caller, permissions: permissionSets.service }, part),
       calls,
     });
     for (const event of events) {
@@ -145,13 +145,13 @@ export function makeWrites(options: WritesOptions): Writes {
   }
 
   const credentials = makeCredentials(dialect);
-  const writing: Writing = { graph, dialect, moment, code, sights, credentials, changesOf, scopeOf };
+  const writing: Writing = { graph, dialect, runtime, code, permissionSets, credentials, changesOf, scopeOf };
   for (const model of graph.models) all.set(model, makeChanges(model, writing));
   return {
-    sights,
+    permissionSets,
     changesOf,
     run,
-    begin: (transaction) => beginWork(transaction, itself, () => moment.now()),
+    begin: (transaction) => beginUnitOfWork(transaction, itself, () => runtime.now()),
     async flush(work) {
       await journal.write(work);
       leaveOut(work.events.splice(0));
@@ -159,7 +159,7 @@ export function makeWrites(options: WritesOptions): Writes {
     untold: () => untold,
     scopeOf,
     readingScope: (caller, reader, signal) =>
-      groundScope({ caller, now: moment.now, reader, signal, write: refuseWrites, calls: { pending: 0 } }),
+      groundScope({ caller, now: runtime.now, reader, signal, write: refuseWrites, calls: { pending: 0 } }),
     async settled() {
       while (telling.size > 0) await Promise.all(telling);
     },

@@ -1,0 +1,67 @@
+import type { FieldValue } from '../model/scalar.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Row } from '../sql/statement.ts';
+import type { RecordChecks } from './check-record.ts';
+import type { Changes } from './contract.ts';
+import { defaultsOf } from './defaults.ts';
+import type { FinishWrite } from './finish-write.ts';
+import type { ModelWriting } from './model-writing.ts';
+import type { MoveStock } from './move-stock.ts';
+import { asProblem } from './refusals.ts';
+import { withoutAbsent } from './requested-values.ts';
+import { slugsOf } from './slugs.ts';
+import { evaluationOf } from './unit-of-work.ts';
+
+/** The steps that making and changing a record have in common. */
+export interface WriteSteps {
+  readonly checks: RecordChecks;
+  readonly moveStock: MoveStock;
+  readonly finish: FinishWrite;
+  hashSecrets: Changes['hashSecrets'];
+}
+
+export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['create'] {
+  const { model, writing, statements, links, hookRunner, service, bind } = parts;
+  const { checks, moveStock, finish, hashSecrets } = steps;
+  const defaultsAt = defaultsOf(model);
+  const slugs = slugsOf(model, writing.dialect);
+
+  return async (work, given, permissions) => {
+    const { transaction } = work;
+    const now = work.now().toISOString();
+    const defaults = defaultsAt(evaluationOf(work));
+    const values: Values = { ...defaults, ...withoutAbsent(given) };
+    if (model.keyKind === 'uuid') values[model.key.member] ??= writing.runtime.uuid();
+    if (model.stamps) {
+      values.created_at ??= now;
+      values.updated_at ??= now;
+    }
+    const filled = await slugs.fill(transaction, values);
+    await checks.draft(work, values, {}, parts.lookUpsFor(permissions ?? service));
+    links.arrange(values);
+    const may = permissions && parts.writePermissionsFor(permissions);
+    await may?.authorizeOwner(work, 'create', values, {});
+    await may?.authorizeGiven(work, withoutAbsent(given), values, defaults);
+    await may?.authorizeDraft(work, 'create', values);
+    if (hookRunner.has('beforeCreate')) {
+      const set = await hookRunner.draft('beforeCreate', work, values);
+      Object.assign(values, await hashSecrets(withNulls(set)));
+      if (Object.keys(set).length > 0) {
+        await checks.draft(work, values, {}, parts.lookUpsFor(service));
+        await may?.authorizeDraft(work, 'create', values);
+      }
+    }
+    const insert = (): Promise<Row | undefined> =>
+      transaction.first(
+        statements.insert,
+        statements.inserted.map((field) => bind(field, values[field.member])),
+      );
+    await moveStock(work, [], values, insert);
+    const row = await asProblem(writing.graph, 'write', slugs.write(transaction, values, filled, insert));
+    return finish.written(work, row!, undefined, values, 'create', permissions);
+  };
+}
+
+/** What a hook took out of a draft is null. */
+const withNulls = (values: Readonly<Record<string, FieldValue | undefined>>): Values =>
+  Object.fromEntries(Object.entries(values).map(([member, value]) => [member, value ?? null]));

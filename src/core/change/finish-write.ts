@@ -1,0 +1,88 @@
+import type { Act } from '../access/condition.ts';
+import type { Permissions } from '../access/permissions.ts';
+import type { Scalar } from '../model/scalar.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Row } from '../sql/statement.ts';
+import type { RecordChecks } from './check-record.ts';
+import type { Written } from './contract.ts';
+import { forCode } from './for-code.ts';
+import { changesIn } from './journal.ts';
+import type { ModelWriting } from './model-writing.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
+
+/** What is done once the row of a record is written or deleted: links, checks, hooks, tokens, journal, events. */
+export interface FinishWrite {
+  /** `before` is undefined for a new record; without `permissions` it is the service itself that writes. */
+  written(
+    work: UnitOfWork,
+    row: Row,
+    before: Values | undefined,
+    values: Values,
+    act: Act,
+    permissions: Permissions | undefined,
+  ): Promise<Written>;
+  deleted(work: UnitOfWork, key: Scalar, record: Values): Promise<void>;
+}
+
+export function writeFinisher(parts: ModelWriting, checks: RecordChecks): FinishWrite {
+  const { model, writing, statements, links, hookRunner, service } = parts;
+  const changesBetween = changesIn(model);
+  const collects = hookRunner.has('afterCommit');
+
+  /** Ends the tokens of a caller whose secret has changed, or whose record is gone. */
+  async function endTokens(
+    work: UnitOfWork,
+    key: Scalar,
+    before: Values | undefined,
+    after: Values | undefined,
+  ): Promise<void> {
+    const { identity } = writing.graph;
+    if (identity?.model !== model.name || before === undefined) return;
+    work.callersChanged.value = true;
+    const secret = identity.secret?.member;
+    if (secret === undefined || (after !== undefined && after[secret] === before[secret])) return;
+    await writing.credentials.forget(work.transaction, key);
+  }
+
+  function note(work: UnitOfWork, key: Scalar, before: Values | undefined, after: Values | undefined): void {
+    const action = before === undefined ? 'create' : after === undefined ? 'delete' : 'update';
+    if (model.journal) {
+      const changes = changesBetween(before, after);
+      work.entries.push({ model: model.name, key, at: work.now(), action, changes });
+    }
+    if (!collects) return;
+    const record = forCode(model, (after ?? before)!);
+    const isChange = before !== undefined && after !== undefined;
+    work.events.push({
+      kind: action,
+      model: model.name,
+      key,
+      record,
+      ...(isChange ? { before: forCode(model, before) } : {}),
+    });
+  }
+
+  return {
+    async written(work, [given, shown, stored], before, values, act, permissions) {
+      const key = given as Scalar;
+      const record = { ...values, [model.key.member]: key };
+      if (links.members.length > 0) await links.write(work.transaction, key, record, before ?? {});
+      await checks.stored(work, key);
+      if (permissions !== undefined) await parts.writePermissionsFor(permissions).authorizeStored(work, act, key);
+      const hook = before === undefined ? 'afterCreate' : 'afterUpdate';
+      await hookRunner.run(hook, work, record, ...(before === undefined ? [] : [before]));
+      await endTokens(work, key, before, record);
+      note(work, key, before, record);
+      const { seesAll } = parts.lookUpsFor(permissions ?? service);
+      const isKnown = statements.returnsAll && seesAll && !hookRunner.has(hook);
+      const texts = { shown: shown as string, stored: (stored as string | null) ?? undefined };
+      return { key, ...(isKnown ? { texts } : {}) };
+    },
+
+    async deleted(work, key, record) {
+      await endTokens(work, key, record, undefined);
+      await hookRunner.run('afterDelete', work, record);
+      note(work, key, record, undefined);
+    },
+  };
+}

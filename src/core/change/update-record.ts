@@ -1,0 +1,99 @@
+import { HttpProblem } from '../api/problems.ts';
+import type { Field } from '../model/field.ts';
+import type { Scalar } from '../model/scalar.ts';
+import { isSame } from '../model/value.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Row } from '../sql/statement.ts';
+import type { Changes, LockedRecord } from './contract.ts';
+import type { WriteSteps } from './create-record.ts';
+import { clearedByReplace, defaultsOf } from './defaults.ts';
+import type { ModelWriting } from './model-writing.ts';
+import { asProblem, refuseChangesOf } from './refusals.ts';
+import { requestedValues } from './requested-values.ts';
+import { evaluationOf } from './unit-of-work.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
+
+/** Changes a record: an update sets what its body names, a replacement everything that a client could have given. */
+export function recordUpdater(parts: ModelWriting, steps: WriteSteps): Changes['change'] {
+  const { model, writing, statements, links, draws, hookRunner, service, bind } = parts;
+  const { checks, moveStock, finish, hashSecrets } = steps;
+  const requested = requestedValues(parts);
+  const defaultsAt = defaultsOf(model);
+  const fieldsChanged = (values: Values, record: Values): readonly Field[] =>
+    model.fields.filter(({ member }) => !isSame(values[member], record[member]));
+
+  /** Runs the hook over what is about to change, and takes its values into the record. True where it set any. */
+  async function runHook(work: UnitOfWork, values: Values, record: Values): Promise<boolean> {
+    const members = [
+      ...fieldsChanged(values, record).map(({ member }) => member),
+      ...(links.isSame(values, record) ? [] : links.members),
+    ];
+    const draft = Object.fromEntries(members.map((member) => [member, values[member] ?? null]));
+    const set = await hookRunner.draft('beforeUpdate', work, draft, record);
+    if (set[model.key.member] !== undefined) throw new Error(`beforeUpdate of ${model.name} changed a key`);
+    const back = Object.entries(set).map(
+      ([member, value]) => [member, value === undefined ? (record[member] ?? null) : value] as const,
+    );
+    Object.assign(values, await hashSecrets(Object.fromEntries(back)));
+    return back.length > 0;
+  }
+
+  return async (work, how, key, given, client) => {
+    const permissions = client?.permissions;
+    const may = permissions && parts.writePermissionsFor(permissions);
+    const look = parts.lookUpsFor(permissions ?? service);
+    const locked =
+      client === undefined
+        ? wholly(await lockedRecord(parts, work, key))
+        : await may!.lockForWrite(work, key, how, client.guard);
+    const { record, seen } = locked;
+    const body = typeof given === 'function' ? await given(seen) : given;
+    const now = work.now();
+    const { stock, repeated } = requested.stockIn(body, locked);
+    refuseChangesOf(repeated, seen);
+    await checks.derived(work, key, body.derived, look);
+    const defaults = how === 'update' ? {} : clearedByReplace(model, defaultsAt(evaluationOf(work)));
+    const asked = { ...requested.givenBy(body, seen), ...stock };
+    const wanted = client === undefined ? asked : requested.settable(asked, locked, client.permissions);
+    const set = { ...defaults, ...wanted };
+    const values: Values = {
+      ...record,
+      ...(client === undefined ? set : requested.keepingHidden(set, wanted, locked)),
+    };
+    if (client !== undefined) checks.missing(values);
+    const isUnchanged = fieldsChanged(values, record).length === 0 && links.isSame(values, record);
+    // Where somebody asks for more than they see already, they are not to learn that it stands there.
+    if (isUnchanged && (client === undefined || !requested.isMore(wanted, seen))) return { key };
+    await checks.draft(work, values, seen, look, client === undefined ? values : set);
+    links.arrange(values);
+    await may?.authorizeOwner(work, how, values, record);
+    await may?.authorizeDraft(work, how, values);
+    if (hookRunner.has('beforeUpdate') && (await runHook(work, values, record))) {
+      await checks.draft(work, values, record, parts.lookUpsFor(service));
+      await may?.authorizeDraft(work, how, values);
+    }
+    if (model.stamps && isSame(values.updated_at, record.updated_at)) values.updated_at = now.toISOString();
+    const update = (): Promise<Row | undefined> =>
+      work.transaction.first(statements.update, [
+        ...statements.updated.map((field) => bind(field, values[field.member])),
+        bind(model.key, key),
+      ]);
+    await moveStock(work, draws.sharesOf(record, evaluationOf(work)), values, update);
+    const row = await asProblem(writing.graph, 'write', update());
+    return finish.written(work, row!, record, values, how, permissions);
+  };
+}
+
+/** A record for the service itself, locked until the transaction ends; 404 where there is none. */
+export async function lockedRecord(
+  { model, statements, bind }: ModelWriting,
+  { transaction }: UnitOfWork,
+  key: Scalar,
+): Promise<Values> {
+  const row = await transaction.first(statements.readLocked, [bind(model.key, key)]);
+  if (row === undefined) throw new HttpProblem('not-found');
+  return JSON.parse(row[0] as string) as Values;
+}
+
+/** A record in the hands of the service itself. */
+const wholly = (record: Values): LockedRecord => ({ record, seen: record, sets: () => true });
