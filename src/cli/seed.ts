@@ -1,4 +1,4 @@
-import type { Loaded, LoadOptions } from '../core/samples/load.ts';
+import type { Loaded, LoadOptions } from '../core/samples/loaded.ts';
 import type { Store } from '../core/store/contract.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';

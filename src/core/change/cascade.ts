@@ -31,6 +31,14 @@ interface Doomed {
   readonly key: Scalar;
 }
 
+/** What the deletes that go along with another are worked out with. */
+interface CascadeWork {
+  readonly dialect: Dialect;
+  readonly most: number;
+  readonly writing: Writing;
+  readonly below: (other: Model) => readonly Edge[];
+}
+
 export function cascadeOf(model: Model, writing: Writing): Cascade {
   const { graph, dialect } = writing;
   const most = graph.service.limits.cascade;
@@ -55,63 +63,16 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
   };
   const place = new Map(graph.models.map((one, at) => [one, at]));
 
-  async function keysAt(work: UnitOfWork, edge: Edge, target: Model, key: Scalar, room: number): Promise<Scalar[]> {
-    const bound = [dialect.bind(target.key, key), room + 1];
-    const keys = (await work.transaction.all(edge.keys, bound)).map(([found]) => found as Scalar);
-    if (keys.length > room) {
-      throw tooManyAlong(most);
-    }
-    return keys;
-  }
-
-  /** Locks a record, and tells whether it is still there, and still refers to another: it was found without a lock. */
-  async function stillRefers(
-    work: UnitOfWork,
-    { model: other, relation }: Edge,
-    key: Scalar,
-    target: Scalar,
-  ): Promise<boolean> {
-    try {
-      const record = await writing.changesOf(other).lock(work, key);
-      return isSame(record[relation.field.member], target);
-    } catch (error) {
-      if (error instanceof HttpProblem && error.problem === 'not-found') return false;
-      throw error;
-    }
-  }
-
-  async function gather(work: UnitOfWork, one: Doomed, found: Map<string, Doomed>): Promise<void> {
-    found.set(nameOf(one.model, one.key), one);
-    for (const edge of below(one.model)) {
-      if (edge.relation.onDelete !== 'cascade') continue;
-      for (const key of await keysAt(work, edge, one.model, one.key, most + 1 - found.size)) {
-        if (found.has(nameOf(edge.model, key))) continue;
-        if (!(await stillRefers(work, edge, key, one.key))) continue;
-        await gather(work, { model: edge.model, key }, found);
-      }
-    }
-  }
-
-  async function letGo(work: UnitOfWork, one: Doomed): Promise<void> {
-    for (const edge of below(one.model)) {
-      if (edge.relation.onDelete !== 'clear') continue;
-      const body = ownBody({ [edge.relation.field.member]: null });
-      for (const key of await keysAt(work, edge, one.model, one.key, most)) {
-        if (await stillRefers(work, edge, key, one.key))
-          await writing.changesOf(edge.model).change(work, 'update', key, body);
-      }
-    }
-  }
-
+  const cascade: CascadeWork = { dialect, most, writing, below };
   return {
     async delete(work, key) {
       const found = new Map<string, Doomed>();
-      await gather(work, { model, key }, found);
+      await gather(cascade, work, { model, key }, found);
       // Those that refer to others go before them; within a model, those that were found last.
       const order = [...found.values()].reverse();
       order.sort((one, other) => place.get(other.model)! - place.get(one.model)!);
       for (const one of order) {
-        await letGo(work, one);
+        await letGo(cascade, work, one);
         const changes = writing.changesOf(one.model);
         // Read once more: a hook of what went before may have changed it.
         await changes.remove(work, one.key, await changes.lock(work, one.key));
@@ -119,6 +80,64 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
       return true;
     },
   };
+}
+
+async function keysAt(
+  { dialect, most }: CascadeWork,
+  work: UnitOfWork,
+  edge: Edge,
+  target: Model,
+  key: Scalar,
+  room: number,
+): Promise<Scalar[]> {
+  const bound = [dialect.bind(target.key, key), room + 1];
+  const keys = (await work.transaction.all(edge.keys, bound)).map(([found]) => found as Scalar);
+  if (keys.length > room) {
+    throw tooManyAlong(most);
+  }
+  return keys;
+}
+
+/** Locks a record, and tells whether it is still there, and still refers to another: it was found without a lock. */
+async function stillRefers(
+  { writing }: CascadeWork,
+  work: UnitOfWork,
+  { model: other, relation }: Edge,
+  key: Scalar,
+  target: Scalar,
+): Promise<boolean> {
+  try {
+    const record = await writing.changesOf(other).lock(work, key);
+    return isSame(record[relation.field.member], target);
+  } catch (error) {
+    if (error instanceof HttpProblem && error.problem === 'not-found') return false;
+    throw error;
+  }
+}
+
+async function gather(cascade: CascadeWork, work: UnitOfWork, one: Doomed, found: Map<string, Doomed>): Promise<void> {
+  const { below, most } = cascade;
+  found.set(nameOf(one.model, one.key), one);
+  for (const edge of below(one.model)) {
+    if (edge.relation.onDelete !== 'cascade') continue;
+    for (const key of await keysAt(cascade, work, edge, one.model, one.key, most + 1 - found.size)) {
+      if (found.has(nameOf(edge.model, key))) continue;
+      if (!(await stillRefers(cascade, work, edge, key, one.key))) continue;
+      await gather(cascade, work, { model: edge.model, key }, found);
+    }
+  }
+}
+
+async function letGo(cascade: CascadeWork, work: UnitOfWork, one: Doomed): Promise<void> {
+  const { below, most, writing } = cascade;
+  for (const edge of below(one.model)) {
+    if (edge.relation.onDelete !== 'clear') continue;
+    const body = ownBody({ [edge.relation.field.member]: null });
+    for (const key of await keysAt(cascade, work, edge, one.model, one.key, most)) {
+      if (await stillRefers(cascade, work, edge, key, one.key))
+        await writing.changesOf(edge.model).change(work, 'update', key, body);
+    }
+  }
 }
 
 const tooManyAlong = (most: number): HttpProblem =>

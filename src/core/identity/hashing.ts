@@ -16,7 +16,7 @@ export const MOST_SECRETS = 10;
 
 export function makeHashing(atOnce: number, random: (bytes: number) => Uint8Array): Hashing {
   const crowded = (): HttpProblem => new HttpProblem('too-busy', undefined, { headers: LATER });
-  const turns = makeTurns({ placeholderCount: atOnce, share: atOnce, mostWaiting: MOST_WAITING, crowded });
+  const turns = makeTurns({ places: atOnce, share: atOnce, mostWaiting: MOST_WAITING, crowded });
   const inTurn = async <Result>(requester: Requester | undefined, work: () => Promise<Result>): Promise<Result> => {
     const giveBack = await turns.take(requester);
     try {

@@ -40,9 +40,9 @@ function failuresOf(body: unknown, kind: WriteKind = 'create'): string[] {
 
 describe('a body', () => {
   test('that keeps every rule is read into canonical values', () => {
-    const body = { ...sound, name: '  Mist ', slug: 'MIST-HUT', beds: 9, share: 0.3, price: 12.5, isConstant: true };
+    const body = { ...sound, name: '  Mist ', slug: 'MIST-HUT', beds: 9, share: 0.3, price: 12.5, fixed: true };
     expect(bodyReader(hut, 'create')(body)).toEqual({
-      values: { ...sound, slug: 'mist-hut', beds: 9, share: 0.3, price: '12.50', isConstant: true },
+      values: { ...sound, slug: 'mist-hut', beds: 9, share: 0.3, price: '12.50', fixed: true },
       repeated: new Map(),
       derived: new Map(),
       patches: new Map(),
@@ -72,7 +72,7 @@ describe('a body', () => {
     [{ price: '100.00' }, '/price maximum: must be 99.95 or less, got "100.00"'],
     [{ price: '1.01' }, '/price multipleOf: must be a multiple of 0.05, got "1.01"'],
     [{ price: '1.005' }, '/price scale: must have at most 2 digits after the point, got "1.005"'],
-    [{ isConstant: false }, '/fixed const: must be true, got false'],
+    [{ fixed: false }, '/fixed const: must be true, got false'],
     [{ note: 5 }, '/note type: no such note'],
     [{ warden_id: null }, '/warden_id required: must not be null'],
     [{ warden_id: 'x' }, '/warden_id type: must be a whole number, got "x"'],

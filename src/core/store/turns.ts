@@ -10,7 +10,7 @@ export interface Turns {
 }
 
 export interface TurnsOptions {
-  readonly placeholderCount: number;
+  readonly places: number;
   /** So many of them one requester may have. */
   readonly share: number;
   /** So many of one requester may wait. */
@@ -19,10 +19,10 @@ export interface TurnsOptions {
 }
 
 /** Those who wait take turns, however much one of them asks for. */
-export function makeTurns({ placeholderCount, share, mostWaiting, crowded }: TurnsOptions): Turns {
+export function makeTurns({ places, share, mostWaiting, crowded }: TurnsOptions): Turns {
   const waiting = new Map<string, (() => void)[]>();
   const taken = new Map<string, number>();
-  let free = placeholderCount;
+  let free = places;
 
   const count = (by: string): number => taken.get(by) ?? 0;
 

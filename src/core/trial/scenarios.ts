@@ -7,6 +7,7 @@ import { reporterOf } from '../declaration/reporter.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import { trialShape } from '../declaration/trial-shape.ts';
 import type { Graph } from '../model/graph.ts';
+import type { Identity } from '../model/identity.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { isRecord } from '../text/value.ts';
 import type { Answer, Fault } from './answer.ts';
@@ -81,100 +82,21 @@ interface Reading {
   readonly hasDatabase: boolean;
 }
 
+/** What the steps of one scenario are read with. */
+interface ScenarioReader {
+  readonly report: Reporter;
+  readonly keys: SampleKeys;
+  readonly identity: Identity | undefined;
+}
+
 function scenarioReader(
   { graph, keys, report, hasDatabase }: Reading,
   usually: string,
 ): (step: ScenarioStep, path: Path) => Step[] {
   const { identity } = graph;
 
-  /** Of an answer other things are expected than of a record. */
-  function refuseStrangers(expect: object, path: Path): void {
-    for (const name of Object.keys(expect)) {
-      if (EXPECTED.includes(name)) continue;
-      report.error(
-        'unknown-key',
-        `of an answer nothing like \`${name}\` can be expected`,
-        didYouMean(name, EXPECTED),
-        [...path, name],
-        'key',
-      );
-    }
-  }
-
-  function keyOf(sample: string, path: Path): unknown {
-    const key = keys.get(sample);
-    if (key !== undefined) return key;
-    if (keys.has(sample))
-      report.error(
-        'unknown-record',
-        `the key of ${sample} in that service is not known`,
-        'name it in the file of --handles',
-        path,
-      );
-    else report.error('unknown-record', `there is no sample ${sample}`, didYouMean(sample, keys.keys()), path);
-    return undefined;
-  }
-
-  function whoIs(who: string, path: Path): string {
-    if (who === 'nobody') return who;
-    const named = who.includes('/') ? who : `${identity?.model ?? ''}/${who}`;
-    if (identity === undefined) report.error('no-identity', 'nobody signs in to this service', 'leave `as` out', path);
-    else if (named.startsWith(`${identity.model}/`)) {
-      if (!keys.has(named))
-        report.error('unknown-record', `there is no sample ${named}`, didYouMean(named, keys.keys()), path);
-    } else
-      report.error(
-        'unknown-record',
-        `${who} can not sign in`,
-        `name a ${identity.model}, as ${identity.model}/…`,
-        path,
-      );
-    return named.slice(named.indexOf('/') + 1);
-  }
-
-  const usual = whoIs(usually, ['as']);
-
-  /** A body with the keys of samples in the places that stand for them. */
-  function filled(value: unknown, path: Path): unknown {
-    if (Array.isArray(value)) return value.map((item, at) => filled(item, [...path, at]));
-    if (!isRecord(value)) return value;
-    const names = Object.keys(value);
-    if (names.length === 1 && names[0] === 'sample') return keyOf(String(value.sample), [...path, 'sample']);
-    return Object.fromEntries(names.map((name) => [name, filled(value[name], [...path, name])]));
-  }
-
-  const pathWithSamples = (path: string, at: Path): string =>
-    path.replace(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g, (_all, sample: string) =>
-      encodeURIComponent(String(keyOf(sample, at))),
-    );
-
-  function expectationOf({ status, statuses, body, headers = {} }: Expected): Step['expect'] {
-    const check = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] => [
-      ...(body === undefined ? [] : matchFaults(body, answer.body, '', kept)),
-      ...Object.entries(headers).flatMap(([name, wanted]) =>
-        matchFaults(wanted, answer.headers[name.toLowerCase()], name, kept),
-      ),
-      // Without a word about it, an error of the service is never what was meant.
-      ...(status === undefined && answer.status >= 500
-        ? [faultOf('status', 'no error of the service', answer.status)]
-        : []),
-    ];
-    return { status: status ?? 200, ...(status === undefined ? { statuses: statuses ?? ANY } : {}), check };
-  }
-
-  function requestOf(step: ScenarioStep, path: Path, send: string): Step {
-    const [method, target] = send.split(' ') as [Method, string];
-    const keep = Object.entries(step.keep ?? {}).map(([name, pointer]) => ({ name, pointer }));
-    return {
-      method,
-      path: pathWithSamples(target, [...path, 'send']),
-      as: step.as === undefined ? usual : whoIs(step.as, [...path, 'as']),
-      ...(step.body === undefined ? {} : { body: filled(step.body, [...path, 'body']) as Body }),
-      ...(step.headers === undefined ? {} : { headers: step.headers }),
-      expect: expectationOf({ ...step.expect, body: filled(step.expect?.body, [...path, 'expect', 'body']) }),
-      keep,
-    };
-  }
+  const reader: ScenarioReader = { report, keys, identity };
+  const usual = whoIs(reader, usually, ['as']);
 
   return (step, path) => {
     const { send, together, record } = step;
@@ -188,11 +110,11 @@ function scenarioReader(
       );
       return [];
     }
-    if (record === undefined) refuseStrangers(step.expect ?? {}, [...path, 'expect']);
-    if (send !== undefined) return [requestOf(step, path, send)];
+    if (record === undefined) refuseStrangers(reader, step.expect ?? {}, [...path, 'expect']);
+    if (send !== undefined) return [requestOf(reader, usual, step, path, send)];
     if (together !== undefined) {
       const all = together.flatMap((one, at) =>
-        one.send === undefined ? [] : [requestOf(one, [...path, 'together', at], one.send)],
+        one.send === undefined ? [] : [requestOf(reader, usual, one, [...path, 'together', at], one.send)],
       );
       const [first] = all;
       if (first === undefined) return [];
@@ -216,8 +138,8 @@ function scenarioReader(
       );
       return [];
     }
-    const key = encodeURIComponent(String(keyOf(record!, [...path, 'record'])));
-    const wanted = filled(step.expect, [...path, 'expect']);
+    const key = encodeURIComponent(String(keyOf(reader, record!, [...path, 'record'])));
+    const wanted = filled(reader, step.expect, [...path, 'expect']);
     const isGone = isRecord(wanted) && wanted.missing === true;
     const check = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] =>
       matchFaults(wanted, (answer.body as { data?: unknown } | undefined)?.data, '', kept);
@@ -228,6 +150,92 @@ function scenarioReader(
         expect: isGone ? { status: 404 } : { status: 200, check },
       },
     ];
+  };
+}
+
+/** Of an answer other things are expected than of a record. */
+function refuseStrangers({ report }: ScenarioReader, expect: object, path: Path): void {
+  for (const name of Object.keys(expect)) {
+    if (EXPECTED.includes(name)) continue;
+    report.error(
+      'unknown-key',
+      `of an answer nothing like \`${name}\` can be expected`,
+      didYouMean(name, EXPECTED),
+      [...path, name],
+      'key',
+    );
+  }
+}
+
+function keyOf({ keys, report }: ScenarioReader, sample: string, path: Path): unknown {
+  const key = keys.get(sample);
+  if (key !== undefined) return key;
+  if (keys.has(sample))
+    report.error(
+      'unknown-record',
+      `the key of ${sample} in that service is not known`,
+      'name it in the file of --handles',
+      path,
+    );
+  else report.error('unknown-record', `there is no sample ${sample}`, didYouMean(sample, keys.keys()), path);
+  return undefined;
+}
+
+function whoIs({ identity, report, keys }: ScenarioReader, who: string, path: Path): string {
+  if (who === 'nobody') return who;
+  const named = who.includes('/') ? who : `${identity?.model ?? ''}/${who}`;
+  if (identity === undefined) report.error('no-identity', 'nobody signs in to this service', 'leave `as` out', path);
+  else if (named.startsWith(`${identity.model}/`)) {
+    if (!keys.has(named))
+      report.error('unknown-record', `there is no sample ${named}`, didYouMean(named, keys.keys()), path);
+  } else
+    report.error('unknown-record', `${who} can not sign in`, `name a ${identity.model}, as ${identity.model}/…`, path);
+  return named.slice(named.indexOf('/') + 1);
+}
+
+/** A body with the keys of samples in the places that stand for them. */
+function filled(reader: ScenarioReader, value: unknown, path: Path): unknown {
+  if (Array.isArray(value)) return value.map((item, at) => filled(reader, item, [...path, at]));
+  if (!isRecord(value)) return value;
+  const names = Object.keys(value);
+  if (names.length === 1 && names[0] === 'sample') return keyOf(reader, String(value.sample), [...path, 'sample']);
+  return Object.fromEntries(names.map((name) => [name, filled(reader, value[name], [...path, name])]));
+}
+
+function expectationOf({ status, statuses, body, headers = {} }: Expected): Step['expect'] {
+  const check = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] => [
+    ...(body === undefined ? [] : matchFaults(body, answer.body, '', kept)),
+    ...Object.entries(headers).flatMap(([name, wanted]) =>
+      matchFaults(wanted, answer.headers[name.toLowerCase()], name, kept),
+    ),
+    // Without a word about it, an error of the service is never what was meant.
+    ...(status === undefined && answer.status >= 500
+      ? [faultOf('status', 'no error of the service', answer.status)]
+      : []),
+  ];
+  return { status: status ?? 200, ...(status === undefined ? { statuses: statuses ?? ANY } : {}), check };
+}
+
+/** A path with keys in the places of `{model/sample}`. */
+const pathWithSamples = (reader: ScenarioReader, path: string, at: Path): string =>
+  path.replace(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g, (_all, sample: string) =>
+    encodeURIComponent(String(keyOf(reader, sample, at))),
+  );
+
+function requestOf(reader: ScenarioReader, usual: string, step: ScenarioStep, path: Path, send: string): Step {
+  const [method, target] = send.split(' ') as [Method, string];
+  const keep = Object.entries(step.keep ?? {}).map(([name, pointer]) => ({ name, pointer }));
+  return {
+    method,
+    path: pathWithSamples(reader, target, [...path, 'send']),
+    as: step.as === undefined ? usual : whoIs(reader, step.as, [...path, 'as']),
+    ...(step.body === undefined ? {} : { body: filled(reader, step.body, [...path, 'body']) as Body }),
+    ...(step.headers === undefined ? {} : { headers: step.headers }),
+    expect: expectationOf({
+      ...step.expect,
+      body: filled(reader, step.expect?.body, [...path, 'expect', 'body']),
+    }),
+    keep,
   };
 }
 

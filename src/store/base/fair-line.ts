@@ -22,10 +22,10 @@ const crowded = (): StoreError =>
  * Somebody may have all `places` but one, so that others never wait for them alone. Each read has `longest`
  * milliseconds.
  */
-export function makeFairLine(placeholderCount: number, longest: number): FairLine {
+export function makeFairLine(places: number, longest: number): FairLine {
   const turns = makeTurns({
-    placeholderCount,
-    share: Math.max(1, placeholderCount - 1),
+    places,
+    share: Math.max(1, places - 1),
     mostWaiting: MOST_WAITING,
     crowded,
   });

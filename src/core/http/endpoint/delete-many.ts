@@ -8,19 +8,30 @@ import { listParameters } from '../../api/parameters.ts';
 import { HttpProblem, refuseParameters } from '../../api/problems.ts';
 import type { UnitOfWork } from '../../change/unit-of-work.ts';
 import type { Field } from '../../model/field.ts';
+import type { Graph } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import type { FieldValue, Scalar } from '../../model/scalar.ts';
 import { boundsOf } from '../../query/bounds.ts';
 import { listStatement, listValues } from '../../query/list-statement.ts';
 import type { ListForm } from '../../query/list-statement.ts';
 import { projectedField } from '../../query/projection.ts';
+import type { Dialect } from '../../sql/dialect.ts';
 import type { Statement } from '../../sql/statement.ts';
 import { listReaders, readListRequest } from '../request/list-request.ts';
+import type { ListReaders } from '../request/list-request.ts';
 import { readQuery } from '../request/query.ts';
 import type { EndpointContext } from './context.ts';
 
 /** The parameters of lists that a delete of many takes too, beside `<field>=value`. */
 export const DELETE_MANY_PARAMETERS = ['filter', 'filter-lang'] as const;
+
+/** What deletes of many records are answered with. */
+interface DeleteManyParts {
+  readonly model: Model;
+  readonly graph: Graph;
+  readonly readersOf: (permissions: Permissions) => ListReaders;
+  readonly dialect: Dialect;
+}
 
 /**
  * Deletes the records that a query asks for, and that the caller may read and delete: all of them, or none. It never
@@ -38,32 +49,10 @@ export function makeDeleteMany(
   const most = graph.service.limits.cascade;
   const changes = writes.changesOf(model);
 
-  function formOf(permissions: Permissions, path: string, query: string): ListForm {
-    const names = readQuery(query).map(([name]) => name);
-    const ofLists: readonly string[] = listParameters;
-    const strange = names.filter(
-      (name) => ofLists.includes(name) && !(DELETE_MANY_PARAMETERS as readonly string[]).includes(name),
-    );
-    refuseParameters(
-      strange.map((parameter) => ({
-        parameter,
-        detail: 'is for lists; a delete of many takes filter and <field>=value',
-      })),
-    );
-    const condition = mayBoth(permissions, model, 'clear');
-    const { form } = readListRequest(model, path, query, graph.service.paging, readersOf(permissions), { condition });
-    // Every name that is left narrows it down.
-    if (names.length === 0) {
-      const detail = 'say which records, with a filter or a <field>=value: everything is never deleted at once';
-      refuseParameters([{ parameter: 'filter', detail }]);
-    }
-    const byKey = [{ field: model.key, descending: false }];
-    return { ...form, projection: [projectedField(model.key)], sort: byKey };
-  }
-
+  const parts: DeleteManyParts = { model, graph, readersOf, dialect };
   return async (principal, request, path, query) => {
     authorize(principal.permissions, model, 'clear');
-    const form = formOf(principal.permissions, path, query);
+    const form = formOf(parts, principal.permissions, path, query);
     const statement = listStatement(listed, form);
     // They are looked for like any list, outside of the transaction: a long search holds up no writer.
     const evaluation = { now: runtime.now(), caller: principal.caller };
@@ -74,7 +63,7 @@ export function makeDeleteMany(
     );
     const found = JSON.parse(`[${String(row![0] ?? '')}]`) as Record<string, FieldValue>[];
     if (found.length > most) throw new HttpProblem('too-many-at-once', `more than ${most} records; narrow the filter`);
-    const stillMatches = matcher(form);
+    const stillMatches = matcher(parts, form);
     return answer(principal, request, async (work) => {
       let deleted = 0;
       for (const { [model.key.member]: key } of found) {
@@ -90,27 +79,58 @@ export function makeDeleteMany(
       return { status: 200, headers: JSON_HEADERS, body: JSON.stringify({ data: { deleted } }) };
     });
   };
+}
 
-  /** Whether a record is still one of a list, grants included. */
-  function matcher({ filter, filters }: ListForm): (work: UnitOfWork, key: Scalar) => Promise<boolean> {
-    const { name, placeholder } = dialect;
-    const table = name(model.table);
-    let placed = filter?.placeholderCount ?? 0;
-    const column = (field: Field): string => `${table}.${name(field.column)}`;
-    const conditions = filters.map(({ field, values }) => {
-      const places = values.map(() => placeholder((placed += 1)));
-      return `${column(field)} IN (${places.join(', ')})`;
-    });
-    if (filter !== undefined) conditions.unshift(filter.sql);
-    conditions.push(`${column(model.key)} = ${placeholder(placed + 1)}`);
-    const statement: Statement = { sql: `SELECT 1 FROM ${table} WHERE ${conditions.join(' AND ')}` };
-    const equal = filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
-    return async (work, key) => {
-      const evaluation = { now: work.now(), caller: work.caller };
-      const bound = [...(filter?.values(evaluation) ?? []), ...equal, dialect.bind(model.key, key)];
-      return (await work.transaction.first(statement, bound)) !== undefined;
-    };
+function formOf(
+  { model, graph, readersOf }: DeleteManyParts,
+  permissions: Permissions,
+  path: string,
+  query: string,
+): ListForm {
+  const names = readQuery(query).map(([name]) => name);
+  const ofLists: readonly string[] = listParameters;
+  const strange = names.filter(
+    (name) => ofLists.includes(name) && !(DELETE_MANY_PARAMETERS as readonly string[]).includes(name),
+  );
+  refuseParameters(
+    strange.map((parameter) => ({
+      parameter,
+      detail: 'is for lists; a delete of many takes filter and <field>=value',
+    })),
+  );
+  const condition = mayBoth(permissions, model, 'clear');
+  const { form } = readListRequest(model, path, query, graph.service.paging, readersOf(permissions), { condition });
+  // Every name that is left narrows it down.
+  if (names.length === 0) {
+    const detail = 'say which records, with a filter or a <field>=value: everything is never deleted at once';
+    refuseParameters([{ parameter: 'filter', detail }]);
   }
+  const byKey = [{ field: model.key, descending: false }];
+  return { ...form, projection: [projectedField(model.key)], sort: byKey };
+}
+
+/** Whether a record is still one of a list, grants included. */
+function matcher(
+  { dialect, model }: DeleteManyParts,
+  { filter, filters }: ListForm,
+): (work: UnitOfWork, key: Scalar) => Promise<boolean> {
+  const { name, placeholder } = dialect;
+  const table = name(model.table);
+  let placed = filter?.placeholderCount ?? 0;
+  const column = (field: Field): string => `${table}.${name(field.column)}`;
+  const conditions = filters.map(({ field, values }) => {
+    const places = values.map(() => placeholder((placed += 1)));
+    return `${column(field)} IN (${places.join(', ')})`;
+  });
+  if (filter !== undefined) conditions.unshift(filter.sql);
+  conditions.push(`${column(model.key)} = ${placeholder(placed + 1)}`);
+  const statement: Statement = { sql: `SELECT 1 FROM ${table} WHERE ${conditions.join(' AND ')}` };
+  const equal = filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
+  return async (work, key) => {
+    const evaluation = { now: work.now(), caller: work.caller };
+    const bound = [...(filter?.values(evaluation) ?? []), ...equal, dialect.bind(model.key, key)];
+    return (await work.transaction.first(statement, bound)) !== undefined;
+  };
 }
 
 /** A record may have gone along with another, or at somebody else's hands. */

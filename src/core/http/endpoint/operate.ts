@@ -1,5 +1,6 @@
 import { authorize, authorizeRecord, refusedOn, unknownRecord } from '../../access/authorization.ts';
 import { operationAct } from '../../access/condition.ts';
+import type { Act } from '../../access/condition.ts';
 import { memoizeByPermissions } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
@@ -10,6 +11,8 @@ import type { ParameterFailure } from '../../api/problems.ts';
 import { blamed, CodeError } from '../../change/code.ts';
 import { forCode } from '../../change/for-code.ts';
 import { refusePending } from '../../change/make-scopes.ts';
+import type { OperationCode } from '../../change/operation.ts';
+import type { Runtime } from '../../change/runtime.ts';
 import type { Scope } from '../../change/scope.ts';
 import type { Valued } from '../../change/statements.ts';
 import type { UnitOfWork } from '../../change/unit-of-work.ts';
@@ -25,7 +28,8 @@ import { isOpen, wholeOf } from '../../query/projection.ts';
 import { guardSql, projectionStatement, storedStatement, thereStatement } from '../../query/statements.ts';
 import { valueReader } from '../../rules/schema.ts';
 import type { Values } from '../../rules/schema.ts';
-import type { Reader } from '../../store/contract.ts';
+import type { Dialect } from '../../sql/dialect.ts';
+import type { Reader, Store } from '../../store/contract.ts';
 import { didYouMean } from '../../text/nearest.ts';
 import { isRecord } from '../../text/value.ts';
 import { readBodyOf } from '../request/body.ts';
@@ -38,6 +42,20 @@ import type { EndpointContext } from './context.ts';
 
 /** Answers the requests for one operation. The key is that of its record, where it has one. */
 export type Operate = (principal: Principal, request: Request, query: string, keyText?: string) => Promise<Reply>;
+
+/** What the requests for one operation are answered with. */
+export interface OperationParts {
+  readonly run: OperationCode | undefined;
+  readonly name: string;
+  readonly model: Model;
+  readonly outputOf: (principal: Principal, given: unknown, reader: Reader) => Promise<string>;
+  readonly operation: Operation;
+  readonly act: Act;
+  readonly heldOf: (permissions: Permissions) => { read: Valued; may: Valued };
+  readonly store: Store;
+  readonly dialect: Dialect;
+  readonly runtime: Runtime;
+}
 
 export function makeOperation(model: Model, operation: Operation, context: EndpointContext): Operate {
   const { store, writes, code, answer, graph, runtime } = context;
@@ -58,68 +76,23 @@ export function makeOperation(model: Model, operation: Operation, context: Endpo
   });
   const outputOf = outputWriter(name, operation, context);
 
-  async function called(
-    principal: Principal,
-    input: Values,
-    scope: Scope,
-    record: Values | undefined,
-    reader: Reader,
-  ): Promise<string> {
-    // No service opens without the code that it was declared to have.
-    if (run === undefined) throw new CodeError(name, 'has no code');
-    const seen = record === undefined ? scope : withRecord(scope, forCode(model, record));
-    let output: unknown;
-    try {
-      output = await (run as (input: Values, scope: Scope) => unknown)(input, seen);
-    } catch (error) {
-      throw blamed(error, name);
-    }
-    return outputOf(principal, output, reader);
-  }
-
-  function admitted(permissions: Permissions): void {
-    if (operation.target === 'record') authorizeRecord(permissions, model, act);
-    // What depends on a record can't be true of none.
-    else if (authorize(permissions, model, act) !== true) throw refusedOn(permissions, model, act);
-  }
-
-  /** The record of an operation that only reads. */
-  async function heldBy({ caller, permissions }: Principal, key: Scalar): Promise<Values> {
-    const { read, may } = heldOf(permissions);
-    const look = (statement: Valued) =>
-      store.first(statement, [dialect.bind(model.key, key), ...statement.values({ now: runtime.now(), caller })]);
-    if ((await look(read)) === undefined) throw unknownRecord(permissions, model);
-    const row = await look(may);
-    if (row === undefined) throw refusedOn(permissions, model, act);
-    return JSON.parse(String(row[0])) as Values;
-  }
-
-  function reply(data: string, request: Request): Reply {
-    const { status, output } = operation;
-    if (output === undefined || status === 204)
-      return { status: output === undefined && status === 200 ? 204 : status, headers: COMMON_HEADERS };
-    if (!operation.reads && preferredReturn(request) === 'minimal') {
-      return { status: 204, headers: { ...COMMON_HEADERS, ...applied('minimal') } };
-    }
-    return { status, headers: JSON_HEADERS, body: `{"data":${data}}` };
-  }
-
+  const parts: OperationParts = { run, name, model, outputOf, operation, act, heldOf, store, dialect, runtime };
   if (operation.reads) {
     return async (principal, request, query, keyText) => {
-      admitted(principal.permissions);
+      admitted(parts, principal.permissions);
       const key = keyText === undefined ? undefined : keyFromText(model.key, keyText);
       const input = readInput.fromQuery(query, principal);
-      const record = key === undefined ? undefined : await heldBy(principal, key);
+      const record = key === undefined ? undefined : await heldBy(parts, principal, key);
       const data = await store.reading(
         (reader, signal) =>
-          called(principal, input, writes.readingScope(principal.caller, reader, signal), record, reader),
+          called(parts, principal, input, writes.readingScope(principal.caller, reader, signal), record, reader),
         principal.requester,
       );
-      return reply(data, request);
+      return reply(parts, data, request);
     };
   }
   return async (principal, request, query, keyText) => {
-    admitted(principal.permissions);
+    admitted(parts, principal.permissions);
     refuseQuery(query);
     const key = keyText === undefined ? undefined : keyFromText(model.key, keyText);
     const guard =
@@ -128,11 +101,62 @@ export function makeOperation(model: Model, operation: Operation, context: Endpo
     return answer(principal, request, async (work: UnitOfWork) => {
       const { permissions } = principal;
       const held = key === undefined ? undefined : await changes.lockForWrite(work, key, act, { permissions, guard });
-      const data = await called(principal, input, writes.scopeOf(work), held?.record, work.transaction);
+      const data = await called(parts, principal, input, writes.scopeOf(work), held?.record, work.transaction);
       refusePending(work.calls, 0, name);
-      return reply(data, request);
+      return reply(parts, data, request);
     });
   };
+}
+
+async function called(
+  { run, name, model, outputOf }: OperationParts,
+  principal: Principal,
+  input: Values,
+  scope: Scope,
+  record: Values | undefined,
+  reader: Reader,
+): Promise<string> {
+  // No service opens without the code that it was declared to have.
+  if (run === undefined) throw new CodeError(name, 'has no code');
+  const seen = record === undefined ? scope : withRecord(scope, forCode(model, record));
+  let output: unknown;
+  try {
+    output = await (run as (input: Values, scope: Scope) => unknown)(input, seen);
+  } catch (error) {
+    throw blamed(error, name);
+  }
+  return outputOf(principal, output, reader);
+}
+
+function admitted({ operation, model, act }: OperationParts, permissions: Permissions): void {
+  if (operation.target === 'record') authorizeRecord(permissions, model, act);
+  // What depends on a record can't be true of none.
+  else if (authorize(permissions, model, act) !== true) throw refusedOn(permissions, model, act);
+}
+
+/** The record of an operation that only reads. */
+async function heldBy(
+  { heldOf, store, dialect, model, runtime, act }: OperationParts,
+  { caller, permissions }: Principal,
+  key: Scalar,
+): Promise<Values> {
+  const { read, may } = heldOf(permissions);
+  const look = (statement: Valued) =>
+    store.first(statement, [dialect.bind(model.key, key), ...statement.values({ now: runtime.now(), caller })]);
+  if ((await look(read)) === undefined) throw unknownRecord(permissions, model);
+  const row = await look(may);
+  if (row === undefined) throw refusedOn(permissions, model, act);
+  return JSON.parse(String(row[0])) as Values;
+}
+
+function reply({ operation }: OperationParts, data: string, request: Request): Reply {
+  const { status, output } = operation;
+  if (output === undefined || status === 204)
+    return { status: output === undefined && status === 200 ? 204 : status, headers: COMMON_HEADERS };
+  if (!operation.reads && preferredReturn(request) === 'minimal') {
+    return { status: 204, headers: { ...COMMON_HEADERS, ...applied('minimal') } };
+  }
+  return { status, headers: JSON_HEADERS, body: `{"data":${data}}` };
 }
 
 /** The scope of an operation on a record, which is locked unless the operation only reads. */

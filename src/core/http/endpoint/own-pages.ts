@@ -10,7 +10,7 @@ import { problemPage } from '../problem-reply.ts';
 import { isNamed } from '../request/entity-tag.ts';
 import type { EntityTags } from '../request/entity-tag.ts';
 
-type OwnPages = (request: Request, path: string, query: string) => Promise<Reply | undefined>;
+export type OwnPages = (request: Request, path: string, query: string) => Promise<Reply | undefined>;
 
 export interface OwnPagesOptions {
   readonly graph: Graph;

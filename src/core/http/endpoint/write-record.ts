@@ -10,10 +10,14 @@ import { JSON_PATCH } from '../../api/media-types.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import { brokenRules, HttpProblem, LATER } from '../../api/problems.ts';
-import type { Written } from '../../change/contract.ts';
+import type { Changes, Written } from '../../change/contract.ts';
+import type { Runtime } from '../../change/runtime.ts';
 import type { UnitOfWork } from '../../change/unit-of-work.ts';
 import { MOST_SECRETS } from '../../identity/hashing.ts';
+import type { Hashing } from '../../identity/hashing.ts';
+import type { Field } from '../../model/field.ts';
 import { modelOf } from '../../model/graph.ts';
+import type { Graph } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import { ownerField } from '../../model/related.ts';
 import { isOpen } from '../../query/projection.ts';
@@ -23,6 +27,7 @@ import type { BodyReader, ReadBody, Values } from '../../rules/schema.ts';
 import { isRecord } from '../../text/value.ts';
 import { mediaTypeOf, readBodyOf } from '../request/body.ts';
 import { recordTags } from '../request/entity-tag.ts';
+import type { RecordTags } from '../request/entity-tag.ts';
 import { patchedMembers, readPatch } from '../request/json-patch.ts';
 import { keyFromText } from '../request/key.ts';
 import { guardOf } from '../request/precondition.ts';
@@ -44,6 +49,19 @@ export interface RecordWriter {
   delete(principal: Principal, keyText: string, request: Request, query: string): Promise<Reply>;
 }
 
+/** What the writes of one model are answered with. */
+export interface RecordWriting {
+  readonly readNewBody: BodyReader;
+  readonly owner: Field | undefined;
+  readonly changes: Changes;
+  readonly model: Model;
+  readonly tags: RecordTags;
+  readonly pathOf: ({ key }: Written) => string;
+  readonly runtime: Runtime;
+  readonly graph: Graph;
+  readonly hashing: Hashing;
+}
+
 export function makeRecordWriter(model: Model, context: EndpointContext): RecordWriter {
   const { graph, store, writes, answer, runtime, hashing } = context;
   const { dialect } = store;
@@ -63,52 +81,9 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
     },
   );
 
-  /**
-   * What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`.
-   */
-  function readNew(body: unknown, { add, fill }: Given, prefix: string): Read {
-    const isObject = isRecord(body);
-    const read = readNewBody(isObject ? withGiven(body, { ...fill, ...add }) : body);
-    // Nobody can have read a record that is only being made: what is not for clients to set is refused at once.
-    const given = [...[...read.repeated.keys()].map(({ member }) => member), ...read.derived.keys()];
-    const failures: Failure[] = [...read.failures, ...given.map(notForClients)];
-    if (owner?.rules.required && isObject && read.values[owner.member] === undefined) {
-      failures.push({ pointer: pointerTo(owner.member), rule: 'required', detail: 'must be given' });
-    }
-    for (const [member, value] of Object.entries(add)) {
-      if (read.values[member] === value) continue;
-      const detail = `the path says ${JSON.stringify(value)}; leave it out of the body`;
-      failures.push({ pointer: pointerTo(member), rule: 'immutable', detail });
-    }
-    return { values: read.values, failures: failures.map((one) => ({ ...one, pointer: prefix + one.pointer })) };
-  }
-
-  /** Whoever may write a record, but not read it, gets its key alone. */
-  async function shownOf(work: UnitOfWork, { key, texts }: Written): Promise<Projection> {
-    const found = texts ?? (await changes.shown(work, key, work.permissions));
-    if (found === undefined) return { shown: JSON.stringify({ [model.key.member]: key }), tag: {} };
-    return { shown: found.shown, tag: { etag: tags.tagOf(found.shown, found.stored) } };
-  }
-
   const pathOf = ({ key }: Written): string => `${collection}/${encodeURIComponent(String(key))}`;
 
-  async function created(work: UnitOfWork, one: Written, request: Request): Promise<Reply> {
-    const { shown, tag } = await shownOf(work, one);
-    const headers = { location: pathOf(one), ...tag };
-    if (preferredReturn(request) !== 'minimal') {
-      return { status: 201, headers: { ...JSON_HEADERS, ...headers }, body: `{"data":${shown}}` };
-    }
-    return { status: 201, headers: { ...COMMON_HEADERS, ...headers, ...applied('minimal') } };
-  }
-
-  async function createdAll(work: UnitOfWork, all: readonly Written[], request: Request): Promise<Reply> {
-    if (preferredReturn(request) === 'minimal')
-      return { status: 201, headers: { ...COMMON_HEADERS, ...applied('minimal') } };
-    const texts: string[] = [];
-    for (const one of all) texts.push((await shownOf(work, one)).shown);
-    return { status: 201, headers: JSON_HEADERS, body: `{"data":[${texts.join(',')}]}` };
-  }
-
+  const writing: RecordWriting = { readNewBody, owner, changes, model, tags, pathOf, runtime, graph, hashing };
   return {
     async create(principal, request, query, parentKey) {
       const { caller, permissions } = principal;
@@ -127,11 +102,11 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
       const given = { add, fill };
       const body = readBodyOf(request, 'create');
       if (!Array.isArray(body)) {
-        const { values, failures } = readNew(body, given, '');
+        const { values, failures } = readNew(writing, body, given, '');
         if (failures.length > 0) throw brokenRules(failures);
-        const sealed = await sealedFor(principal)(values);
+        const sealed = await sealedFor(writing, principal)(values);
         return answer(principal, request, async (work) =>
-          created(work, await changes.create(work, sealed, permissions), request),
+          created(writing, work, await changes.create(work, sealed, permissions), request),
         );
       }
       if (body.length === 0) {
@@ -145,7 +120,7 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
       const failures: Failure[] = [];
       for (const [at, one] of (body as readonly unknown[]).entries()) {
         await runtime.rest?.();
-        read.push(readNew(one, given, pointerTo(at)));
+        read.push(readNew(writing, one, given, pointerTo(at)));
         failures.push(...read[at]!.failures);
         if (failures.length > MOST_FAILURES) break;
       }
@@ -155,14 +130,14 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
         const detail = `have ${secrets} secrets to be hashed; ${MOST_SECRETS} is the most in one request`;
         throw brokenRules([{ pointer: '', rule: 'maxItems', detail }], 'The records break');
       }
-      const hashSecrets = sealedFor(principal);
+      const hashSecrets = sealedFor(writing, principal);
       const sealed: Values[] = [];
       for (const { values } of read) sealed.push(await hashSecrets(values));
       return answer(principal, request, async (work) => {
         const all: Written[] = [];
         for (const [at, values] of sealed.entries())
           all.push(await inPlace(at, changes.create(work, values, permissions)));
-        return createdAll(work, all, request);
+        return createdAll(writing, work, all, request);
       });
     },
 
@@ -172,10 +147,10 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
       refuseQuery(query);
       const key = keyFromText(model.key, keyText);
       const guard = guardOf(model, tags, request);
-      const body = await bodyOf(how, request, readersOf(permissions), sealedFor(principal));
+      const body = await bodyOf(writing, how, request, readersOf(permissions), sealedFor(writing, principal));
       return answer(principal, request, async (work) => {
         const written = await changes.change(work, how, key, (record) => body(work, record), { permissions, guard });
-        const { shown, tag } = await shownOf(work, written);
+        const { shown, tag } = await shownOf(writing, work, written);
         if (preferredReturn(request) === 'minimal') {
           return { status: 204, headers: { ...COMMON_HEADERS, ...tag, ...applied('minimal') } };
         }
@@ -201,46 +176,102 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
       });
     },
   };
+}
 
-  /** What a client wants of a record, as far as it can be told without it. */
-  async function bodyOf(
-    how: 'replace' | 'update',
-    request: Request,
-    readers: Readonly<Record<'replace' | 'update', BodyReader>>,
-    hashSecrets: Seal,
-  ): Promise<(work: UnitOfWork, record: Values) => ReadBody | Promise<ReadBody>> {
-    const body = readBodyOf(request, how);
-    if (how === 'update' && mediaTypeOf(request) === JSON_PATCH) {
-      const steps = readPatch(body);
-      return async (work, record) => {
-        const found = await changes.shown(work, record[model.key.member] as never, work.permissions);
-        const members = patchedMembers(model, JSON.parse(found!.shown) as Record<string, unknown>, steps);
-        // The record is locked: this one does not wait for its turn.
-        return sealed(readers.update(members, true), (values) => changes.hashSecrets(values));
-      };
-    }
-    const read = await sealed(readers[how](body), hashSecrets);
-    return () => read;
+/**
+ * What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`.
+ */
+function readNew({ readNewBody, owner }: RecordWriting, body: unknown, { add, fill }: Given, prefix: string): Read {
+  const isObject = isRecord(body);
+  const read = readNewBody(isObject ? withGiven(body, { ...fill, ...add }) : body);
+  // Nobody can have read a record that is only being made: what is not for clients to set is refused at once.
+  const given = [...[...read.repeated.keys()].map(({ member }) => member), ...read.derived.keys()];
+  const failures: Failure[] = [...read.failures, ...given.map(notForClients)];
+  if (owner?.rules.required && isObject && read.values[owner.member] === undefined) {
+    failures.push({ pointer: pointerTo(owner.member), rule: 'required', detail: 'must be given' });
   }
+  for (const [member, value] of Object.entries(add)) {
+    if (read.values[member] === value) continue;
+    const detail = `the path says ${JSON.stringify(value)}; leave it out of the body`;
+    failures.push({ pointer: pointerTo(member), rule: 'immutable', detail });
+  }
+  return { values: read.values, failures: failures.map((one) => ({ ...one, pointer: prefix + one.pointer })) };
+}
 
-  /**
-   * Hashes secrets in turn with those of others, as long as the time of the write is not up, and somebody waits for
-   * it.
-   */
-  function sealedFor({ requester }: Principal): Seal {
-    const last = runtime.now().getTime() + graph.service.limits.transaction;
-    const hash = async (secret: string): Promise<string> => {
-      const hashed = await hashing.hash(secret, requester);
-      if (runtime.now().getTime() > last) throw new HttpProblem('time-ran-out', undefined, { headers: LATER });
-      return hashed;
+/** Whoever may write a record, but not read it, gets its key alone. */
+async function shownOf(
+  { changes, model, tags }: RecordWriting,
+  work: UnitOfWork,
+  { key, texts }: Written,
+): Promise<Projection> {
+  const found = texts ?? (await changes.shown(work, key, work.permissions));
+  if (found === undefined) return { shown: JSON.stringify({ [model.key.member]: key }), tag: {} };
+  return { shown: found.shown, tag: { etag: tags.tagOf(found.shown, found.stored) } };
+}
+
+async function created(writing: RecordWriting, work: UnitOfWork, one: Written, request: Request): Promise<Reply> {
+  const { pathOf } = writing;
+  const { shown, tag } = await shownOf(writing, work, one);
+  const headers = { location: pathOf(one), ...tag };
+  if (preferredReturn(request) !== 'minimal') {
+    return { status: 201, headers: { ...JSON_HEADERS, ...headers }, body: `{"data":${shown}}` };
+  }
+  return { status: 201, headers: { ...COMMON_HEADERS, ...headers, ...applied('minimal') } };
+}
+
+async function createdAll(
+  writing: RecordWriting,
+  work: UnitOfWork,
+  all: readonly Written[],
+  request: Request,
+): Promise<Reply> {
+  if (preferredReturn(request) === 'minimal')
+    return { status: 201, headers: { ...COMMON_HEADERS, ...applied('minimal') } };
+  const texts: string[] = [];
+  for (const one of all) texts.push((await shownOf(writing, work, one)).shown);
+  return { status: 201, headers: JSON_HEADERS, body: `{"data":[${texts.join(',')}]}` };
+}
+
+/** What a client wants of a record, as far as it can be told without it. */
+async function bodyOf(
+  writing: RecordWriting,
+  how: 'replace' | 'update',
+  request: Request,
+  readers: Readonly<Record<'replace' | 'update', BodyReader>>,
+  hashSecrets: Seal,
+): Promise<(work: UnitOfWork, record: Values) => ReadBody | Promise<ReadBody>> {
+  const { changes, model } = writing;
+  const body = readBodyOf(request, how);
+  if (how === 'update' && mediaTypeOf(request) === JSON_PATCH) {
+    const steps = readPatch(body);
+    return async (work, record) => {
+      const found = await changes.shown(work, record[model.key.member] as never, work.permissions);
+      const members = patchedMembers(model, JSON.parse(found!.shown) as Record<string, unknown>, steps);
+      // The record is locked: this one does not wait for its turn.
+      return sealed(writing, readers.update(members, true), (values) => changes.hashSecrets(values));
     };
-    return (values) => changes.hashSecrets(values, hash);
   }
+  const read = await sealed(writing, readers[how](body), hashSecrets);
+  return () => read;
+}
 
-  async function sealed(read: ReadBody, hashSecrets: Seal): Promise<ReadBody> {
-    if (read.failures.length > 0) throw brokenRules(read.failures);
-    return { ...read, values: await hashSecrets(read.values) };
-  }
+/**
+ * Hashes secrets in turn with those of others, as long as the time of the write is not up, and somebody waits for
+ * it.
+ */
+function sealedFor({ runtime, graph, hashing, changes }: RecordWriting, { requester }: Principal): Seal {
+  const last = runtime.now().getTime() + graph.service.limits.transaction;
+  const hash = async (secret: string): Promise<string> => {
+    const hashed = await hashing.hash(secret, requester);
+    if (runtime.now().getTime() > last) throw new HttpProblem('time-ran-out', undefined, { headers: LATER });
+    return hashed;
+  };
+  return (values) => changes.hashSecrets(values, hash);
+}
+
+async function sealed(_writing: RecordWriting, read: ReadBody, hashSecrets: Seal): Promise<ReadBody> {
+  if (read.failures.length > 0) throw brokenRules(read.failures);
+  return { ...read, values: await hashSecrets(read.values) };
 }
 
 /** Gives values with their secrets hashed. */

@@ -4,6 +4,7 @@ import type { ProjectionParameters } from '../../api/parameters.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
 import type { ValueSpec } from '../../model/field.ts';
 import { modelOf } from '../../model/graph.ts';
+import type { Graph } from '../../model/graph.ts';
 import type { Model, ViewMember } from '../../model/model.ts';
 import { ownNames, relatedNames, stepCalled, viaCalled } from '../../model/related.ts';
 import { maskProjection } from '../../query/mask-projection.ts';
@@ -23,6 +24,15 @@ const MOST_INCLUDED = 12;
 const MOST_NAMED = 200;
 const MOST_RECORDS = 10_000;
 
+/** What the parameters of a projection are read with. */
+interface ProjectionReading {
+  readonly plain: Projection;
+  readonly ownMemberOf: (over: Model, name: string) => ProjectedMember | undefined;
+  readonly relatedOf: (over: Model, name: string) => Related | undefined;
+  readonly known: (over: Model, names: readonly string[]) => string[];
+  readonly graph: Graph;
+}
+
 /** `usual` is the view of those who don't ask for another. */
 export function projectionReader(permissions: Permissions, model: Model, usual: string): ProjectionReader {
   const { graph } = permissions;
@@ -34,6 +44,7 @@ export function projectionReader(permissions: Permissions, model: Model, usual: 
   const known = (over: Model, names: readonly string[]): string[] =>
     names.filter((name) => !hides(permissions, over, name));
 
+  const reading: ProjectionReading = { plain, ownMemberOf, relatedOf, known, graph };
   return ({ view, fields, include }, records, failures) => {
     let projection = plain;
     if (view !== undefined && fields !== undefined) {
@@ -46,86 +57,99 @@ export function projectionReader(permissions: Permissions, model: Model, usual: 
           detail: `${model.name} has no view ${quoted(view)}; ${didYouMean(view, model.views.keys())}`,
         });
     } else if (fields !== undefined) {
-      projection = readPaths(fields, 'fields', failures, (paths) => named(model, paths, [], failures));
+      projection = readPaths(reading, fields, 'fields', failures, (paths) =>
+        named(reading, model, paths, [], failures),
+      );
     }
     if (include !== undefined) {
       const chosen = fields === undefined ? [] : projection;
-      projection = readPaths(include, 'include', failures, (paths) =>
-        included(model, paths, projection, chosen, failures),
+      projection = readPaths(reading, include, 'include', failures, (paths) =>
+        included(reading, model, paths, projection, chosen, failures),
       );
       refuseTooMany(projection, records, failures);
     } else if (fields !== undefined) refuseTooMany(projection, records, failures);
     return maskProjection(permissions, model, projection);
   };
+}
 
-  function readPaths(
-    text: string,
-    parameter: 'fields' | 'include',
-    failures: ParameterFailure[],
-    read: (paths: Paths) => Projection,
-  ): Projection {
-    const paths = text.split(',').map((path) => path.split('.'));
-    const most = parameter === 'include' ? MOST_INCLUDED : MOST_NAMED;
-    if (paths.length > most) {
-      failures.push({ parameter, detail: `names ${paths.length}; ${most} is the most` });
-      return plain;
-    }
-    const projection = read(treeOf(paths));
-    if (depthOf(projection) <= MOST_DEPTH) return projection;
-    const detail = 'goes too deep: three relations to many may follow each other, or four to one record';
-    failures.push({ parameter, detail });
+function readPaths(
+  { plain }: ProjectionReading,
+  text: string,
+  parameter: 'fields' | 'include',
+  failures: ParameterFailure[],
+  read: (paths: Paths) => Projection,
+): Projection {
+  const paths = text.split(',').map((path) => path.split('.'));
+  const most = parameter === 'include' ? MOST_INCLUDED : MOST_NAMED;
+  if (paths.length > most) {
+    failures.push({ parameter, detail: `names ${paths.length}; ${most} is the most` });
     return plain;
   }
+  const projection = read(treeOf(paths));
+  if (depthOf(projection) <= MOST_DEPTH) return projection;
+  const detail = 'goes too deep: three relations to many may follow each other, or four to one record';
+  failures.push({ parameter, detail });
+  return plain;
+}
 
-  /** The members that `fields` names, in that order. */
-  function named(over: Model, paths: Paths, trail: readonly string[], failures: ParameterFailure[]): ProjectedMember[] {
-    return [...paths].flatMap(([name, inside]): ProjectedMember[] => {
-      const refuse = (detail: string): [] => (failures.push({ parameter: 'fields', detail }), []);
-      const path = [...trail, name].join('.');
-      const own = ownMemberOf(over, name);
-      if (own !== undefined) {
-        if (inside.size === 0) return [own];
-        const parts = own.kind === 'field' ? partsOf(own.field, inside) : undefined;
-        return parts === undefined
-          ? refuse(`${quoted(path)} has no such parts`)
-          : [{ ...own, inside: parts } as ProjectedMember];
-      }
-      const related = relatedOf(over, name);
-      if (related === undefined)
-        return refuse(unknownMember(over, name, known(over, [...ownNames(over), ...relatedNames(over)])));
-      const target = modelOf(graph, related.target);
-      if (inside.size > 0) return [{ ...related, projection: named(target, inside, [...trail, name], failures) }];
-      const way = `name its members, as ${path}.${target.key.member}, or ask for include=${path}`;
-      return refuse(`${quoted(path)} is ${related.kind === 'one' ? 'a whole record' : 'many records'}; ${way}`);
-    });
-  }
-
-  /**
-   * What is shown, with the records that `include` names. They come whole, but for those whose members are `chosen`.
-   */
-  function included(
-    over: Model,
-    paths: Paths,
-    projection: Projection,
-    chosen: Projection,
-    failures: ParameterFailure[],
-  ): Projection {
-    const members = new Map(projection.map((member) => [member.name, member]));
-    for (const [name, inside] of paths) {
-      const related = relatedOf(over, name);
-      if (related === undefined) {
-        const detail = unknownRelation(over, name, known(over, relatedNames(over)));
-        failures.push({ parameter: 'include', detail });
-        continue;
-      }
-      const target = modelOf(graph, related.target);
-      const before = chosen.find((member) => member.name === name);
-      const own = before !== undefined && 'projection' in before ? before.projection : undefined;
-      const whole = included(target, inside, own ?? wholeOf(graph, target), own ?? [], failures);
-      members.set(name, { ...related, projection: whole });
+/** The members that `fields` names, in that order. */
+function named(
+  reading: ProjectionReading,
+  over: Model,
+  paths: Paths,
+  trail: readonly string[],
+  failures: ParameterFailure[],
+): ProjectedMember[] {
+  const { ownMemberOf, relatedOf, known, graph } = reading;
+  return [...paths].flatMap(([name, inside]): ProjectedMember[] => {
+    const refuse = (detail: string): [] => (failures.push({ parameter: 'fields', detail }), []);
+    const path = [...trail, name].join('.');
+    const own = ownMemberOf(over, name);
+    if (own !== undefined) {
+      if (inside.size === 0) return [own];
+      const parts = own.kind === 'field' ? partsOf(own.field, inside) : undefined;
+      return parts === undefined
+        ? refuse(`${quoted(path)} has no such parts`)
+        : [{ ...own, inside: parts } as ProjectedMember];
     }
-    return [...members.values()];
+    const related = relatedOf(over, name);
+    if (related === undefined)
+      return refuse(unknownMember(over, name, known(over, [...ownNames(over), ...relatedNames(over)])));
+    const target = modelOf(graph, related.target);
+    if (inside.size > 0)
+      return [{ ...related, projection: named(reading, target, inside, [...trail, name], failures) }];
+    const way = `name its members, as ${path}.${target.key.member}, or ask for include=${path}`;
+    return refuse(`${quoted(path)} is ${related.kind === 'one' ? 'a whole record' : 'many records'}; ${way}`);
+  });
+}
+
+/**
+ * What is shown, with the records that `include` names. They come whole, but for those whose members are `chosen`.
+ */
+function included(
+  reading: ProjectionReading,
+  over: Model,
+  paths: Paths,
+  projection: Projection,
+  chosen: Projection,
+  failures: ParameterFailure[],
+): Projection {
+  const { relatedOf, known, graph } = reading;
+  const members = new Map(projection.map((member) => [member.name, member]));
+  for (const [name, inside] of paths) {
+    const related = relatedOf(over, name);
+    if (related === undefined) {
+      const detail = unknownRelation(over, name, known(over, relatedNames(over)));
+      failures.push({ parameter: 'include', detail });
+      continue;
+    }
+    const target = modelOf(graph, related.target);
+    const before = chosen.find((member) => member.name === name);
+    const own = before !== undefined && 'projection' in before ? before.projection : undefined;
+    const whole = included(reading, target, inside, own ?? wholeOf(graph, target), own ?? [], failures);
+    members.set(name, { ...related, projection: whole });
   }
+  return [...members.values()];
 }
 
 /** Names, and what is asked for of each. */

@@ -1,0 +1,168 @@
+import type { Principal } from '../../access/principal.ts';
+import type { Endpoint } from '../../api/endpoints.ts';
+import { BODY_TYPES } from '../../api/media-types.ts';
+import { COMMON_HEADERS } from '../../api/message.ts';
+import type { Reply, Request } from '../../api/message.ts';
+import { HttpProblem } from '../../api/problems.ts';
+import type { Identity } from '../../model/identity.ts';
+import { acceptsJson } from '../accept.ts';
+import type { Allowance } from '../allowance.ts';
+import type { Authenticator } from '../authenticator.ts';
+import type { Cors } from '../cors.ts';
+import type { Idempotency } from '../idempotency.ts';
+import { addressOf, requesterName, Sender } from '../requester.ts';
+import type { Found, Place, Routes } from '../routes.ts';
+import type { OwnPages } from './own-pages.ts';
+import type { Replay } from './replay.ts';
+import type { Answerer } from './resource.ts';
+import { tooMany } from './sign-in.ts';
+import type { IdentityPage } from './sign-in.ts';
+
+/** What requests are passed on to. */
+export interface DispatchParts {
+  readonly routes: Routes;
+  readonly identityPages: ReadonlyMap<string, IdentityPage>;
+  readonly cors: Cors;
+  readonly ownPages: OwnPages;
+  readonly allowance: Allowance | undefined;
+  readonly everybody: boolean;
+  readonly itself: Principal;
+  readonly authenticator: Authenticator;
+  readonly answerers: Map<Endpoint, Answerer>;
+  readonly identity: Identity | undefined;
+  readonly idempotency: Idempotency;
+  readonly replay: Replay;
+}
+
+/** What is found out about a request on the way. */
+export interface Note {
+  caller: boolean;
+}
+
+export async function answer(
+  parts: DispatchParts,
+  request: Request,
+  path: string,
+  query: string,
+  note: Note,
+): Promise<Reply> {
+  const { routes, identityPages, cors, ownPages } = parts;
+  const { method } = request;
+  const found = routes.find(path);
+  const page = found === undefined ? identityPages.get(path) : undefined;
+  const allow = found?.place.allow ?? page?.allow;
+  if (allow !== undefined) {
+    if (method === 'OPTIONS') {
+      count(parts, addressOf(request));
+      return cors.preflight(request, allow) ?? optionsReply(allow, found?.place);
+    }
+    const asked = authenticate(parts, request);
+    const principal = asked instanceof Promise ? await asked : asked;
+    note.caller = principal.caller !== null;
+    return found === undefined
+      ? answerPage(page!, principal, request, path, query)
+      : answerEndpoint(parts, found, principal, request, path, query);
+  }
+  if (!path.startsWith('/health/')) count(parts, addressOf(request));
+  const own = await ownPages(request, path, query);
+  if (own !== undefined) return own;
+  const near = routes.near(path);
+  const detail = near.length > 0 ? `did you mean ${near.join(' or ')}?` : 'GET / lists the endpoints';
+  throw new HttpProblem('unknown-path', detail);
+}
+
+/** Every request counts, whatever comes of it, but for those that look after the service's health. */
+function count({ allowance }: DispatchParts, by: string): void {
+  const wait = allowance === undefined ? 0 : allowance.take(by);
+  if (wait > 0) throw tooMany(wait);
+}
+
+/** Who sends a request: it counts for them, or for their address where its token is no good. */
+function authenticate(parts: DispatchParts, request: Request): Principal | Promise<Principal> {
+  const { everybody, itself, authenticator } = parts;
+  const known = everybody ? itself : authenticator.authenticate(request);
+  if (!(known instanceof Promise)) return counted(parts, known, request);
+  return known.then(
+    (principal) => counted(parts, principal, request),
+    (error: unknown) => {
+      count(parts, addressOf(request));
+      throw error;
+    },
+  );
+}
+
+function counted(parts: DispatchParts, principal: Principal, request: Request): Principal {
+  const by = requesterName(principal, request);
+  count(parts, by);
+  return { caller: principal.caller, permissions: principal.permissions, requester: new Sender(by, request) };
+}
+
+function answerPage(
+  page: IdentityPage,
+  principal: Principal,
+  request: Request,
+  path: string,
+  query: string,
+): Promise<Reply> {
+  const handler = page.methods.get(request.method);
+  if (handler === undefined) throw wrongMethod(path, page.allow);
+  refuseUnacceptable(request);
+  if (request.headers['idempotency-key'] !== undefined) {
+    throw new HttpProblem('malformed-request', `${path} takes no Idempotency-Key`);
+  }
+  return handler({ principal, request, query });
+}
+
+function answerEndpoint(
+  { answerers, identity, everybody, idempotency, replay }: DispatchParts,
+  { place, key }: Found,
+  principal: Principal,
+  request: Request,
+  path: string,
+  query: string,
+): Promise<Reply> {
+  const { method } = request;
+  const endpoint = place.endpoints.get(method);
+  if (endpoint === undefined) throw wrongMethod(path, place.allow);
+  refuseUnacceptable(request);
+  const answerer = answerers.get(endpoint)!;
+  if (request.headers['idempotency-key'] === undefined) return answerer({ principal, request, path, query, key });
+  if (method === 'PATCH') {
+    throw new HttpProblem('malformed-request', 'Idempotency-Key goes with POST; If-Match guards a PATCH');
+  }
+  if (method !== 'POST') return answerer({ principal, request, path, query, key });
+  const { caller } = principal;
+  if (caller === null && identity !== undefined && !everybody) {
+    throw new HttpProblem('malformed-request', 'Idempotency-Key is for those who are signed in: it belongs to one');
+  }
+  const by = requesterName(principal, request);
+  return idempotency.once(
+    request,
+    { by, path, query },
+    (claimed) => answerer({ principal, request: claimed, path, query, key }),
+    (reply) => replay(principal, endpoint, reply),
+  );
+}
+
+/** Whom an answer is for, and which pages may read it. */
+export function marked({ cors, identity }: DispatchParts, reply: Reply, request: Request, note: Note): Reply {
+  const headers: Record<string, string> = { ...reply.headers, ...cors.headersFor(request) };
+  if (identity !== undefined)
+    headers.vary = headers.vary === undefined ? 'Authorization' : `Authorization, ${headers.vary}`;
+  if (note.caller) headers['cache-control'] ??= 'private';
+  return { ...reply, headers };
+}
+
+const wrongMethod = (path: string, allow: string): HttpProblem =>
+  new HttpProblem('method-not-allowed', `${path} takes ${allow}`, { headers: { allow } });
+
+function refuseUnacceptable({ headers }: Request): void {
+  if (!acceptsJson(headers.accept)) throw new HttpProblem('not-acceptable', 'Accept must allow application/json');
+}
+
+function optionsReply(allow: string, place: Place | undefined): Reply {
+  const patch: Record<string, string> = place?.endpoints.has('PATCH')
+    ? { 'accept-patch': BODY_TYPES.update.join(', ') }
+    : {};
+  return { status: 204, headers: { ...COMMON_HEADERS, allow, ...patch } };
+}

@@ -1,0 +1,48 @@
+import type { Reply } from '../api/message.ts';
+import { HttpProblem, LATER, problemTypes } from '../api/problems.ts';
+import { StoreError } from '../store/contract.ts';
+import { problemReply } from './problem-reply.ts';
+
+/** Where defects are reported, each under a number of its own. */
+export interface Failures {
+  uuid(): string;
+  report(error: unknown, request: string): void;
+}
+
+/** The answer to a request that failed; a defect is reported, under the number that the client is given. */
+export function failureReply({ uuid, report }: Failures, error: unknown, path: string, signal?: AbortSignal): Reply {
+  const request = uuid();
+  const problem = error instanceof HttpProblem ? error : problemOf(error);
+  // What was given up because the client has gone went wrong for nobody.
+  if (problemTypes[problem.problem].status >= 500 && signal?.aborted !== true) report(error, request);
+  return problemReply(problem, path, request);
+}
+
+/** What a client is told of an error that was not meant for it. */
+function problemOf(error: unknown): HttpProblem {
+  switch (error instanceof StoreError ? error.fault.kind : undefined) {
+    case 'busy':
+    case 'unreachable':
+      return new HttpProblem('store-unavailable', undefined, { headers: LATER });
+    case 'moved':
+      return new HttpProblem(
+        'store-unavailable',
+        'a migration has changed the tables: this service has to start again',
+        { headers: LATER },
+      );
+    case 'uncertain': {
+      const detail =
+        'the connection was lost at the very end: the write may have been kept; read ' +
+        'before you repeat it, or repeat it with its Idempotency-Key';
+      return new HttpProblem('store-unavailable', detail, { headers: LATER });
+    }
+    case 'crowded':
+      return new HttpProblem('too-busy', undefined, { headers: LATER });
+    case 'too-slow':
+      return new HttpProblem('time-ran-out', undefined, { headers: LATER });
+    case 'too-complex':
+      return new HttpProblem('invalid-parameter', 'this database can not read so deep a request: include or name less');
+    default:
+      return new HttpProblem('inner-defect');
+  }
+}
