@@ -8,9 +8,10 @@ import type { Graph } from '../src/core/model/graph.ts';
 import type { Model } from '../src/core/model/model.ts';
 import type { FieldValue } from '../src/core/model/scalar.ts';
 import { boundsOf } from '../src/core/query/bounds.ts';
-import { listStatement, listValues } from '../src/core/query/list-statement.ts';
-import type { ListForm } from '../src/core/query/list-statement.ts';
+import type { ListForm } from '../src/core/query/list-form.ts';
+import { listStatement } from '../src/core/query/list-statement.ts';
 import { projectedField } from '../src/core/query/projection.ts';
+import { parametersOf } from '../src/core/sql/parameters.ts';
 import { StoreError } from '../src/core/store/contract.ts';
 import type { Store } from '../src/core/store/contract.ts';
 import { designTables } from '../src/core/tables/design.ts';
@@ -133,7 +134,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
 
     async function page(form: ListForm, limit: number): Promise<Row[]> {
       const statement = listStatement(listed(), form);
-      const row = await store.first(statement, listValues(statement, form, limit, store.dialect, NOBODY));
+      const row = await store.first(statement, statement.values({ ...NOBODY, form, limit }));
       return (JSON.parse(`[${(row![0] as string | null) ?? ''}]`) as Row[]).slice(0, limit);
     }
 
@@ -146,7 +147,13 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
             ...order.map(([member, descending]) => ({ field: fieldOf(member), descending })),
             { field: thing.key, descending: false },
           ];
-          const base: ListForm = { projection: thing.fields.map(projectedField), sort, filters: [], backward: false };
+          const base: ListForm = {
+            projection: thing.fields.map(projectedField),
+            sort,
+            filters: [],
+            parameters: parametersOf(store.dialect),
+            backward: false,
+          };
           const expected = inOrder(await page(base, 100), order);
 
           for (const backward of [false, true]) {
@@ -176,10 +183,11 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
         projection: [projectedField(fieldOf('text'))],
         sort,
         filters: [{ field: fieldOf('text'), values: ['x', 'y'] }],
+        parameters: parametersOf(store.dialect),
         backward: false,
       };
       const statement = listStatement(listed(), form);
-      const row = await store.first(statement, listValues(statement, form, 1, store.dialect, NOBODY));
+      const row = await store.first(statement, statement.values({ ...NOBODY, form, limit: 1 }));
       expect(row![0]).toBe('{"text":"x"}');
       expect(JSON.parse(row![2] as string)).toEqual([5, expect.any(Number)]);
     });

@@ -123,17 +123,8 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   };
   const credentials = makeCredentials(store.dialect);
   const tokens = makeTokens(keys);
-  const known = {
-    graph,
-    store,
-    runtime: options,
-    permissionSets,
-    writes,
-    tokens,
-    callers: callers!,
-    credentials,
-    hashing,
-  };
+  const base = { graph, store, runtime: options, permissionSets, writes };
+  const known = { ...base, tokens, callers: callers!, credentials, hashing };
   const authenticator = makeAuthenticator({ ...known, outside });
   const identityPages: ReadonlyMap<string, IdentityPage> =
     identity === undefined

@@ -61,10 +61,10 @@ export function recordChecks({ model, writing, links, bind }: ModelWriting): Rec
       const evaluation = evaluationOf(work);
       const failures: Failure[] = [];
       for (const { statement, values } of rules.locks) {
-        await work.transaction.first(statement, [...values(evaluation), bind(model.key, key)]);
+        await work.transaction.first(statement, [bind(model.key, key), ...values(evaluation)]);
       }
       for (const { statement, values, failure } of rules.stored) {
-        const row = await work.transaction.first(statement, [...values(evaluation), bind(model.key, key)]);
+        const row = await work.transaction.first(statement, [bind(model.key, key), ...values(evaluation)]);
         const value = row?.[0] ?? null;
         if (value !== null && Number(value) === 0) failures.push(failure);
       }

@@ -10,13 +10,14 @@ import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { canonical } from '../model/value.ts';
 import { boundsOf } from '../query/bounds.ts';
 import { compileCondition, filterReader } from '../query/filter.ts';
-import { listStatements, listValues } from '../query/list-statement.ts';
-import type { ListForm } from '../query/list-statement.ts';
+import type { ListForm } from '../query/list-form.ts';
+import { listStatements } from '../query/list-statement.ts';
 import { storedOf } from '../query/projection.ts';
 import { sortReader } from '../query/sort.ts';
 import { storedStatement } from '../query/statements.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import { parametersOf } from '../sql/parameters.ts';
 import type { Reader } from '../store/contract.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { forCode } from './for-code.ts';
@@ -63,11 +64,12 @@ export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
     const { texts, filters } = typeof where === 'string' ? { texts: [where], filters: [] } : equalities(model, where);
     const text = texts.length === 0 ? undefined : texts.map((one) => `(${one})`).join(' AND ');
     const condition = text === undefined ? undefined : readFilter(text, undefined, failures);
-    const filter = condition && compileCondition(graph, model, dialect, condition);
-    const order = readSort(sort, filter?.placeholderCount ?? 0, failures);
+    const parameters = parametersOf<EvaluationContext>(dialect);
+    const filter = condition && compileCondition(graph, model, dialect, condition, parameters);
+    const order = readSort(sort, parameters, failures);
     const [first] = failures;
     if (first !== undefined) throw new TypeError(`find of ${model.name}: ${first.parameter} ${first.detail}`);
-    return { projection, sort: order, filters, filter, backward: false };
+    return { projection, sort: order, filters, filter, parameters, backward: false };
   }
 
   return {
@@ -77,7 +79,7 @@ export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
       }
       const form = { ...formOf(where, sort), offset };
       const statement = statementOf(form);
-      const row = await reader.first(statement, listValues(statement, form, limit, dialect, evaluation));
+      const row = await reader.first(statement, statement.values({ ...evaluation, form, limit }));
       const records = JSON.parse(`[${String(row![0] ?? '')}]`) as Values[];
       if (records.length > limit && limit === USUAL_LIMIT) {
         throw new RangeError(
@@ -90,7 +92,7 @@ export function finderOf(graph: Graph, model: Model, dialect: Dialect): Finder {
     async count(reader, evaluation, where) {
       const form = { ...formOf(where, undefined), total: true };
       const statement = statementOf(form);
-      const row = await reader.first(statement, listValues(statement, form, 0, dialect, evaluation));
+      const row = await reader.first(statement, statement.values({ ...evaluation, form, limit: 0 }));
       return Number(row![4]);
     },
 

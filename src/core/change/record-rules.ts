@@ -11,6 +11,7 @@ import type { Graph } from '../model/graph.ts';
 import type { Model, RecordRule } from '../model/model.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import { parametersOf } from '../sql/parameters.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
 
 /** The rules across fields of one model. */
@@ -80,19 +81,25 @@ function locksOf(rules: readonly RecordRule[], graph: Graph, model: Model, diale
     .flatMap(({ check }) => reachedBy(graph, check))
     .map(({ target, key }): Lock => {
       const other = modelOf(graph, target);
-      const { sql, placeholderCount, values } = compileExpression(key, model, graph, dialect);
+      const parameters = parametersOf<EvaluationContext>(dialect, 1);
+      const sql = compileExpression(key, model, graph, dialect, parameters);
       const [table, own] = [name(model.table), name(model.key.column)];
-      const of = `SELECT ${sql} FROM ${table} WHERE ${table}.${own} = ${dialect.placeholder(placeholderCount + 1)}`;
+      const of = `SELECT ${sql} FROM ${table} WHERE ${table}.${own} = ${dialect.placeholder(1)}`;
       const text = `SELECT 1 FROM ${name(other.table)} WHERE ${name(other.key.column)} = (${of})${dialect.lockValues}`;
-      return { statement: { sql: text }, values };
+      return { statement: { sql: text }, values: parameters.values };
     });
   const once = new Map(locks.map((lock) => [lock.statement.sql, lock]));
   return [...once].sort(([one], [other]) => (one < other ? -1 : 1)).map(([, lock]) => lock);
 }
 
 function storedRule(rule: RecordRule, graph: Graph, model: Model, dialect: Dialect): StoredRule {
-  const { sql, placeholderCount, values } = compileExpression(rule.check, model, graph, dialect);
+  const parameters = parametersOf<EvaluationContext>(dialect, 1);
+  const sql = compileExpression(rule.check, model, graph, dialect, parameters);
   const table = dialect.name(model.table);
-  const key = `${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(placeholderCount + 1)}`;
-  return { statement: { sql: `SELECT ${sql} FROM ${table} WHERE ${key}` }, values, failure: failureOf(rule) };
+  const key = `${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(1)}`;
+  return {
+    statement: { sql: `SELECT ${sql} FROM ${table} WHERE ${key}` },
+    values: parameters.values,
+    failure: failureOf(rule),
+  };
 }

@@ -14,6 +14,7 @@ import { derivedOf, isOpen, isStored, storedOf, wholeOf } from '../query/project
 import { guardSql, projectionStatement, storedStatement, storedText, thereStatement } from '../query/statements.ts';
 import type { ProjectionStatement } from '../query/statements.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import { parametersOf } from '../sql/parameters.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
 
 /** A statement, and the values of its last placeholders. */
@@ -53,7 +54,7 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
   const key = name(model.key.column);
   const whole = wholeOf(graph, model);
   const returnsAll = isStored(whole) && isStored(storedOf(model));
-  const json = returnsAll ? dialect.text(projectionSql(graph, model, whole, dialect, 0).json) : 'NULL';
+  const json = returnsAll ? dialect.text(projectionSql(graph, model, whole, dialect, parametersOf(dialect))) : 'NULL';
   const stored = !returnsAll || isOpen(graph, model) ? 'NULL' : storedText(graph, model, dialect);
   const returned = `${key}, ${json}, ${stored}`;
   const places = (fields: readonly Field[]): string => fields.map((_field, index) => placeholder(index + 1)).join(', ');
@@ -114,21 +115,15 @@ export function lookUps(model: Model, permissions: Permissions, dialect: Dialect
 function existStatement(model: Model, permissions: Permissions, dialect: Dialect): Valued {
   const { name, placeholder } = dialect;
   const { graph } = permissions;
-  let placed = model.relations.length;
-  const guards: ((evaluation: EvaluationContext) => StoreValue[])[] = [];
+  const parameters = parametersOf<EvaluationContext>(dialect, model.relations.length);
   const looks = model.relations.map((relation, at) => {
     const other = modelOf(graph, relation.target);
     // Of a new record nobody can say yet what its parent lets them read: it is asked itself.
-    const guard = guardSql(graph, other, permissions.may(other, 'read'), dialect, placed);
-    placed += guard.placeholderCount;
-    guards.push(guard.values);
-    return (
-      `EXISTS (SELECT 1 FROM ${name(other.table)} ` +
-      `WHERE ${name(other.key.column)} = ` +
-      `${placeholder(at + 1)}${guard.sql})`
-    );
+    const guard = guardSql(graph, other, permissions.may(other, 'read'), dialect, parameters);
+    const key = `${name(other.key.column)} = ${placeholder(at + 1)}`;
+    return `EXISTS (SELECT 1 FROM ${name(other.table)} WHERE ${key}${guard})`;
   });
-  return { sql: `SELECT ${looks.join(', ')}`, values: (evaluation) => guards.flatMap((values) => values(evaluation)) };
+  return { sql: `SELECT ${looks.join(', ')}`, values: parameters.values };
 }
 
 function referrersOf(model: Model, permissions: Permissions, dialect: Dialect): Referrer[] {
@@ -138,10 +133,14 @@ function referrersOf(model: Model, permissions: Permissions, dialect: Dialect): 
     other.relations
       .filter((relation) => relation.target === model.name && relation.onDelete === 'restrict')
       .map((relation) => {
-        const { sql, values } = guardSql(graph, other, readWith(permissions, other, relation), dialect, 1);
-        const from =
-          `SELECT count(*) FROM ${name(other.table)} ` + `WHERE ${name(relation.field.column)} = ${placeholder(1)}`;
-        return { model: other, relation, count: { sql: `SELECT (${from}), (${from}${sql})`, values } };
+        const parameters = parametersOf<EvaluationContext>(dialect, 1);
+        const guard = guardSql(graph, other, readWith(permissions, other, relation), dialect, parameters);
+        const from = `SELECT count(*) FROM ${name(other.table)} WHERE ${name(relation.field.column)} = ${placeholder(1)}`;
+        return {
+          model: other,
+          relation,
+          count: { sql: `SELECT (${from}), (${from}${guard})`, values: parameters.values },
+        };
       }),
   );
 }

@@ -5,11 +5,9 @@ import type { Permissions } from '../access/permissions.ts';
 import { asksForLinks } from '../access/viewer.ts';
 import { pointerTo } from '../api/failure.ts';
 import { compileExpression } from '../expression/compiled.ts';
-import type { CompiledExpression } from '../expression/compiled.ts';
 import type { EvaluationContext } from '../expression/context.ts';
 import { fieldExpression } from '../expression/property.ts';
 import type { Expression } from '../model/expression.ts';
-import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
@@ -20,11 +18,13 @@ import { isSame } from '../model/value.ts';
 import { maskProjection } from '../query/mask-projection.ts';
 import { projectionSql } from '../query/projection-sql.ts';
 import { storedOf } from '../query/projection.ts';
-import { fromKey, guardSql, storedText } from '../query/statements.ts';
+import { fromKey, storedText, thereStatement } from '../query/statements.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import { parametersOf } from '../sql/parameters.ts';
 import type { Statement } from '../sql/statement.ts';
 import type { Guard, LockedRecord } from './contract.ts';
+import type { Valued } from './statements.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
@@ -62,8 +62,7 @@ export function writePermissionsOf(model: Model, permissions: Permissions, diale
   const storeds = keptBy((act: Act) => {
     const condition = permissions.may(model, act);
     if (typeof condition === 'boolean' || !asksForLinks(condition)) return undefined;
-    const { sql, values } = guardSql(graph, model, condition, dialect, 1);
-    return { sql: `SELECT 1 ${fromKey(model, dialect)}${sql}`, values };
+    return thereStatement(graph, model, dialect, condition);
   });
   const isMaker = (member: string): boolean =>
     model.access.set.get(member)?.some(({ kind }) => kind === 'maker') === true;
@@ -150,7 +149,7 @@ function ownerStatement(graph: Graph, [first, ...rest]: readonly Relation[], dia
   const model = modelOf(graph, first!.target);
   const last: Expression = fieldExpression(rest.at(-1)!.field);
   const owner = rest.slice(0, -1).reduceRight<Expression>((of, step) => along(step, of), last);
-  const { sql } = compileExpression(owner, model, graph, dialect, { before: 1 });
+  const sql = compileExpression(owner, model, graph, dialect, parametersOf(dialect, 1));
   return { sql: `SELECT ${sql} ${fromKey(model, dialect)}` };
 }
 
@@ -189,34 +188,27 @@ function heldStatement(
   act: Act,
   setters: readonly (readonly [string, Condition])[],
   dialect: Dialect,
-): Statement & { values(evaluation: EvaluationContext): ReturnType<CompiledExpression['values']> } {
+): Valued {
   const stored = storedOf(model);
   const readable = stored.filter(({ name }) => model.byMember.get(name)?.rules.writeOnly !== true);
   const seen = maskProjection(permissions, model, readable);
   const isWhole = seen.length === stored.length && seen.every((member, at) => member === stored[at]);
-  const shown = isWhole ? undefined : projectionSql(graph, model, seen, dialect, 1);
-  let placed = 1 + (shown?.placeholderCount ?? 0);
-  const compiled: CompiledExpression[] = [];
+  const parameters = parametersOf<EvaluationContext>(dialect, 1);
+  const shown = isWhole ? undefined : projectionSql(graph, model, seen, dialect, parameters);
   const flag = (condition: Condition): string => {
     const expression = expressionOf(condition);
     if (expression === undefined) return '1';
-    const one = compileExpression(expression, model, graph, dialect, { before: placed });
-    placed += one.placeholderCount;
-    compiled.push(one);
-    return `CASE WHEN ${one.sql} THEN 1 ELSE 0 END`;
+    return `CASE WHEN ${compileExpression(expression, model, graph, dialect, parameters)} THEN 1 ELSE 0 END`;
   };
   const flags = [
     permissions.may(model, 'read'),
     permissions.may(model, act),
     ...setters.map(([, condition]) => condition),
   ].map(flag);
-  const texts = [storedText(graph, model, dialect), shown === undefined ? 'NULL' : dialect.text(shown.json)];
+  const texts = [storedText(graph, model, dialect), shown === undefined ? 'NULL' : dialect.text(shown)];
   return {
     sql: `SELECT ${[...texts, ...flags].join(', ')} ${fromKey(model, dialect)}${dialect.lock}`,
-    values: (evaluation) => [
-      ...(shown?.values(evaluation) ?? []),
-      ...compiled.flatMap((one) => one.values(evaluation)),
-    ],
+    values: parameters.values,
   };
 }
 
@@ -231,28 +223,25 @@ function draftStatement(
   conditions: readonly Condition[],
   dialect: Dialect,
 ): DraftStatement {
-  const { name, placeholder } = dialect;
+  const { name } = dialect;
   // No table has such a name.
   const row = name('@draft');
-  const fields: readonly Field[] = model.fields;
-  let placed = fields.length;
-  const compiled = conditions.map((condition) => {
-    const one = compileExpression(expressionOf(condition)!, model, graph, dialect, { before: placed, row });
-    placed += one.placeholderCount;
-    return one;
-  });
-  const columns = fields.map(({ column }) => name(column)).join(', ');
-  const values = fields.map((_field, at) => placeholder(at + 1)).join(', ');
+  const parameters = parametersOf<EvaluationContext & { readonly draft: Values }>(dialect);
+  const columns = model.fields.map(({ column }) => name(column)).join(', ');
+  const values = model.fields.map((field) =>
+    parameters.bind(({ draft }) => dialect.bind(field, draft[field.member] ?? null)),
+  );
   // No row of the table: it lends its columns their names and types.
-  const draft = `SELECT ${columns} FROM ${name(model.table)} WHERE 1 = 0 UNION ALL SELECT ${values}`;
-  const flags = compiled.map(({ sql }) => `CASE WHEN ${sql} THEN 1 ELSE 0 END`).join(', ');
-  const statement: Statement = { sql: `SELECT ${flags} FROM (${draft}) AS ${row}` };
+  const draft = `SELECT ${columns} FROM ${name(model.table)} WHERE 1 = 0 UNION ALL SELECT ${values.join(', ')}`;
+  const flags = conditions.map((condition) => {
+    const sql = compileExpression(expressionOf(condition)!, model, graph, dialect, parameters, { row });
+    return `CASE WHEN ${sql} THEN 1 ELSE 0 END`;
+  });
+  const statement: Statement = { sql: `SELECT ${flags.join(', ')} FROM (${draft}) AS ${row}` };
   return {
-    async authorizeDraft(work, values) {
-      const evaluation = evaluationOf(work);
-      const bound = fields.map((field) => dialect.bind(field, values[field.member] ?? null));
-      const all = [...bound, ...compiled.flatMap((one) => one.values(evaluation))];
-      return (await work.transaction.first(statement, all))!.map(isTrue);
+    async authorizeDraft(work, draft) {
+      const bound = parameters.values({ ...evaluationOf(work), draft });
+      return (await work.transaction.first(statement, bound))!.map(isTrue);
     },
   };
 }

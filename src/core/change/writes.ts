@@ -7,11 +7,11 @@ import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { Reader, Store, Transaction, TransactionOptions } from '../store/contract.ts';
 import { makeChanges } from './changes.ts';
-import { blamed } from './code.ts';
 import type { Code } from './code.ts';
+import { commitEvents } from './commit-events.ts';
 import type { Changes, Writing } from './contract.ts';
 import { makeJournal } from './journal.ts';
-import { makeScopes, refusePending } from './make-scopes.ts';
+import { makeScopes } from './make-scopes.ts';
 import type { Runtime } from './runtime.ts';
 import { refuseWrites } from './scope.ts';
 import type { Log, Scope } from './scope.ts';
@@ -62,21 +62,69 @@ export interface WritesOptions {
 }
 
 export function makeWrites(options: WritesOptions): Writes {
-  const { graph, store, runtime, code, log, report, tell = true } = options;
+  const { graph, store, runtime, code, log } = options;
   const { dialect } = store;
   const all = new Map<Model, Changes>();
   const changesOf = (model: Model): Changes => all.get(model)!;
   const groundScope = makeScopes(graph, dialect, changesOf, log);
+  const scopeOf = workScopes(groundScope);
   const journal = makeJournal(graph, dialect, runtime.uuid);
-  const onCallers = (): void => options.callersChanged?.();
-  const telling = new Set<Promise<void>>();
-  const untold = new Map<string, number>();
-  const leaveOut = (events: readonly CommitEvent[]): void => {
-    for (const { model } of events) untold.set(model, (untold.get(model) ?? 0) + 1);
+  const permissionSets = makePermissionSets(graph);
+  const itself: Principal = { caller: null, permissions: permissionSets.service };
+  const committed = commitEvents(options, (caller, calls) =>
+    groundScope({
+      caller,
+      now: runtime.now,
+      reader: store,
+      signal: new AbortController().signal,
+      write: (part) => run({ caller, permissions: permissionSets.service }, part),
+      calls,
+    }),
+  );
+
+  const run: Writes['run'] = async (principal, work, settings) => {
+    const { caller } = principal ?? itself;
+    let events: readonly CommitEvent[] = [];
+    let callersChanged = false;
+    const result = await store.transaction(async (transaction) => {
+      // Begun anew with each try: what a lost one wanted to tell is forgotten with it.
+      const time = runtime.now();
+      const under = beginUnitOfWork(transaction, principal ?? itself, () => time);
+      const done = await work(under);
+      if (under.entries.length > 0) await journal.write(under);
+      events = under.events;
+      callersChanged = under.callersChanged.value;
+      return done;
+    }, settings);
+    if (callersChanged) options.callersChanged?.();
+    committed.tell(caller, events);
+    return result;
   };
 
+  const credentials = makeCredentials(dialect);
+  const writing: Writing = { graph, dialect, runtime, code, permissionSets, credentials, changesOf, scopeOf };
+  for (const model of graph.models) all.set(model, makeChanges(model, writing));
+  return {
+    permissionSets,
+    changesOf,
+    run,
+    begin: (transaction) => beginUnitOfWork(transaction, itself, () => runtime.now()),
+    async flush(work) {
+      await journal.write(work);
+      committed.leaveOut(work.events.splice(0));
+    },
+    untold: committed.untold,
+    scopeOf,
+    readingScope: (caller, reader, signal) =>
+      groundScope({ caller, now: runtime.now, reader, signal, write: refuseWrites, calls: { pending: 0 } }),
+    settled: committed.settled,
+  };
+}
+
+/** The scope of each unit of work, made when it is first needed. */
+function workScopes(groundScope: ReturnType<typeof makeScopes>): (work: UnitOfWork) => Scope {
   const scopes = new WeakMap<UnitOfWork, Scope>();
-  const scopeOf = (work: UnitOfWork): Scope => {
+  return (work) => {
     let scope = scopes.get(work);
     if (scope === undefined) {
       scope = groundScope({
@@ -93,75 +141,5 @@ export function makeWrites(options: WritesOptions): Writes {
       scopes.set(work, scope);
     }
     return scope;
-  };
-
-  const permissionSets = makePermissionSets(graph);
-  const itself: Principal = { caller: null, permissions: permissionSets.service };
-
-  const run: Writes['run'] = async (principal, work, settings) => {
-    const { caller } = principal ?? itself;
-    let events: readonly CommitEvent[] = [];
-    let callers = false;
-    const result = await store.transaction(async (transaction) => {
-      // Begun anew with each try: what a lost one wanted to tell is forgotten with it.
-      const time = runtime.now();
-      const under = beginUnitOfWork(transaction, principal ?? itself, () => time);
-      const done = await work(under);
-      if (under.entries.length > 0) await journal.write(under);
-      events = under.events;
-      callers = under.callersChanged.value;
-      return done;
-    }, settings);
-    if (callers) onCallers();
-    if (!tell) leaveOut(events);
-    else if (events.length > 0) {
-      const told = tellAll(caller, events).finally(() => telling.delete(told));
-      telling.add(told);
-    }
-    return result;
-  };
-
-  /** Outside of the transaction: what fails here is in the log, and undoes nothing. */
-  async function tellAll(caller: Caller | null, events: readonly CommitEvent[]): Promise<void> {
-    const calls = { pending: 0 };
-    const scope = groundScope({
-      caller,
-      now: runtime.now,
-      reader: store,
-      signal: new AbortController().signal,
-      write: (part) => run({ caller, permissions: permissionSets.service }, part),
-      calls,
-    });
-    for (const event of events) {
-      const hook = code.hooks.get(event.model)?.afterCommit as
-        ((event: CommitEvent, scope: Scope) => unknown) | undefined;
-      try {
-        await hook?.(event, scope);
-        refusePending(calls, 0, `afterCommit of ${event.model}`);
-      } catch (error) {
-        report(blamed(error, `afterCommit of ${event.model}`));
-      }
-    }
-  }
-
-  const credentials = makeCredentials(dialect);
-  const writing: Writing = { graph, dialect, runtime, code, permissionSets, credentials, changesOf, scopeOf };
-  for (const model of graph.models) all.set(model, makeChanges(model, writing));
-  return {
-    permissionSets,
-    changesOf,
-    run,
-    begin: (transaction) => beginUnitOfWork(transaction, itself, () => runtime.now()),
-    async flush(work) {
-      await journal.write(work);
-      leaveOut(work.events.splice(0));
-    },
-    untold: () => untold,
-    scopeOf,
-    readingScope: (caller, reader, signal) =>
-      groundScope({ caller, now: runtime.now, reader, signal, write: refuseWrites, calls: { pending: 0 } }),
-    async settled() {
-      while (telling.size > 0) await Promise.all(telling);
-    },
   };
 }

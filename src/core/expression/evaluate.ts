@@ -1,4 +1,14 @@
-import type { Expression, List, Many, PatternPart, ValueKind } from '../model/expression.ts';
+import type {
+  Aggregate,
+  Arithmetic,
+  Comparison,
+  Expression,
+  List,
+  ListOperator,
+  Many,
+  PatternPart,
+  ValueKind,
+} from '../model/expression.ts';
 import type { Links, Reverse, Step } from '../model/relation.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import { formatDecimal, parseDecimal } from '../text/decimal.ts';
@@ -43,12 +53,8 @@ function inner(expression: Expression, around: EvaluationInput): Inner {
       return around.caller?.roles.includes(expression.role) ?? false;
     case 'field':
       return fieldOf(expression, around.values);
-    case 'at': {
-      const [values] = relatedTo(expression.step, expression.target, around).filter(
-        guardedBy(expression.guard, around),
-      );
-      return values === undefined ? null : inner(expression.of, { ...around, values });
-    }
+    case 'at':
+      return atOther(expression, around);
     case 'when':
       return inner(expression.condition, around) === true ? inner(expression.of, around) : null;
     case 'convert': {
@@ -61,30 +67,17 @@ function inner(expression: Expression, around: EvaluationInput): Inner {
     case '/':
     case '%':
     case 'div':
-    case '^': {
-      const [a, b] = [inner(expression.left, around), inner(expression.right, around)];
-      if (a === null || b === null) return null;
-      if (typeof a === 'bigint') {
-        const units = ofUnits(expression.op, a, b as bigint);
-        return expression.op === 'div' && units !== null ? inInteger(Number(units)) : units;
-      }
-      const integers = expression.left.type.kind === 'integer';
-      return (integers ? ofIntegers : ofNumbers)(expression.op, a as number, b as number);
-    }
+    case '^':
+      return calculated(expression, inner(expression.left, around), inner(expression.right, around));
     case '=':
     case '<>':
     case '<':
     case '>':
     case '<=':
-    case '>=': {
-      const order = compare(inner(expression.left, around), inner(expression.right, around));
-      return order === null ? null : holds(expression.op, order);
-    }
-    case 'between': {
-      const of = inner(expression.of, around);
-      const [low, high] = [compare(of, inner(expression.low, around)), compare(of, inner(expression.high, around))];
-      return all([low === null ? null : low >= 0, high === null ? null : high <= 0]);
-    }
+    case '>=':
+      return holds(expression.op, compare(inner(expression.left, around), inner(expression.right, around)));
+    case 'between':
+      return isBetween(expression, around);
     case 'in': {
       const of = inner(expression.of, around);
       return any(expression.among.map((item) => equal(of, inner(item, around))));
@@ -121,26 +114,59 @@ function inner(expression: Expression, around: EvaluationInput): Inner {
     case 'sum':
     case 'min':
     case 'max':
-    case 'avg': {
-      const each = recordsOf(expression.many, around)
-        .map((values) => inner(expression.value, { ...around, values }))
-        .filter((value) => value !== null);
-      return each.length === 0 ? null : aggregated(expression.op, each, expression.type);
-    }
+    case 'avg':
+      return aggregate(expression, around);
     case 'contains':
     case 'contained-by':
     case 'overlaps':
-    case 'equals': {
-      const [left, right] = [itemsOf(expression.left, around), itemsOf(expression.right, around)];
-      if (left === null || right === null) return null;
-      const within = (one: ReadonlySet<Inner>, other: ReadonlySet<Inner>): boolean =>
-        [...one].every((item) => other.has(item));
-      if (expression.op === 'contains') return within(right, left);
-      if (expression.op === 'contained-by') return within(left, right);
-      if (expression.op === 'overlaps') return [...left].some((item) => right.has(item));
-      return within(left, right) && within(right, left);
-    }
+    case 'equals':
+      return comparedLists(expression.op, itemsOf(expression.left, around), itemsOf(expression.right, around));
   }
+}
+
+/** The nodes of some operators. */
+type Node<Op extends Expression['op']> = Expression & { readonly op: Op };
+
+/** The value of an expression over the record that a step leads to. */
+function atOther(expression: Node<'at'>, around: EvaluationInput): Inner {
+  const [values] = relatedTo(expression.step, expression.target, around).filter(guardedBy(expression.guard, around));
+  return values === undefined ? null : inner(expression.of, { ...around, values });
+}
+
+function calculated({ op, left }: Node<Arithmetic>, a: Inner, b: Inner): Inner {
+  if (a === null || b === null) return null;
+  if (typeof a === 'bigint') {
+    const units = ofUnits(op, a, b as bigint);
+    return op === 'div' && units !== null ? inInteger(Number(units)) : units;
+  }
+  return (left.type.kind === 'integer' ? ofIntegers : ofNumbers)(op, a as number, b as number);
+}
+
+function isBetween({ of, low, high }: Node<'between'>, around: EvaluationInput): boolean | null {
+  const value = inner(of, around);
+  const [fromLow, fromHigh] = [compare(value, inner(low, around)), compare(value, inner(high, around))];
+  return all([fromLow === null ? null : fromLow >= 0, fromHigh === null ? null : fromHigh <= 0]);
+}
+
+function aggregate({ op, many, value, type }: Node<Aggregate>, around: EvaluationInput): Inner {
+  const each = recordsOf(many, around)
+    .map((values) => inner(value, { ...around, values }))
+    .filter((one) => one !== null);
+  return each.length === 0 ? null : aggregated(op, each, type);
+}
+
+function comparedLists(
+  op: ListOperator,
+  left: ReadonlySet<Inner> | null,
+  right: ReadonlySet<Inner> | null,
+): boolean | null {
+  if (left === null || right === null) return null;
+  const within = (one: ReadonlySet<Inner>, other: ReadonlySet<Inner>): boolean =>
+    [...one].every((item) => other.has(item));
+  if (op === 'contains') return within(right, left);
+  if (op === 'contained-by') return within(left, right);
+  if (op === 'overlaps') return [...left].some((item) => right.has(item));
+  return within(left, right) && within(right, left);
 }
 
 /** A stored value in the form that it is worked with. */
@@ -238,7 +264,8 @@ export function compareTexts(one: string, other: string): number {
 
 const isSurrogate = (unit: number): boolean => unit >= 0xd800 && unit <= 0xdfff;
 
-function holds(op: '=' | '<>' | '<' | '>' | '<=' | '>=', order: number): boolean {
+function holds(op: Comparison, order: number | null): boolean | null {
+  if (order === null) return null;
   switch (op) {
     case '=':
       return order === 0;

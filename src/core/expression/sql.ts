@@ -82,7 +82,7 @@ function sql(writer: SqlWriter, node: Expression, over: Model, row: string, besi
 }
 
 function bare(writer: SqlWriter, node: Expression, over: Model, row: string, beside: string[]): string {
-  const { dialect, around, name, models } = writer;
+  const { dialect, around, name } = writer;
   const of = (inner: Expression): string => sql(writer, inner, over, row, beside);
   switch (node.op) {
     case 'constant':
@@ -97,14 +97,8 @@ function bare(writer: SqlWriter, node: Expression, over: Model, row: string, bes
       const column = `${row}.${name(node.field.column)}`;
       return node.inside.length === 0 ? column : dialect.inside(column, node.inside, node.type);
     }
-    case 'at': {
-      const target = modelOf(models, node.target);
-      const inside = around.alias();
-      const value = valueOver(writer, node.of, target, inside);
-      const joined = oneJoined(node.step, target, over, inside, row, name);
-      const guard = guarded(writer, node.guard, target, inside);
-      return `(SELECT ${value} FROM ${name(target.table)} AS ${inside} WHERE ${joined}${guard})`;
-    }
+    case 'at':
+      return oneSql(writer, node, over, row);
     case 'when':
       return `(CASE WHEN ${of(node.condition)} THEN ${of(node.of)} END)`;
     case 'convert':
@@ -163,6 +157,17 @@ function bare(writer: SqlWriter, node: Expression, over: Model, row: string, bes
     case 'equals':
       return listsSql(writer, node, over, row, beside);
   }
+}
+
+/** A sub-select of a value of the one record that a step leads to. */
+function oneSql(writer: SqlWriter, node: Expression & { readonly op: 'at' }, over: Model, row: string): string {
+  const { around, name, models } = writer;
+  const target = modelOf(models, node.target);
+  const inside = around.alias();
+  const value = valueOver(writer, node.of, target, inside);
+  const joined = oneJoined(node.step, target, over, inside, row, name);
+  const guard = guarded(writer, node.guard, target, inside);
+  return `(SELECT ${value} FROM ${name(target.table)} AS ${inside} WHERE ${joined}${guard})`;
 }
 
 /** A SELECT of the related records, with the value as `v`. */

@@ -1,6 +1,7 @@
 import { filterLanguages } from '../api/parameters.ts';
 import type { ParameterFailure } from '../api/problems.ts';
 import { compileExpression } from '../expression/compiled.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import { fromJson } from '../expression/json.ts';
 import type { NameScope } from '../expression/name-scope.ts';
 import { parse } from '../expression/parse.ts';
@@ -11,11 +12,12 @@ import type { Expression } from '../model/expression.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import type { Binder } from '../sql/parameters.ts';
 import { parseExactly } from '../text/exact-json.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { askedOf } from './bounds.ts';
 import { isCostly } from './cost.ts';
-import type { ListCondition } from './list-statement.ts';
+import type { ListCondition } from './list-form.ts';
 
 /** Reads `filter` and `filter-lang`; undefined where they are wrong, and told. */
 export type FilterReader = (
@@ -43,14 +45,15 @@ export function filterReader(scope: NameScope): FilterReader {
   };
 }
 
-/** A condition on a list of a model's records; its placeholders are the first of the statement. */
+/** A condition on a list of a model's records. */
 export const compileCondition = (
   graph: Graph,
   model: Model,
   dialect: Dialect,
   condition: Expression,
+  parameters: Binder<EvaluationContext>,
 ): ListCondition => ({
-  ...compileExpression(condition, model, graph, dialect),
+  sql: compileExpression(condition, model, graph, dialect, parameters),
   asked: askedOf(condition),
   costly: isCostly(condition),
 });

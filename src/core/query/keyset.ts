@@ -6,34 +6,22 @@ export interface OrderedBy extends SortKey {
   readonly sql: string;
 }
 
-/** A condition, and which values of the position its placeholders stand for, in their order. */
-export interface Keyset {
-  readonly sql: string;
-  readonly positions: readonly number[];
-}
-
 /**
- * The condition that a record stands after (or, backward, before) a position in a total order in which nulls are last.
+ * The condition that a record comes after (or, backward, before) a position in a total order in which nulls are last.
+ * `value` binds the position's value for one key.
  */
 export function keysetOf(
   sort: readonly OrderedBy[],
   backward: boolean,
   from: readonly FieldValue[],
-  placeholder: () => string,
-): Keyset {
-  const positions: number[] = [];
-  const value = (index: number): string => {
-    positions.push(index);
-    return placeholder();
-  };
+  value: (index: number) => string,
+): string {
   const beyond = (descending: boolean): string => (descending === backward ? '>' : '<');
 
   // One row comparison, which an index serves, wherever all keys go one way and none can be null.
   if (sort.every(({ field, descending }) => field.rules.required && descending === sort[0]?.descending)) {
     const columns = sort.map(({ sql }) => sql).join(', ');
-    const compared =
-      `(${columns}) ${beyond(sort[0]!.descending)} ` + `(${sort.map((_key, index) => value(index)).join(', ')})`;
-    return { sql: compared, positions };
+    return `(${columns}) ${beyond(sort[0]!.descending)} (${sort.map((_key, index) => value(index)).join(', ')})`;
   }
 
   const equal = ({ sql }: OrderedBy, index: number): string =>
@@ -49,7 +37,7 @@ export function keysetOf(
   });
   const either = `(${steps.map((step) => `(${step.join(' AND ')})`).join(' OR ')})`;
   const first = sort[0]!;
-  if (!first.field.rules.required) return { sql: either, positions };
+  if (!first.field.rules.required) return either;
   // It follows from the rest, and tells an index where to begin.
-  return { sql: `${first.sql} ${beyond(first.descending)}= ${value(0)} AND ${either}`, positions };
+  return `${first.sql} ${beyond(first.descending)}= ${value(0)} AND ${either}`;
 }

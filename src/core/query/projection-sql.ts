@@ -1,5 +1,5 @@
 import { compileExpression } from '../expression/compiled.ts';
-import type { CompiledExpression, SqlPlacement } from '../expression/compiled.ts';
+import type { SqlPlacement } from '../expression/compiled.ts';
 import type { EvaluationContext } from '../expression/context.ts';
 import { manyJoined, oneJoined } from '../expression/joins.ts';
 import type { Expression } from '../model/expression.ts';
@@ -8,22 +8,10 @@ import type { Graph } from '../model/graph.ts';
 import type { Model, ViewMember } from '../model/model.ts';
 import type { Links } from '../model/relation.ts';
 import type { Dialect } from '../sql/dialect.ts';
-import type { StoreValue } from '../sql/statement.ts';
+import type { Binder } from '../sql/parameters.ts';
 import { orderTerm } from './order.ts';
 import { DEPTH_OF, MOST_RELATED } from './projection.ts';
 import type { ProjectedMember, Projection } from './projection.ts';
-
-/** What a statement selects to show a record. */
-export interface ProjectionSql {
-  /** A JSON object. */
-  readonly json: string;
-  /** How many placeholders it has. */
-  readonly placeholderCount: number;
-  /** Whether its values are the same at any time, and for anybody. */
-  readonly isConstant: boolean;
-  /** The values of its placeholders, in their order. */
-  values(evaluation: EvaluationContext): StoreValue[];
-}
 
 /** The row that something is shown of, and how deep it stands in others. */
 interface Over {
@@ -33,134 +21,153 @@ interface Over {
   readonly depth: number;
 }
 
+/** What the SQL of one projection is put together with. */
+interface ProjectionWriter {
+  readonly graph: Graph;
+  readonly dialect: Dialect;
+  readonly parameters: Binder<EvaluationContext>;
+  /** A name that no table of the statement has. */
+  alias(): string;
+}
+
 /**
- * The SQL of what is shown of the rows of `model`, in a statement that calls its table by its own name, and has so many
- * placeholders before these.
+ * A JSON object of what a projection shows of the rows of `model`, in a statement that calls its table by its own name.
  */
 export function projectionSql(
   graph: Graph,
   model: Model,
   projection: Projection,
   dialect: Dialect,
-  before: number,
-): ProjectionSql {
-  const { name } = dialect;
-  const expressions: CompiledExpression[] = [];
-  let placed = before;
+  parameters: Binder<EvaluationContext>,
+): string {
   let aliases = 0;
-  // No table has such a name.
-  const alias = (): string => name(`@${(aliases += 1)}`);
-  const json = objectOf(projection, { model, row: name(model.table), depth: 0 });
-  return {
-    json,
-    placeholderCount: placed - before,
-    isConstant: expressions.every(({ isConstant }) => isConstant),
-    values: (evaluation) => expressions.flatMap((expression) => expression.values(evaluation)),
+  const alias = (): string => dialect.name(`@${(aliases += 1)}`);
+  const over = { model, row: dialect.name(model.table), depth: 0 };
+  return objectOf({ graph, dialect, parameters, alias }, projection, over);
+}
+
+function objectOf(writer: ProjectionWriter, members: Projection, over: Over): string {
+  const conditions = new Map<Expression, string>();
+  const whenOf = (when: Expression): string => {
+    if (!conditions.has(when)) conditions.set(when, compiled(writer, when, over));
+    return conditions.get(when)!;
   };
+  return writer.dialect.object(
+    members.map((member) => ({
+      name: member.name,
+      value: valueOf(writer, member, over),
+      when: member.when && whenOf(member.when),
+    })),
+  );
+}
 
-  function objectOf(members: Projection, over: Over): string {
-    const conditions = new Map<Expression, string>();
-    const whenOf = (when: Expression): string => {
-      if (!conditions.has(when)) conditions.set(when, compiled(when, over));
-      return conditions.get(when)!;
-    };
-    return dialect.object(
-      members.map((member) => ({
-        name: member.name,
-        value: valueOf(member, over),
-        when: member.when && whenOf(member.when),
-      })),
-    );
-  }
+/** The SQL of an expression over a row. */
+function compiled(
+  writer: ProjectionWriter,
+  expression: Expression,
+  { model: from, row, depth }: Over,
+  finish?: SqlPlacement['finish'],
+): string {
+  const { graph, dialect, parameters } = writer;
+  return compileExpression(expression, from, graph, dialect, parameters, { row, inside: depth, finish });
+}
 
-  /** The SQL of an expression over a row, whose placeholders come after all that were placed so far. */
-  function compiled(
-    expression: Expression,
-    { model: from, row, depth }: Over,
-    finish?: SqlPlacement['finish'],
-  ): string {
-    const made = compileExpression(expression, from, graph, dialect, { before: placed, row, inside: depth, finish });
-    placed += made.placeholderCount;
-    expressions.push(made);
-    return made.sql;
-  }
+function guardOf(writer: ProjectionWriter, guard: Expression | undefined, over: Over): string {
+  return guard === undefined ? '' : ` AND ${compiled(writer, guard, over)}`;
+}
 
-  function guardOf(guard: Expression | undefined, over: Over): string {
-    return guard === undefined ? '' : ` AND ${compiled(guard, over)}`;
-  }
-
-  function valueOf(member: ProjectedMember, over: Over): string {
-    const { model: from, row } = over;
-    switch (member.kind) {
-      case 'field': {
-        const column = `${row}.${name(member.field.column)}`;
-        if (member.value !== undefined) {
-          const spec = { ...member.field, rules: { ...member.field.rules, required: false } };
-          return compiled(member.value, over, (value) => dialect.computedValue(spec, value));
-        }
-        return member.inside === undefined
-          ? dialect.value(member.field, column)
-          : `CASE WHEN ${column} IS NOT NULL THEN ${partsOf(column, member.inside, [])} END`;
+function valueOf(writer: ProjectionWriter, member: ProjectedMember, over: Over): string {
+  const { graph, dialect, alias } = writer;
+  const { name } = dialect;
+  const { model: from, row } = over;
+  switch (member.kind) {
+    case 'field': {
+      const column = `${row}.${name(member.field.column)}`;
+      if (member.value !== undefined) {
+        const spec = { ...member.field, rules: { ...member.field.rules, required: false } };
+        return compiled(writer, member.value, over, (value) => dialect.computedValue(spec, value));
       }
-      case 'computed':
-        return compiled(member.computed.value, over, (value) => dialect.computedValue(member.computed, value));
-      case 'keys':
-        return keysOf(member.links, member.guard, over);
-      case 'one': {
-        const target = modelOf(graph, member.target);
-        const inside = alias();
-        const joined = oneJoined(member.step, target, from, inside, row, name);
-        const within = { model: target, row: inside, depth: over.depth + DEPTH_OF.one };
-        const object = objectOf(member.projection, within);
-        const guard = guardOf(member.guard, within);
-        return `(SELECT ${object} FROM ${name(target.table)} AS ${inside} WHERE ${joined}${guard})`;
-      }
-      case 'many':
-        return manyOf(member, over);
+      return member.inside === undefined
+        ? dialect.value(member.field, column)
+        : `CASE WHEN ${column} IS NOT NULL THEN ${partsOf(writer, column, member.inside, [])} END`;
     }
-  }
-
-  function partsOf(column: string, parts: readonly ViewMember[], path: readonly string[]): string {
-    return dialect.object(
-      parts.map(({ name: part, inside }) => {
-        const here = [...path, part];
-        if (inside === undefined) return { name: part, value: dialect.part(column, here) };
-        const value = `CASE WHEN ${dialect.part(column, here)} IS NOT NULL THEN ${partsOf(column, inside, here)} END`;
-        return { name: part, value };
-      }),
-    );
-  }
-
-  function keysOf({ table, near, far, target }: Links, guard: Expression | undefined, over: Over): string {
-    const { model: from, row, depth } = over;
-    const links = alias();
-    const [own, other] = [`${links}.${name(near)}`, `${links}.${name(far)}`];
-    const linked = modelOf(graph, target);
-    const { key } = linked;
-    const text = dialect.scalar(dialect.value(key, other));
-    const mine = `${own} = ${row}.${name(from.key.column)}`;
-    let seen = '';
-    if (guard !== undefined) {
+    case 'computed':
+      return compiled(writer, member.computed.value, over, (value) => dialect.computedValue(member.computed, value));
+    case 'keys':
+      return keysOf(writer, member.links, member.guard, over);
+    case 'one': {
+      const target = modelOf(graph, member.target);
       const inside = alias();
-      const condition = guardOf(guard, { model: linked, row: inside, depth: depth + DEPTH_OF.one });
-      seen =
-        ` AND EXISTS (SELECT 1 FROM ${name(linked.table)} AS ${inside} ` +
-        `WHERE ${inside}.${name(key.column)} = ${other}${condition})`;
+      const joined = oneJoined(member.step, target, from, inside, row, name);
+      const within = { model: target, row: inside, depth: over.depth + DEPTH_OF.one };
+      const object = objectOf(writer, member.projection, within);
+      const guard = guardOf(writer, member.guard, within);
+      return `(SELECT ${object} FROM ${name(target.table)} AS ${inside} WHERE ${joined}${guard})`;
     }
-    return dialect.list(`SELECT ${text} AS j FROM ${name(table)} AS ${links} WHERE ${mine}${seen} ORDER BY ${other}`);
+    case 'many':
+      return manyOf(writer, member, over);
   }
+}
 
-  function manyOf(member: ProjectedMember & { kind: 'many' }, { model: over, row, depth }: Over): string {
-    const target = modelOf(graph, member.target);
-    const key = `${row}.${name(over.key.column)}`;
+function partsOf(
+  writer: ProjectionWriter,
+  column: string,
+  parts: readonly ViewMember[],
+  path: readonly string[],
+): string {
+  const { dialect } = writer;
+  return dialect.object(
+    parts.map(({ name: part, inside }) => {
+      const here = [...path, part];
+      if (inside === undefined) return { name: part, value: dialect.part(column, here) };
+      const value = `CASE WHEN ${dialect.part(column, here)} IS NOT NULL THEN ${partsOf(writer, column, inside, here)} END`;
+      return { name: part, value };
+    }),
+  );
+}
+
+function keysOf(
+  writer: ProjectionWriter,
+  { table, near, far, target }: Links,
+  guard: Expression | undefined,
+  over: Over,
+): string {
+  const { graph, dialect, alias } = writer;
+  const { name } = dialect;
+  const { model: from, row, depth } = over;
+  const links = alias();
+  const [own, other] = [`${links}.${name(near)}`, `${links}.${name(far)}`];
+  const linked = modelOf(graph, target);
+  const { key } = linked;
+  const text = dialect.scalar(dialect.value(key, other));
+  const mine = `${own} = ${row}.${name(from.key.column)}`;
+  let seen = '';
+  if (guard !== undefined) {
     const inside = alias();
-    const within = { model: target, row: inside, depth: depth + DEPTH_OF.many };
-    const from = manyJoined(member.via, target, key, inside, alias(), name) + guardOf(member.guard, within);
-    const order = target.sort.map((one) => orderTerm(one, `${inside}.${name(one.field.column)}`, false, dialect));
-    const text = dialect.text(objectOf(member.projection, within));
-    const rows = `SELECT ${text} AS j ${from} ORDER BY ${order.join(', ')} LIMIT ${MOST_RELATED}`;
-    // Whether there are more is only looked up where as many came as may.
-    const beyond = `SELECT 1 ${from} LIMIT 1 OFFSET ${MOST_RELATED}`;
-    return dialect.cappedList(rows, MOST_RELATED, beyond);
+    const condition = guardOf(writer, guard, { model: linked, row: inside, depth: depth + DEPTH_OF.one });
+    seen =
+      ` AND EXISTS (SELECT 1 FROM ${name(linked.table)} AS ${inside} ` +
+      `WHERE ${inside}.${name(key.column)} = ${other}${condition})`;
   }
+  return dialect.list(`SELECT ${text} AS j FROM ${name(table)} AS ${links} WHERE ${mine}${seen} ORDER BY ${other}`);
+}
+
+function manyOf(
+  writer: ProjectionWriter,
+  member: ProjectedMember & { kind: 'many' },
+  { model: over, row, depth }: Over,
+): string {
+  const { graph, dialect, alias } = writer;
+  const { name } = dialect;
+  const target = modelOf(graph, member.target);
+  const key = `${row}.${name(over.key.column)}`;
+  const inside = alias();
+  const within = { model: target, row: inside, depth: depth + DEPTH_OF.many };
+  const from = manyJoined(member.via, target, key, inside, alias(), name) + guardOf(writer, member.guard, within);
+  const order = target.sort.map((one) => orderTerm(one, `${inside}.${name(one.field.column)}`, false, dialect));
+  const text = dialect.text(objectOf(writer, member.projection, within));
+  const rows = `SELECT ${text} AS j ${from} ORDER BY ${order.join(', ')} LIMIT ${MOST_RELATED}`;
+  // Whether there are more is only looked up where as many came as may.
+  const beyond = `SELECT 1 ${from} LIMIT 1 OFFSET ${MOST_RELATED}`;
+  return dialect.cappedList(rows, MOST_RELATED, beyond);
 }

@@ -1,6 +1,7 @@
 import { MOST_TOLD } from '../api/problems.ts';
 import type { ParameterFailure } from '../api/problems.ts';
 import { compileExpression } from '../expression/compiled.ts';
+import type { EvaluationContext } from '../expression/context.ts';
 import type { NameScope } from '../expression/name-scope.ts';
 import { resolveProperty } from '../expression/property.ts';
 import { ExpressionError } from '../expression/syntax.ts';
@@ -12,17 +13,21 @@ import { lastKey } from '../model/indexes.ts';
 import type { Model } from '../model/model.ts';
 import { isScalar } from '../model/types.ts';
 import type { Dialect } from '../sql/dialect.ts';
-import type { ListKey } from './list-statement.ts';
+import type { Binder } from '../sql/parameters.ts';
+import type { ListKey } from './list-form.ts';
 
-/** Reads `sort`; the placeholders of its expressions come after so many others. */
-export type SortReader = (text: string | undefined, before: number, failures: ParameterFailure[]) => readonly ListKey[];
+/** Reads `sort`; its expressions take their parameters from the list's. */
+export type SortReader = (
+  text: string | undefined,
+  parameters: Binder<EvaluationContext>,
+  failures: ParameterFailure[],
+) => readonly ListKey[];
 
 /** What a client may sort by: fields, computed values, and those of the one record that a relation leads to. */
 export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: NameScope): SortReader {
-  return (text, before, failures) => {
+  return (text, parameters, failures) => {
     if (text === undefined) return model.sort;
     const keys = new Map<string, ListKey>();
-    let placed = before;
     for (const part of text.split(',')) {
       if (failures.length > MOST_TOLD) break;
       const descending = part.startsWith('-');
@@ -38,11 +43,7 @@ export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: 
         if (key === undefined)
           refuse(`${name} is ${found.type.kind === 'json' ? 'JSON' : `an ${found.type.kind}`}, which has no order`);
         else if (isOwn(found, model)) keys.set(name, key);
-        else {
-          const compiled = compileExpression(found, model, graph, dialect, { before: placed });
-          placed += compiled.placeholderCount;
-          keys.set(name, { ...key, compiled });
-        }
+        else keys.set(name, { ...key, sql: compileExpression(found, model, graph, dialect, parameters) });
       } catch (error) {
         if (!(error instanceof ExpressionError)) throw error;
         refuse(`${error.message}; ${error.remedy}`);

@@ -6,6 +6,8 @@ import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import { parametersOf } from '../sql/parameters.ts';
+import type { Binder } from '../sql/parameters.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
 import { isCostly, isCostlyToShow } from './cost.ts';
 import { projectionSql } from './projection-sql.ts';
@@ -29,7 +31,7 @@ export function readStatement(model: Model, fields: readonly Field[], dialect: D
 
 /** An expression for the JSON text of all that is stored of a record. */
 export const storedText = (graph: Graph, model: Model, dialect: Dialect): string =>
-  dialect.text(projectionSql(graph, model, storedOf(model), dialect, 0).json);
+  dialect.text(projectionSql(graph, model, storedOf(model), dialect, parametersOf(dialect)));
 
 /**
  * One record by its key: one row with the JSON of all that is stored of it; locked, where nobody else is to change it.
@@ -59,16 +61,17 @@ export function projectionStatement(
   dialect: Dialect,
   { whole = false, guard = true }: { readonly whole?: boolean; readonly guard?: Condition } = {},
 ): ProjectionStatement {
-  const { json, values, placeholderCount } = projectionSql(graph, model, projection, dialect, 1);
-  const guarded = guardSql(graph, model, guard, dialect, 1 + placeholderCount);
+  const parameters = parametersOf<EvaluationContext>(dialect, 1);
+  const json = projectionSql(graph, model, projection, dialect, parameters);
+  const guarded = guardSql(graph, model, guard, dialect, parameters);
   const costly = isCostlyToShow(projection) || (typeof guard !== 'boolean' && isCostly(expressionOf(guard)!));
   const slow = costly || mostRecords(projection) > MANY;
   const stored = whole ? `, ${storedText(graph, model, dialect)}` : '';
   return {
-    sql: `SELECT ${dialect.text(json)}${stored} ${fromKey(model, dialect)}${guarded.sql}`,
+    sql: `SELECT ${dialect.text(json)}${stored} ${fromKey(model, dialect)}${guarded}`,
     slow,
     light: !slow && mostRecords(projection) === 1,
-    values: (evaluation) => [...values(evaluation), ...guarded.values(evaluation)],
+    values: parameters.values,
   };
 }
 
@@ -78,18 +81,17 @@ export function guardSql(
   model: Model,
   guard: Condition,
   dialect: Dialect,
-  before: number,
-): { readonly sql: string; readonly placeholderCount: number; values(evaluation: EvaluationContext): StoreValue[] } {
+  parameters: Binder<EvaluationContext>,
+): string {
   const expression = expressionOf(guard);
-  if (expression === undefined) return { sql: '', placeholderCount: 0, values: () => [] };
-  const { sql, values, placeholderCount } = compileExpression(expression, model, graph, dialect, { before });
-  return { sql: ` AND ${sql}`, placeholderCount, values };
+  return expression === undefined ? '' : ` AND ${compileExpression(expression, model, graph, dialect, parameters)}`;
 }
 
 /** Whether a record is there: its key comes first. */
 export function thereStatement(graph: Graph, model: Model, dialect: Dialect, guard: Condition): ProjectionStatement {
-  const { sql, values } = guardSql(graph, model, guard, dialect, 1);
-  return { sql: `SELECT 1 ${fromKey(model, dialect)}${sql}`, values };
+  const parameters = parametersOf<EvaluationContext>(dialect, 1);
+  const guarded = guardSql(graph, model, guard, dialect, parameters);
+  return { sql: `SELECT 1 ${fromKey(model, dialect)}${guarded}`, values: parameters.values };
 }
 
 export const fromKey = (model: Model, dialect: Dialect): string => {

@@ -333,6 +333,38 @@ function deriveDraw({ graph, maker, make, collection, model, add, has, ifMatch }
       );
   };
   const what = `${target.name}.${draw.field.member}`;
+  deriveTaking({ start, post, left, what, stock });
+  if (has('delete'))
+    start(
+      `what a deleted record drew is given back to ${what}`,
+      'delete',
+      (from) => post(3, from, { status: 201 }, { keep }),
+      () => ({ method: 'DELETE', path: drawing, ifMatch, expect: { status: 204 } }),
+      (from) => left(from, stock),
+    );
+  if (has('update') && isSettable(amount, 'update'))
+    start(
+      `a draw that changes moves the difference of ${what}`,
+      'update',
+      (from) => post(3, from, { status: 201 }, { keep }),
+      () => ({ method: 'PATCH', path: drawing, body: { [amount.member]: 1 }, ifMatch, expect: { status: 200 } }),
+      (from) => left(from, stock - 1),
+    );
+}
+
+/** The steps that the cases of one draw are made of. */
+interface DrawSteps {
+  /** Adds a case; each of its steps is given the name of the record that is drawn on. */
+  start(title: string, endpoint: Case['endpoint'], ...steps: ((from: string) => Step)[]): void;
+  /** Makes a record that takes so much. */
+  post(taken: number, from: string, expect: Expectation, more?: Partial<Step>): Step;
+  /** Looks how much is left. */
+  left(from: string, wanted: number): Step;
+  readonly what: string;
+  readonly stock: number;
+}
+
+function deriveTaking({ start, post, left, what, stock }: DrawSteps): void {
   start(
     `what is drawn is taken from ${what}`,
     'create',
@@ -358,22 +390,6 @@ function deriveDraw({ graph, maker, make, collection, model, add, has, ifMatch }
     (from) => post(3, from, { status: 201, statuses: [201, 409, 409, 409] }, { times: 4 }),
     (from) => left(from, stock - 3),
   );
-  if (has('delete'))
-    start(
-      `what a deleted record drew is given back to ${what}`,
-      'delete',
-      (from) => post(3, from, { status: 201 }, { keep }),
-      () => ({ method: 'DELETE', path: drawing, ifMatch, expect: { status: 204 } }),
-      (from) => left(from, stock),
-    );
-  if (has('update') && isSettable(amount, 'update'))
-    start(
-      `a draw that changes moves the difference of ${what}`,
-      'update',
-      (from) => post(3, from, { status: 201 }, { keep }),
-      () => ({ method: 'PATCH', path: drawing, body: { [amount.member]: 1 }, ifMatch, expect: { status: 200 } }),
-      (from) => left(from, stock - 1),
-    );
 }
 
 /** Who did what, in the order of it, with what was and what became. */

@@ -52,46 +52,12 @@ export function makePipes(settings: pg.ClientConfig, { count, longest, others }:
   }));
   let clock: NodeJS.Timeout | undefined;
 
-  function connect(pipe: Pipe): Promise<pg.Client> {
-    const client = new pg.Client({ ...settings, pipeline: true });
-    // What was on its way fails by itself; the next statement makes a new connection.
-    const broken = (): void => {
-      if (pipe.client === client) pipe.client = undefined;
-    };
-    client.on('error', broken).on('end', broken);
-    return client.connect().then(() => {
-      pipe.client = client;
-      return client;
-    });
-  }
+  const connectPipe = (pipe: Pipe): Promise<pg.Client> => connect(pipe, settings);
 
-  const oldestOf = ({ sent }: Pipe): Sent | undefined => sent.values().next().value;
-  const isStuck = (pipe: Pipe, now: number): boolean => now - (oldestOf(pipe)?.at ?? now) > STUCK_MS;
-
-  /** Whatever waits behind the statement at which a pipe is stuck is asked elsewhere, too. */
   function tick(): void {
     const now = performance.now();
-    let awaited = 0;
-    for (const pipe of pipes) {
-      awaited += pipe.sent.size;
-      if (!isStuck(pipe, now)) continue;
-      const oldest = oldestOf(pipe)!;
-      if (now - oldest.at > longest) {
-        // It will not answer any more: all that waits for it fails, and the next statement makes another.
-        (
-          pipe.client as unknown as { connection: { stream: { destroy(): void } } } | undefined
-        )?.connection.stream.destroy();
-        continue;
-      }
-      for (const one of pipe.sent) {
-        if (one === oldest || one.isAskedElsewhere) continue;
-        if (now - one.at <= STUCK_MS) break;
-        one.isAskedElsewhere = true;
-        // Where that fails, too, the pipe has the last word.
-        others.query(one.query).then(one.resolve, () => undefined);
-      }
-    }
-    if (awaited > 0) return;
+    for (const pipe of pipes) passBy(pipe, now, longest, others);
+    if (pipes.some(({ sent }) => sent.size > 0)) return;
     clearInterval(clock);
     clock = undefined;
   }
@@ -119,7 +85,7 @@ export function makePipes(settings: pg.ClientConfig, { count, longest, others }:
       const pipe = pipes.reduce((one, other) => (other.sent.size < one.sent.size ? other : one));
       if (isStuck(pipe, performance.now())) return others.query(query);
       if (pipe.client !== undefined) return send(pipe, pipe.client, query);
-      pipe.connecting ??= connect(pipe).finally(() => (pipe.connecting = undefined));
+      pipe.connecting ??= connectPipe(pipe).finally(() => (pipe.connecting = undefined));
       return send(pipe, await pipe.connecting, query);
     },
 
@@ -131,4 +97,39 @@ export function makePipes(settings: pg.ClientConfig, { count, longest, others }:
       await Promise.all(pipes.map(end));
     },
   };
+}
+
+function connect(pipe: Pipe, settings: pg.ClientConfig): Promise<pg.Client> {
+  const client = new pg.Client({ ...settings, pipeline: true });
+  // What was on its way fails by itself; the next statement makes a new connection.
+  const broken = (): void => {
+    if (pipe.client === client) pipe.client = undefined;
+  };
+  client.on('error', broken).on('end', broken);
+  return client.connect().then(() => {
+    pipe.client = client;
+    return client;
+  });
+}
+
+const oldestOf = ({ sent }: Pipe): Sent | undefined => sent.values().next().value;
+const isStuck = (pipe: Pipe, now: number): boolean => now - (oldestOf(pipe)?.at ?? now) > STUCK_MS;
+
+/** Asks others what waits behind the statement at which a pipe is stuck; breaks a pipe that is silent for too long. */
+function passBy(pipe: Pipe, now: number, longest: number, others: Queryable): void {
+  if (!isStuck(pipe, now)) return;
+  const oldest = oldestOf(pipe)!;
+  if (now - oldest.at > longest) {
+    // It will not answer any more: all that waits for it fails, and the next statement makes another.
+    const connection = pipe.client as unknown as { connection: { stream: { destroy(): void } } } | undefined;
+    connection?.connection.stream.destroy();
+    return;
+  }
+  for (const one of pipe.sent) {
+    if (one === oldest || one.isAskedElsewhere) continue;
+    if (now - one.at <= STUCK_MS) break;
+    one.isAskedElsewhere = true;
+    // Where that fails, too, the pipe has the last word.
+    others.query(one.query).then(one.resolve, () => undefined);
+  }
 }

@@ -6,16 +6,18 @@ import { JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import { listParameters } from '../../api/parameters.ts';
 import { HttpProblem, refuseParameters } from '../../api/problems.ts';
+import { evaluationOf } from '../../change/unit-of-work.ts';
 import type { UnitOfWork } from '../../change/unit-of-work.ts';
 import type { Field } from '../../model/field.ts';
 import type { Graph } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import type { FieldValue, Scalar } from '../../model/scalar.ts';
 import { boundsOf } from '../../query/bounds.ts';
-import { listStatement, listValues } from '../../query/list-statement.ts';
-import type { ListForm } from '../../query/list-statement.ts';
+import type { ListForm } from '../../query/list-form.ts';
+import { listStatement } from '../../query/list-statement.ts';
 import { projectedField } from '../../query/projection.ts';
 import type { Dialect } from '../../sql/dialect.ts';
+import { parametersOf } from '../../sql/parameters.ts';
 import type { Statement } from '../../sql/statement.ts';
 import { listReaders, readListRequest } from '../request/list-request.ts';
 import type { ListReaders } from '../request/list-request.ts';
@@ -58,7 +60,7 @@ export function makeDeleteMany(
     const evaluation = { now: runtime.now(), caller: principal.caller };
     const row = await store.first(
       statement,
-      listValues(statement, form, most, dialect, evaluation),
+      statement.values({ ...evaluation, form, limit: most }),
       principal.requester,
     );
     const found = JSON.parse(`[${String(row![0] ?? '')}]`) as Record<string, FieldValue>[];
@@ -112,23 +114,21 @@ function formOf(
 /** Whether a record is still one of a list, grants included. */
 function matcher(
   { dialect, model }: DeleteManyParts,
-  { filter, filters }: ListForm,
+  { filter, filters, parameters: own }: ListForm,
 ): (work: UnitOfWork, key: Scalar) => Promise<boolean> {
-  const { name, placeholder } = dialect;
+  const { name } = dialect;
   const table = name(model.table);
-  let placed = filter?.placeholderCount ?? 0;
+  const parameters = parametersOf<{ readonly key: Scalar }>(dialect, own.count);
   const column = (field: Field): string => `${table}.${name(field.column)}`;
   const conditions = filters.map(({ field, values }) => {
-    const places = values.map(() => placeholder((placed += 1)));
-    return `${column(field)} IN (${places.join(', ')})`;
+    const wanted = values.map((value) => parameters.constant(dialect.bind(field, value)));
+    return `${column(field)} IN (${wanted.join(', ')})`;
   });
   if (filter !== undefined) conditions.unshift(filter.sql);
-  conditions.push(`${column(model.key)} = ${placeholder(placed + 1)}`);
+  conditions.push(`${column(model.key)} = ${parameters.bind(({ key }) => dialect.bind(model.key, key))}`);
   const statement: Statement = { sql: `SELECT 1 FROM ${table} WHERE ${conditions.join(' AND ')}` };
-  const equal = filters.flatMap(({ field, values }) => values.map((value) => dialect.bind(field, value)));
   return async (work, key) => {
-    const evaluation = { now: work.now(), caller: work.caller };
-    const bound = [...(filter?.values(evaluation) ?? []), ...equal, dialect.bind(model.key, key)];
+    const bound = [...own.values(evaluationOf(work)), ...parameters.values({ key })];
     return (await work.transaction.first(statement, bound)) !== undefined;
   };
 }

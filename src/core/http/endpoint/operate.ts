@@ -29,6 +29,7 @@ import { guardSql, projectionStatement, storedStatement, thereStatement } from '
 import { valueReader } from '../../rules/schema.ts';
 import type { Values } from '../../rules/schema.ts';
 import type { Dialect } from '../../sql/dialect.ts';
+import { parametersOf } from '../../sql/parameters.ts';
 import type { Reader, Store } from '../../store/contract.ts';
 import { didYouMean } from '../../text/nearest.ts';
 import { isRecord } from '../../text/value.ts';
@@ -69,8 +70,9 @@ export function makeOperation(model: Model, operation: Operation, context: Endpo
   const heldOf = memoizeByPermissions((permissions: Permissions) => {
     const stored = storedStatement(graph, model, dialect, false).sql;
     const [read, may] = (['read', act] as const).map((one): Valued => {
-      const { sql, values } = guardSql(graph, model, permissions.may(model, one), dialect, 1);
-      return { sql: stored + sql, values };
+      const parameters = parametersOf<EvaluationContext>(dialect, 1);
+      const guard = guardSql(graph, model, permissions.may(model, one), dialect, parameters);
+      return { sql: stored + guard, values: parameters.values };
     });
     return { read: read!, may: may! };
   });

@@ -3,11 +3,13 @@ import { mayBoth } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
 import type { Reply } from '../../api/message.ts';
 import { hasLives } from '../../change/journal.ts';
+import type { EvaluationContext } from '../../expression/context.ts';
 import { fieldExpression } from '../../expression/property.ts';
 import { constant, plain } from '../../model/expression.ts';
 import type { Expression } from '../../model/expression.ts';
 import type { Field } from '../../model/field.ts';
 import type { Model } from '../../model/model.ts';
+import type { Binder } from '../../sql/parameters.ts';
 import { keyFromText } from '../request/key.ts';
 import type { EndpointContext } from './context.ts';
 import { journalLines } from './journal-lines.ts';
@@ -35,7 +37,10 @@ export function makeJournalReader(
     if (keyText === undefined) {
       authorize(permissions, model, 'read');
       authorize(permissions, model, 'journal');
-      const extra = mayBoth(permissions, model, 'journal') === true ? undefined : lines.condition(permissions);
+      const isOpen = mayBoth(permissions, model, 'journal') === true;
+      const extra = isOpen
+        ? undefined
+        : (parameters: Binder<EvaluationContext>) => lines.condition(permissions, parameters);
       return answer(principal, path, query, { condition: true, always, extra }, finish);
     }
     authorizeRecord(permissions, model, 'journal');

@@ -7,7 +7,7 @@ import type { Reply } from '../../api/message.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import { boundsOf } from '../../query/bounds.ts';
-import { isFixed, listStatements, listValues } from '../../query/list-statement.ts';
+import { isFixed, listStatements } from '../../query/list-statement.ts';
 import type { ListStatement } from '../../query/list-statement.ts';
 import type { StoreValue } from '../../sql/statement.ts';
 import { keyFromText } from '../request/key.ts';
@@ -56,7 +56,7 @@ export function makeListAnswerer(
         const { form, limit } = request;
         const statement = statementOf(form);
         const evaluation = { now: runtime.now(), caller };
-        const values = isFixed(form, statement) ? listValues(statement, form, limit, dialect, evaluation) : undefined;
+        const values = isFixed(form, statement) ? statement.values({ ...evaluation, form, limit }) : undefined;
         plan = { request, statement, values, ends: {} };
         if (name.length <= LONGEST_KEPT) plans.set(name, plan);
       }
@@ -67,8 +67,7 @@ export function makeListAnswerer(
   return async (principal, path, query, of, finish) => {
     const { request, statement, values, ends } = plansOf(principal.permissions)(principal, path, query, of);
     const { form, limit } = request;
-    const bound =
-      values ?? listValues(statement, form, limit, dialect, { now: runtime.now(), caller: principal.caller });
+    const bound = values ?? statement.values({ now: runtime.now(), caller: principal.caller, form, limit });
     const row = await store.first(statement, bound, principal.requester);
     if (!row![3]) throw unknownRecord(principal.permissions, modelOf(graph, of.under!.relation.target));
     return pageReply(path, request, statement, row!, cursors, ends, finish);

@@ -7,7 +7,7 @@ import { listParameters, projectionParameters } from '../../api/parameters.ts';
 import { MOST_TOLD, refuseParameters } from '../../api/problems.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
 import { compileExpression } from '../../expression/compiled.ts';
-import type { CompiledExpression } from '../../expression/compiled.ts';
+import type { EvaluationContext } from '../../expression/context.ts';
 import { fieldExpression } from '../../expression/property.ts';
 import { constant, plain } from '../../model/expression.ts';
 import type { Expression } from '../../model/expression.ts';
@@ -20,11 +20,13 @@ import { fromText } from '../../model/value.ts';
 import type { Cursors } from '../../query/cursor.ts';
 import { compileCondition, filterReader } from '../../query/filter.ts';
 import type { FilterReader } from '../../query/filter.ts';
-import type { ListCondition, ListForm } from '../../query/list-statement.ts';
+import type { ListCondition, ListForm } from '../../query/list-form.ts';
 import { filterable } from '../../query/listable.ts';
 import { sortReader } from '../../query/sort.ts';
 import type { SortReader } from '../../query/sort.ts';
 import type { Dialect } from '../../sql/dialect.ts';
+import { parametersOf } from '../../sql/parameters.ts';
+import type { Binder, Parameters } from '../../sql/parameters.ts';
 import { didYouMean } from '../../text/nearest.ts';
 import { quoted } from '../../text/value.ts';
 import { projectionReader } from './projection-parameters.ts';
@@ -72,8 +74,8 @@ export interface ListOf {
   readonly condition: Condition;
   /** Values that all its records have. */
   readonly always?: ListForm['filters'];
-  /** A condition that is no expression; it is given the number of placeholders before its own. */
-  readonly extra?: ((before: number) => CompiledExpression) | undefined;
+  /** The SQL of a condition that is no expression. */
+  readonly extra?: ((parameters: Binder<EvaluationContext>) => string) | undefined;
   readonly under?: { readonly relation: Relation; readonly key: FieldValue } | undefined;
   /** Tells lists of one path and query apart whose condition is another one now and then. */
   readonly differs?: string;
@@ -84,7 +86,7 @@ export interface Paging {
   readonly most: number;
 }
 
-/** Reads the query of a list; everything that is wrong with it is told in one 400. */
+/** Reads the query of a list; everything that is wrong with it is reported in one 400. */
 export function readListRequest(
   model: Model,
   path: string,
@@ -93,15 +95,63 @@ export function readListRequest(
   readers: ListReaders,
   of: ListOf,
 ): ListRequest {
-  const { permissions, dialect, cursors, readFilter, readSort, readProjection } = readers;
-  const { graph } = permissions;
+  const { dialect, readSort, readProjection } = readers;
   const failures: ParameterFailure[] = [];
+  const { single, filters, shared } = readParameters(model, query, readers.permissions, failures);
+  const limit = readLimit(single.get('limit'), paging, failures);
+  const [view, fields, include] = projectionParameters.map((name) => single.get(name));
+  const projection = readProjection({ view, fields, include }, limit, failures);
+  const parameters = parametersOf<EvaluationContext>(dialect);
+  const chosen = readChoice(model, single, filters, readers, of, parameters, failures);
+  const sort = readSort(single.get('sort'), parameters, failures);
+  const offset = readOffset(single.get('offset'), failures);
+  const total = readFlag('total', single.get('total'), failures);
+  const binding = JSON.stringify([
+    path,
+    sort.map(({ field, descending }) => [field.member, descending]),
+    chosen.wanted.map(({ field, values }) => [field.member, [...values].sort()]).sort(),
+    ...(single.has('filter') ? [[single.get('filter'), single.get('filter-lang')]] : []),
+  ]);
+  const from = readPosition(single, offset, binding, readers.cursors, failures);
+  refuseParameters(failures);
+
+  return {
+    form: {
+      projection,
+      sort,
+      filters: [...(of.always ?? []), ...chosen.open],
+      filter: chosen.filter,
+      parameters,
+      offset,
+      total,
+      from,
+      backward: single.has('before'),
+      under: of.under && underOf(readers.permissions, of.under, dialect, parameters),
+    },
+    limit,
+    binding,
+    shared: shared.join('&'),
+  };
+}
+
+/** The parameters of a list's query by their names, the values of its fields, and what links to other pages repeat. */
+interface ListQuery {
+  readonly single: ReadonlyMap<ListParameter, string>;
+  readonly filters: ReadonlyMap<Field, FieldValue[]>;
+  readonly shared: readonly string[];
+}
+
+function readParameters(
+  model: Model,
+  query: string,
+  permissions: Permissions,
+  failures: ParameterFailure[],
+): ListQuery {
   const single = new Map<ListParameter, string>();
   const filters = new Map<Field, FieldValue[]>();
   const narrowing = filterable(model).filter(({ member }) => !hides(permissions, model, member));
   const columns = new Map(narrowing.map((field) => [field.member, field]));
   const shared: string[] = [];
-
   for (const [name, value] of readQuery(query)) {
     if (failures.length > MOST_TOLD) break;
     const field = columns.get(name);
@@ -112,21 +162,43 @@ export function readListRequest(
       const detail = `no such parameter or field; ${didYouMean(name, [...listParameters, ...columns.keys()])}`;
       failures.push({ parameter: name, detail });
     } else {
-      const read = fromText(field, value);
-      const choices = field.rules.enum;
-      if ('fault' in read) failures.push({ parameter: name, detail: read.fault.detail });
-      else if (choices?.includes(read.value as Scalar) === false) {
-        // No record can have it, so that it is a mistake.
-        const detail = `no ${field.member} is ${quoted(value)}; ${didYouMean(value, choices.map(String))}`;
-        failures.push({ parameter: name, detail });
-      } else filters.set(field, [...(filters.get(field) ?? []), read.value]);
+      const read = readFieldValue(field, value, failures);
+      if (read !== undefined) filters.set(field, [...(filters.get(field) ?? []), read]);
     }
     if (!PLACES.includes(name)) shared.push(`${encoded(name)}=${encoded(value)}`);
   }
+  return { single, filters, shared };
+}
 
-  const limit = readLimit(single.get('limit'), paging, failures);
-  const [view, fields, include] = projectionParameters.map((name) => single.get(name));
-  const projection = readProjection({ view, fields, include }, limit, failures);
+/** The value of `?field=value`; undefined where no record can have it. */
+function readFieldValue(field: Field, text: string, failures: ParameterFailure[]): FieldValue | undefined {
+  const read = fromText(field, text);
+  const choices = field.rules.enum;
+  if ('fault' in read) failures.push({ parameter: field.member, detail: read.fault.detail });
+  else if (choices?.includes(read.value as Scalar) === false) {
+    const detail = `no ${field.member} is ${quoted(text)}; ${didYouMean(text, choices.map(String))}`;
+    failures.push({ parameter: field.member, detail });
+  } else return read.value;
+  return undefined;
+}
+
+/** Which records a list has. */
+interface Choice {
+  /** The values that were given for fields; `open` are those of fields whose values every viewer sees. */
+  readonly wanted: ListForm['filters'];
+  readonly open: ListForm['filters'];
+  readonly filter: ListCondition | undefined;
+}
+
+function readChoice(
+  model: Model,
+  single: ListQuery['single'],
+  filters: ListQuery['filters'],
+  { permissions, dialect, readFilter }: ListReaders,
+  of: ListOf,
+  parameters: Parameters<EvaluationContext>,
+  failures: ParameterFailure[],
+): Choice {
   const [text, language] = [single.get('filter'), single.get('filter-lang')];
   if (text === undefined && language !== undefined)
     failures.push({ parameter: 'filter-lang', detail: 'goes with filter' });
@@ -138,20 +210,18 @@ export function readListRequest(
   const open = wanted.filter((one) => seen(one).op === 'field');
   const guarded = wanted.filter((one) => !open.includes(one)).map((one) => oneOf(seen(one), one.values));
   const condition = expressionOf(both(...(asked === undefined ? [] : [asked]), ...guarded, of.condition));
-  const filter = withExtra(condition && compileCondition(graph, model, dialect, condition), of.extra);
-  const sort = readSort(single.get('sort'), filter?.placeholderCount ?? 0, failures);
-  const offset = readOffset(single.get('offset'), failures);
-  const total = readFlag('total', single.get('total'), failures);
-  const placeholderCount = sort.reduce(
-    (sum, { compiled }) => sum + (compiled?.placeholderCount ?? 0),
-    filter?.placeholderCount ?? 0,
-  );
-  const binding = JSON.stringify([
-    path,
-    sort.map(({ field, descending }) => [field.member, descending]),
-    wanted.map(({ field, values }) => [field.member, [...values].sort()]).sort(),
-    ...(text === undefined ? [] : [[text, language]]),
-  ]);
+  const own = condition && compileCondition(permissions.graph, model, dialect, condition, parameters);
+  return { wanted, open, filter: withExtra(own, of.extra?.(parameters)) };
+}
+
+/** Where the page begins: the position in the cursor of `after` or `before`. */
+function readPosition(
+  single: ListQuery['single'],
+  offset: number | undefined,
+  binding: string,
+  cursors: Cursors,
+  failures: ParameterFailure[],
+): readonly FieldValue[] | undefined {
   const [after, before] = [single.get('after'), single.get('before')];
   if (after !== undefined && before !== undefined) {
     failures.push({ parameter: 'before', detail: 'must not be given together with after' });
@@ -159,35 +229,13 @@ export function readListRequest(
   if (offset !== undefined && (after !== undefined || before !== undefined)) {
     failures.push({ parameter: 'offset', detail: 'must not be given together with after or before' });
   }
-  const readCursor = (parameter: string, text: string): FieldValue[] | undefined => {
-    const from = cursors.read(binding, text);
-    const detail = 'is no cursor of this list; begin without it, and keep sort and filters as they were while paging';
-    if (from === undefined) failures.push({ parameter, detail });
-    return from;
-  };
+  const text = after ?? before;
   // A list whose order or filters are wrong can't say whether a cursor belongs to it.
-  const sound = failures.length === 0;
-  const cursor: ['after' | 'before', string] | undefined =
-    after !== undefined ? ['after', after] : before !== undefined ? ['before', before] : undefined;
-  const from = sound && cursor !== undefined ? readCursor(...cursor) : undefined;
-  refuseParameters(failures);
-
-  return {
-    form: {
-      projection,
-      sort,
-      filters: [...(of.always ?? []), ...open],
-      filter,
-      offset,
-      total,
-      from,
-      backward: before !== undefined,
-      under: of.under && underOf(permissions, of.under, dialect, placeholderCount),
-    },
-    limit,
-    binding,
-    shared: shared.join('&'),
-  };
+  if (text === undefined || failures.length > 0) return undefined;
+  const from = cursors.read(binding, text);
+  const detail = 'is no cursor of this list; begin without it, and keep sort and filters as they were while paging';
+  if (from === undefined) failures.push({ parameter: after === undefined ? 'before' : 'after', detail });
+  return from;
 }
 
 const BOOLEAN = plain('boolean');
@@ -199,15 +247,10 @@ function oneOf(value: Expression, among: readonly FieldValue[]): Expression {
     : { op: 'in', of: value, among: constants, type: BOOLEAN };
 }
 
-function withExtra(condition: ListCondition | undefined, extra: ListOf['extra']): ListCondition | undefined {
+function withExtra(condition: ListCondition | undefined, extra: string | undefined): ListCondition | undefined {
   if (extra === undefined) return condition;
-  const more = extra(condition?.placeholderCount ?? 0);
-  const all = condition === undefined ? [more] : [condition, more];
   return {
-    sql: all.map(({ sql }) => `(${sql})`).join(' AND '),
-    placeholderCount: all.reduce((sum, { placeholderCount }) => sum + placeholderCount, 0),
-    isConstant: all.every(({ isConstant }) => isConstant),
-    values: (evaluation) => all.flatMap(({ values }) => values(evaluation)),
+    sql: condition === undefined ? extra : `(${condition.sql}) AND (${extra})`,
     asked: { equal: [], ranges: [], ...condition?.asked, more: true },
     costly: condition?.costly === true,
   };
@@ -217,12 +260,12 @@ function underOf(
   permissions: Permissions,
   { relation, key }: NonNullable<ListOf['under']>,
   dialect: Dialect,
-  before: number,
+  parameters: Parameters<EvaluationContext>,
 ): ListForm['under'] {
   const { graph } = permissions;
   const parent = modelOf(graph, relation.target);
   const guard = expressionOf(permissions.may(parent, 'read'));
-  const compiled = guard && compileExpression(guard, parent, graph, dialect, { before });
+  const compiled = guard && compileExpression(guard, parent, graph, dialect, parameters);
   return { parent, field: relation.field, key, guard: compiled };
 }
 

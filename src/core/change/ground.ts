@@ -1,0 +1,17 @@
+import type { Caller } from '../expression/context.ts';
+import type { Reader } from '../store/contract.ts';
+import type { Calls, UnitOfWork } from './unit-of-work.ts';
+
+/** What a scope stands on. */
+export interface Ground {
+  readonly caller: Caller | null;
+  now(): Date;
+  readonly reader: Reader;
+  readonly signal: AbortSignal;
+  /** Does a part of the work that changes something, whole or not at all. */
+  write<Result>(part: (work: UnitOfWork) => Promise<Result>): Promise<Result>;
+  /** Where a record can be locked: only inside a transaction. */
+  readonly locks?: UnitOfWork;
+  /** The calls that are under way. */
+  readonly calls: Calls;
+}

@@ -1,0 +1,129 @@
+import { both, expressionOf } from '../../access/condition.ts';
+import type { Condition } from '../../access/condition.ts';
+import { mayBoth, memoizeByPermissions } from '../../access/permissions.ts';
+import type { Permissions } from '../../access/permissions.ts';
+import { compileExpression } from '../../expression/compiled.ts';
+import type { EvaluationContext } from '../../expression/context.ts';
+import { kindOf } from '../../model/expression.ts';
+import type { Graph } from '../../model/graph.ts';
+import type { Model } from '../../model/model.ts';
+import type { ProjectionStatement } from '../../query/statements.ts';
+import type { Dialect } from '../../sql/dialect.ts';
+import { parametersOf } from '../../sql/parameters.ts';
+import type { Binder } from '../../sql/parameters.ts';
+import type { Statement } from '../../sql/statement.ts';
+
+/** The statements that tell the state of a record. Each gives a flag for every condition, in their order. */
+export interface StateStatements {
+  /** Members that not every reader may see. */
+  readonly restricted: readonly string[];
+  /** While the record exists: by its key. */
+  readonly here: ProjectionStatement;
+  /** As it was when it was last deleted: by the text of its key. */
+  readonly gone: ProjectionStatement;
+  /** As it was when the life that a line is from ended: by the text of its key, and the line's id. */
+  readonly ended: ProjectionStatement;
+}
+
+/** The SQL of a model's journal. A key may have had several records: each life ends with a line of its delete. */
+export interface JournalSql {
+  /** Whether the journal of a line's record may be read. */
+  condition(permissions: Permissions, parameters: Binder<EvaluationContext>): string;
+  statesOf(permissions: Permissions): StateStatements;
+  /** Whether a key has any line. */
+  readonly written: Statement;
+  /** The id of the line that ended a life: the last one, or so many before it. */
+  readonly endOfLife: Statement;
+}
+
+export function journalSql(model: Model, journal: Model, graph: Graph, dialect: Dialect): JournalSql {
+  const { name, placeholder } = dialect;
+  const table = name(journal.table);
+  const [ROW, LAST, STATE] = ['@record', '@last', '@state'].map(name) as [string, string, string];
+  const living = `FROM ${name(model.table)} AS ${ROW} WHERE ${ROW}.${name(model.key.column)}`;
+
+  /** The lines with which the lives of a record ended. */
+  const ends = (record: string): string =>
+    `${LAST}.${name('model')} = ${text(model.name)} AND ${LAST}.${name('record')} = ${record} ` +
+    `AND ${LAST}.${name('action')} = 'delete'`;
+
+  /**
+   * A record as it was when it was deleted: what the last line of its life says, in the columns of its table. It is the
+   * life that the line `of` is from; left out, the last.
+   */
+  function deleted(record: string, of?: string): string {
+    const changes = `${LAST}.${name('changes')}`;
+    const columns = model.fields.map((field) => {
+      const was = field.rules.writeOnly
+        ? 'NULL'
+        : dialect.expressions.inside(changes, [field.member, 'before'], kindOf(field));
+      return `${was} AS ${name(field.column)}`;
+    });
+    const id = `${LAST}.${name('id')}`;
+    const order = of === undefined ? `ORDER BY ${id} DESC` : `AND ${id} >= ${of} ORDER BY ${id}`;
+    const lines = `FROM ${table} AS ${LAST} WHERE ${ends(record)} ${order} LIMIT 1`;
+    return `FROM (SELECT ${columns.join(', ')} ${lines}) AS ${STATE}`;
+  }
+
+  function compiled(condition: Condition, row: string, parameters: Binder<EvaluationContext>): string {
+    const expression = expressionOf(condition);
+    return expression === undefined
+      ? '1 = 1'
+      : compileExpression(expression, model, graph, dialect, parameters, { row });
+  }
+
+  /** A statement with a flag for each condition; so many parameters come before theirs. */
+  function flags(conditions: readonly Condition[], row: string, from: string, before: number): ProjectionStatement {
+    const parameters = parametersOf<EvaluationContext>(dialect, before);
+    const all = conditions.map((one) => `CASE WHEN ${compiled(one, row, parameters)} THEN 1 ELSE 0 END`);
+    return { sql: `SELECT ${all.join(', ')} ${from}`, values: parameters.values };
+  }
+
+  return {
+    condition(permissions, parameters) {
+      const condition = mayBoth(permissions, model, 'journal');
+      const here = compiled(condition, ROW, parameters);
+      const gone = compiled(condition, STATE, parameters);
+      const [record, id] = [`${table}.${name('record')}`, `${table}.${name('id')}`];
+      const mine = `${living} = ${dialect.expressions.keyOfText(kindOf(model.key), record)}`;
+      const later = `FROM ${table} AS ${LAST} WHERE ${ends(record)} AND ${LAST}.${name('id')} >= ${id}`;
+      return (
+        `(CASE WHEN EXISTS (SELECT 1 ${later}) THEN EXISTS (SELECT 1 ${deleted(record, id)} WHERE ${gone}) ` +
+        `ELSE EXISTS (SELECT 1 ${mine} AND ${here}) END)`
+      );
+    },
+
+    statesOf: memoizeByPermissions((permissions: Permissions): StateStatements => {
+      const restricted = [...model.access.fields.keys()].filter((member) => permissions.sees(model, member) !== true);
+      const conditions: Condition[] = [
+        permissions.may(model, 'read'),
+        mayBoth(permissions, model, 'journal'),
+        ...restricted.flatMap((member) => [
+          permissions.sees(model, member),
+          both(permissions.may(model, 'update'), permissions.sets(model, member)),
+        ]),
+      ];
+      return {
+        restricted,
+        here: flags(conditions, ROW, `${living} = ${placeholder(1)}`, 1),
+        gone: flags(conditions, STATE, deleted(placeholder(1)), 1),
+        ended: flags(conditions, STATE, deleted(placeholder(1), placeholder(2)), 2),
+      };
+    }),
+
+    written: {
+      sql:
+        `SELECT 1 FROM ${table} WHERE ${name('model')} = ${text(model.name)} ` +
+        `AND ${name('record')} = ${placeholder(1)} LIMIT 1`,
+    },
+
+    endOfLife: {
+      sql:
+        `SELECT ${LAST}.${name('id')} FROM ${table} AS ${LAST} WHERE ${ends(placeholder(1))} ` +
+        `ORDER BY ${LAST}.${name('id')} DESC LIMIT 1 OFFSET ${placeholder(2)}`,
+    },
+  };
+}
+
+/** A name of a model, which holds nothing that would have to be escaped. */
+const text = (name: string): string => `'${name}'`;

@@ -1,0 +1,46 @@
+import { mayBoth } from '../../access/permissions.ts';
+import type { Principal } from '../../access/principal.ts';
+import type { Model } from '../../model/model.ts';
+import type { Scalar } from '../../model/scalar.ts';
+import type { EndpointContext } from './context.ts';
+import type { JournalSql } from './journal-sql.ts';
+
+/** What a viewer may know of a record, be it there or deleted. */
+export interface RecordState {
+  /** Whether the record exists. */
+  readonly isHere: boolean;
+  readonly read: boolean;
+  readonly journal: boolean;
+  /** Of members that not everybody sees: whether their values are seen, and whether they may be set. */
+  readonly members: ReadonlyMap<string, { readonly sees: boolean; readonly sets: boolean }>;
+}
+
+/**
+ * Undefined where there never was such a record. A key may have had several records, one after the other, each with a
+ * life and lines of its own: `line` is one of that which is meant; left out, it is the last.
+ */
+export type StateOf = (principal: Principal, key: Scalar, line?: string) => Promise<RecordState | undefined>;
+
+export function recordStates(model: Model, { store, runtime }: EndpointContext, sql: JournalSql): StateOf {
+  return async (principal, key, line) => {
+    const { caller, permissions } = principal;
+    const { restricted, here, gone, ended } = sql.statesOf(permissions);
+    const evaluation = { now: runtime.now(), caller };
+    const lived =
+      line === undefined ? undefined : await store.first(ended, [String(key), line, ...ended.values(evaluation)]);
+    const living = lived ?? (await store.first(here, [store.dialect.bind(model.key, key), ...here.values(evaluation)]));
+    const row = living ?? (await store.first(gone, [String(key), ...gone.values(evaluation)]));
+    if (row === undefined) {
+      // Lines of a record that nobody saw go: those who may read all may read them.
+      const mayAll = mayBoth(permissions, model, 'journal') === true;
+      const all = mayAll && (await store.first(sql.written, [String(key)])) !== undefined;
+      return all ? { isHere: false, read: true, journal: true, members: new Map() } : undefined;
+    }
+    const flag = (at: number): boolean => Number(row[at]) === 1;
+    const members = restricted.map(
+      (member, at) => [member, { sees: flag(2 + 2 * at), sets: flag(3 + 2 * at) }] as const,
+    );
+    const isHere = lived === undefined && living !== undefined;
+    return { isHere, read: flag(0), journal: flag(1), members: new Map(members) };
+  };
+}

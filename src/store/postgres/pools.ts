@@ -1,0 +1,86 @@
+import pg from 'pg';
+import { storeError } from './errors.ts';
+import { makePipes } from './pipes.ts';
+import type { Pipes } from './pipes.ts';
+import { SILENCE_MS } from './prepared.ts';
+import { makeSlowReads } from './slow-reads.ts';
+
+/**
+ * Connections of one service, for reads and for writes: neither waits for the other. Reads of one record share theirs.
+ */
+export const CONNECTIONS = 8;
+const PIPES = 2;
+const CONNECT_MS = 5_000;
+const LONGEST_STATEMENT_MS = 5_000;
+
+/** The connections of one store. */
+export interface Pools {
+  readonly reading: pg.Pool;
+  readonly writing: pg.Pool;
+  readonly pipes: Pipes;
+  /** Slow reads wait for each other, not for the connections of quick ones. */
+  readonly slowly: ReturnType<typeof makeSlowReads> | undefined;
+  close(): Promise<void>;
+}
+
+export interface PoolLimits {
+  /** Milliseconds. */
+  readonly longestRead: number;
+  readonly longestTransaction: number | undefined;
+  readonly slowReads: number;
+}
+
+/** Opens the pools of a store, and one connection: throws where there is no server. */
+export async function openPools(address: string, shown: string, limits: PoolLimits): Promise<Pools> {
+  const { longestRead, longestTransaction, slowReads } = limits;
+  const settings: pg.PoolConfig = {
+    connectionString: address,
+    max: CONNECTIONS,
+    connectionTimeoutMillis: CONNECT_MS,
+    // A transaction ends by itself; this frees what a statement of it still holds.
+    statement_timeout: longestTransaction ?? LONGEST_STATEMENT_MS,
+    application_name: 'vantfell',
+    keepAlive: true,
+    types: asText,
+  };
+  const ofReads = { ...settings, statement_timeout: longestRead };
+  const ofPools = { ...ofReads, query_timeout: longestRead + SILENCE_MS };
+  const [reading, writing] = [new pg.Pool(ofPools), new pg.Pool(settings)];
+  const pipes = makePipes(ofReads, { count: PIPES, longest: longestRead + SILENCE_MS, others: reading });
+  const slow = slowReads === 0 ? undefined : new pg.Pool({ ...ofPools, max: slowReads });
+  const pools = [reading, writing, ...(slow === undefined ? [] : [slow])];
+  for (const pool of pools) {
+    // A connection that breaks while nobody uses it is replaced; the next statement tells whether there is a server.
+    // One that breaks while somebody does tells so by the statement that was on its way, or by the next one.
+    pool.on('error', () => undefined);
+    pool.on('connect', (client) => client.on('error', () => undefined));
+  }
+  const endAll = (): Promise<unknown> => Promise.all(pools.map((pool) => pool.end()));
+  try {
+    (await reading.connect()).release();
+  } catch (error) {
+    await endAll();
+    throw storeError(error, shown);
+  }
+  return {
+    reading,
+    writing,
+    pipes,
+    slowly: slow && makeSlowReads(slow, slowReads, longestRead, reading),
+    async close() {
+      await Promise.all([pipes.close(), endAll()]);
+    },
+  };
+}
+
+const BIGINT = 20;
+const BOOLEAN = 16;
+const INTEGERS = [21, 23];
+
+/** Values as the core takes them: texts as they are, but for booleans and whole numbers. */
+const asText = {
+  getTypeParser: (type: number) => {
+    if (type === BIGINT || INTEGERS.includes(type)) return Number;
+    return type === BOOLEAN ? (text: string) => text === 't' : (text: string) => text;
+  },
+};
