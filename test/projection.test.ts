@@ -154,7 +154,8 @@ describe('a record', () => {
       '{"data":{"rank":null,"above":{"halves":"-0.005","above":{"spot":{"lat":61.5}}},"code":"c","mark_ids":[2]}}',
     );
     expect(await textOf('/places/a?fields=pages.number,pages.lines.words&include=marks')).toContain(
-      '{"data":{"pages":{"data":[{"number":24,"lines":{"data":[{"words":"first"},{"words":"second"}],"more":false}},{"number":23,',
+      '{"data":{"pages":{"data":[{"number":24,"lines":{"data":[{"words":"first"},' +
+        '{"words":"second"}],"more":false}},{"number":23,',
     );
   });
 });
@@ -238,7 +239,7 @@ describe('records along relations', () => {
     expect(await dataOf('/places/c?view=card&include=above')).toMatchObject({ above: { rank: 3, halves: '-0.005' } });
   });
 
-  test('as deep as may be, with every kind of value on the way, is one statement that both databases take', async () => {
+  test('as deep as may be, with every kind of value on the way, is one statement on both databases', async () => {
     const [place] = await listOf('/places?limit=1&include=below.below.above,marks.places');
     const below = place!.below as { data: { below: { data: Record<string, unknown>[] } }[] };
     expect(below.data[0]!.below.data[0]).toMatchObject({ code: 'c', above: { is_high: true, pages_there: 0 } });

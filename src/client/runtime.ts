@@ -144,193 +144,212 @@ interface Body {
 const FIRST_PAUSE_MS = 200;
 const LONGEST_PAUSE_MS = 10_000;
 
+/** What the requests of a client go out by. */
+interface Connection {
+  readonly state: { signedIn: string | undefined };
+  readonly options: ClientOptions;
+  readonly always: Readonly<Record<string, string>>;
+  readonly base: string;
+  readonly retries: number;
+  readonly ask: (url: string, init: RequestInit) => Promise<Response>;
+  readonly table: Table;
+}
+
 /** Makes a client of a table. Its methods are typed where it is given a type. */
 export function connect(table: Table, options: ClientOptions): unknown {
   const { url, retries = 2, headers: always = {} } = options;
   const ask = options.fetch ?? ((target, init) => fetch(target, init));
   const base = url.replace(/\/+$/, '');
-  let signedIn: string | undefined;
+  const state: { signedIn: string | undefined } = { signedIn: undefined };
 
-  async function tokenNow(): Promise<string | undefined> {
-    if (signedIn !== undefined) return signedIn;
-    return typeof options.token === 'function' ? options.token() : options.token;
-  }
-
-  async function send(method: string, path: string, sent: Sent): Promise<Got> {
-    const { signal } = sent;
-    const token = await tokenNow();
-    const headers: Record<string, string> = { accept: 'application/json', ...always };
-    if (token !== undefined) Object.assign(headers, { authorization: `Bearer ${token}` });
-    if (sent.body !== undefined) headers['content-type'] = sent.type ?? 'application/json';
-    for (const [name, value] of Object.entries(sent.headers ?? {})) if (value !== undefined) headers[name] = value;
-    const init: RequestInit = { method, headers, ...(signal === undefined ? {} : { signal }) };
-    if (sent.body !== undefined) init.body = JSON.stringify(sent.body);
-    const target = base + path + queryText(sent.query);
-    for (let tried = 0; ; tried += 1) {
-      const isLast = !sent.again || tried >= retries;
-      let response: Response;
-      try {
-        response = await ask(target, init);
-      } catch (error) {
-        if (isLast || signal?.aborted === true) throw error;
-        await pause(tried, undefined, signal);
-        continue;
-      }
-      const { status } = response;
-      const after = secondsOf(response.headers.get('retry-after'));
-      if (!isLast && (status === 429 || status === 503)) {
-        await response.text();
-        await pause(tried, after, signal);
-        continue;
-      }
-      const text = await response.text();
-      const isJson = response.headers.get('content-type')?.includes('json') === true && text !== '';
-      const body = isJson ? (JSON.parse(text) as Body) : undefined;
-      // The answer to the first of them was lost: the record is gone because of it.
-      if (method === 'DELETE' && status === 404 && tried > 0)
-        return { status: 204, headers: response.headers, body: undefined };
-      if (status >= 400) throw new Problem(status, { ...body }, after);
-      return { status, headers: response.headers, body };
-    }
-  }
-
-  /** A record that came back, with its ETag. */
-  function recordIn({ headers, body }: Got): unknown {
-    const data = body?.data;
-    const tag = headers.get('etag');
-    if (typeof data === 'object' && data !== null && tag !== null) tags.set(data, tag);
-    return data;
-  }
-
-  async function pageAt(
-    path: string,
-    query: Query | undefined,
-    signal: AbortSignal | undefined,
-  ): Promise<Page<unknown>> {
-    const { body } = await send('GET', path, { query, signal, again: true });
-    const { data, page } = body as unknown as {
-      data: unknown[];
-      page: { limit: number; total?: number; next: string | null; prev: string | null };
-    };
-    const to =
-      (link: string | null) =>
-      (more: RequestOptions = {}) =>
-        link === null ? Promise.resolve(null) : pageAt(link, undefined, more.signal);
-    return {
-      data,
-      limit: page.limit,
-      ...(page.total === undefined ? {} : { total: page.total }),
-      next: to(page.next),
-      prev: to(page.prev),
-    };
-  }
-
-  function lists(path: string) {
-    const list = ({ signal, ...query }: Query & RequestOptions = {}) => pageAt(path, query, signal);
-    async function* each(given: Query & RequestOptions = {}): AsyncGenerator {
-      for (let page: Page<unknown> | null = await list(given); page !== null; page = await page.next(given))
-        yield* page.data;
-    }
-    return { list, each };
-  }
-
-  /** A key for a request that may be sent again; none where the service takes none of this caller. */
-  async function keyFor({ idempotencyKey }: MakeOptions): Promise<string | undefined> {
-    if (idempotencyKey !== undefined || retries === 0) return idempotencyKey;
-    return table.keysAreCallers && (await tokenNow()) === undefined ? undefined : crypto.randomUUID();
-  }
-
-  async function make(path: string, body: unknown, given: MakeOptions): Promise<Got> {
-    const key = await keyFor(given);
-    return send('POST', path, {
-      body,
-      signal: given.signal,
-      headers: { 'idempotency-key': key },
-      again: key !== undefined,
-    });
-  }
-
-  const creates = (path: string) => ({
-    create: async (body: unknown, given: MakeOptions = {}) => recordIn(await make(path, body, given)),
-    createMany: async (bodies: readonly unknown[], given: MakeOptions = {}) =>
-      (await make(path, bodies, given)).body?.data,
-  });
-
-  function collection({ path, operations, parts }: Route): Record<string, unknown> {
-    const at = (key: string | number): string => `${path}/${encodeURIComponent(key)}`;
-    const change =
-      (method: string, type?: string) =>
-      async (key: string | number, body: unknown, { ifMatch, signal }: WriteOptions = {}) =>
-        recordIn(
-          await send(method, at(key), {
-            body,
-            ...(type === undefined ? {} : { type }),
-            signal,
-            headers: { 'if-match': tagOf(ifMatch) },
-            // Done again it comes to the same; or the first time has changed what the second asks for.
-            again: method === 'PUT' && ifMatch === undefined,
-          }),
-        );
-    const own: Record<string, unknown> = {
-      ...lists(path),
-      ...creates(path),
-      read: async (key: string | number, { signal, ...query }: Query & RequestOptions = {}) =>
-        recordIn(await send('GET', at(key), { query, signal, again: true })),
-      replace: change('PUT'),
-      update: change('PATCH', 'application/merge-patch+json'),
-      patch: change('PATCH', 'application/json-patch+json'),
-      delete: async (key: string | number, { ifMatch, signal }: WriteOptions = {}) =>
-        void (await send('DELETE', at(key), {
-          signal,
-          headers: { 'if-match': tagOf(ifMatch) },
-          again: ifMatch === undefined,
-        })),
-      clear: async ({ signal, ...query }: Query & RequestOptions) =>
-        (await send('DELETE', path, { query, signal, again: true })).body?.data,
-      journal: lists(`${path}/journal`),
-      journalOf: (key: string | number) => lists(`${at(key)}/journal`),
-      within: (key: string | number) =>
-        Object.fromEntries(
-          Object.entries(parts).map(([name, part]) => [
-            name,
-            { ...lists(`${at(key)}/${part}`), ...creates(`${at(key)}/${part}`) },
-          ]),
-        ),
-    };
-    for (const [method, { name, reads, ofRecord }] of Object.entries(operations)) {
-      const perform = async (target: string, input: unknown, given: MakeOptions = {}) => {
-        const got = reads
-          ? await send('GET', target, { query: input as Query, signal: given.signal, again: true })
-          : await make(target, input ?? {}, given);
-        return got.body?.data;
-      };
-      own[method] = ofRecord
-        ? (key: string | number, input?: unknown, given?: MakeOptions) => perform(`${at(key)}/${name}`, input, given)
-        : (input?: unknown, given?: MakeOptions) => perform(`${path}/${name}`, input, given);
-    }
-    return own;
-  }
-
+  const connection: Connection = { state, options, always, base, retries, ask, table };
   const session = {
     signIn: async (credentials: unknown, { signal }: RequestOptions = {}) => {
-      const { body } = await send('POST', table.tokens!, { body: credentials, signal, again: false });
-      signedIn = String(body!.access_token);
+      const { body } = await send(connection, 'POST', table.tokens!, { body: credentials, signal, again: false });
+      state.signedIn = String(body!.access_token);
       return body;
     },
     /** Forgets the token of `signIn`, which is still good. */
-    signOut: () => void (signedIn = undefined),
+    signOut: () => void (state.signedIn = undefined),
     /** Ends all tokens of the caller. */
     revoke: async ({ signal }: RequestOptions = {}) => {
-      await send('POST', `${table.me!.replace(/me$/, 'tokens')}/revoke`, { signal, again: true });
-      signedIn = undefined;
+      await send(connection, 'POST', `${table.me!.replace(/me$/, 'tokens')}/revoke`, { signal, again: true });
+      state.signedIn = undefined;
     },
     me: async ({ signal, ...query }: Query & RequestOptions = {}) =>
-      recordIn(await send('GET', table.me!, { query, signal, again: true })),
+      recordIn(connection, await send(connection, 'GET', table.me!, { query, signal, again: true })),
   };
   return {
-    ...Object.fromEntries(Object.entries(table.models).map(([name, route]) => [name, collection(route)])),
+    ...Object.fromEntries(Object.entries(table.models).map(([name, route]) => [name, collection(connection, route)])),
     session,
   };
+}
+
+async function tokenNow({ state, options }: Connection): Promise<string | undefined> {
+  if (state.signedIn !== undefined) return state.signedIn;
+  return typeof options.token === 'function' ? options.token() : options.token;
+}
+
+async function send(connection: Connection, method: string, path: string, sent: Sent): Promise<Got> {
+  const { always, base, retries, ask } = connection;
+  const { signal } = sent;
+  const token = await tokenNow(connection);
+  const headers: Record<string, string> = { accept: 'application/json', ...always };
+  if (token !== undefined) Object.assign(headers, { authorization: `Bearer ${token}` });
+  if (sent.body !== undefined) headers['content-type'] = sent.type ?? 'application/json';
+  for (const [name, value] of Object.entries(sent.headers ?? {})) if (value !== undefined) headers[name] = value;
+  const init: RequestInit = { method, headers, ...(signal === undefined ? {} : { signal }) };
+  if (sent.body !== undefined) init.body = JSON.stringify(sent.body);
+  const target = base + path + queryText(sent.query);
+  for (let tried = 0; ; tried += 1) {
+    const isLast = !sent.again || tried >= retries;
+    let response: Response;
+    try {
+      response = await ask(target, init);
+    } catch (error) {
+      if (isLast || signal?.aborted === true) throw error;
+      await pause(tried, undefined, signal);
+      continue;
+    }
+    const { status } = response;
+    const after = secondsOf(response.headers.get('retry-after'));
+    if (!isLast && (status === 429 || status === 503)) {
+      await response.text();
+      await pause(tried, after, signal);
+      continue;
+    }
+    const text = await response.text();
+    const isJson = response.headers.get('content-type')?.includes('json') === true && text !== '';
+    const body = isJson ? (JSON.parse(text) as Body) : undefined;
+    // The answer to the first of them was lost: the record is gone because of it.
+    if (method === 'DELETE' && status === 404 && tried > 0)
+      return { status: 204, headers: response.headers, body: undefined };
+    if (status >= 400) throw new Problem(status, { ...body }, after);
+    return { status, headers: response.headers, body };
+  }
+}
+
+/** A record that came back, with its ETag. */
+function recordIn(_connection: Connection, { headers, body }: Got): unknown {
+  const data = body?.data;
+  const tag = headers.get('etag');
+  if (typeof data === 'object' && data !== null && tag !== null) tags.set(data, tag);
+  return data;
+}
+
+async function pageAt(
+  connection: Connection,
+  path: string,
+  query: Query | undefined,
+  signal: AbortSignal | undefined,
+): Promise<Page<unknown>> {
+  const { body } = await send(connection, 'GET', path, { query, signal, again: true });
+  const { data, page } = body as unknown as {
+    data: unknown[];
+    page: { limit: number; total?: number; next: string | null; prev: string | null };
+  };
+  const to =
+    (link: string | null) =>
+    (more: RequestOptions = {}) =>
+      link === null ? Promise.resolve(null) : pageAt(connection, link, undefined, more.signal);
+  return {
+    data,
+    limit: page.limit,
+    ...(page.total === undefined ? {} : { total: page.total }),
+    next: to(page.next),
+    prev: to(page.prev),
+  };
+}
+
+function lists(connection: Connection, path: string) {
+  const list = ({ signal, ...query }: Query & RequestOptions = {}) => pageAt(connection, path, query, signal);
+  async function* each(given: Query & RequestOptions = {}): AsyncGenerator {
+    for (let page: Page<unknown> | null = await list(given); page !== null; page = await page.next(given))
+      yield* page.data;
+  }
+  return { list, each };
+}
+
+/** A key for a request that may be sent again; none where the service takes none of this caller. */
+async function keyFor(connection: Connection, { idempotencyKey }: MakeOptions): Promise<string | undefined> {
+  const { retries, table } = connection;
+  if (idempotencyKey !== undefined || retries === 0) return idempotencyKey;
+  return table.keysAreCallers && (await tokenNow(connection)) === undefined ? undefined : crypto.randomUUID();
+}
+
+async function make(connection: Connection, path: string, body: unknown, given: MakeOptions): Promise<Got> {
+  const key = await keyFor(connection, given);
+  return send(connection, 'POST', path, {
+    body,
+    signal: given.signal,
+    headers: { 'idempotency-key': key },
+    again: key !== undefined,
+  });
+}
+
+function creates(connection: Connection, path: string) {
+  return {
+    create: async (body: unknown, given: MakeOptions = {}) =>
+      recordIn(connection, await make(connection, path, body, given)),
+    createMany: async (bodies: readonly unknown[], given: MakeOptions = {}) =>
+      (await make(connection, path, bodies, given)).body?.data,
+  };
+}
+
+function collection(connection: Connection, { path, operations, parts }: Route): Record<string, unknown> {
+  const at = (key: string | number): string => `${path}/${encodeURIComponent(key)}`;
+  const change =
+    (method: string, type?: string) =>
+    async (key: string | number, body: unknown, { ifMatch, signal }: WriteOptions = {}) =>
+      recordIn(
+        connection,
+        await send(connection, method, at(key), {
+          body,
+          ...(type === undefined ? {} : { type }),
+          signal,
+          headers: { 'if-match': tagOf(ifMatch) },
+          // Done again it comes to the same; or the first time has changed what the second asks for.
+          again: method === 'PUT' && ifMatch === undefined,
+        }),
+      );
+  const own: Record<string, unknown> = {
+    ...lists(connection, path),
+    ...creates(connection, path),
+    read: async (key: string | number, { signal, ...query }: Query & RequestOptions = {}) =>
+      recordIn(connection, await send(connection, 'GET', at(key), { query, signal, again: true })),
+    replace: change('PUT'),
+    update: change('PATCH', 'application/merge-patch+json'),
+    patch: change('PATCH', 'application/json-patch+json'),
+    delete: async (key: string | number, { ifMatch, signal }: WriteOptions = {}) =>
+      void (await send(connection, 'DELETE', at(key), {
+        signal,
+        headers: { 'if-match': tagOf(ifMatch) },
+        again: ifMatch === undefined,
+      })),
+    clear: async ({ signal, ...query }: Query & RequestOptions) =>
+      (await send(connection, 'DELETE', path, { query, signal, again: true })).body?.data,
+    journal: lists(connection, `${path}/journal`),
+    journalOf: (key: string | number) => lists(connection, `${at(key)}/journal`),
+    within: (key: string | number) =>
+      Object.fromEntries(
+        Object.entries(parts).map(([name, part]) => [
+          name,
+          { ...lists(connection, `${at(key)}/${part}`), ...creates(connection, `${at(key)}/${part}`) },
+        ]),
+      ),
+  };
+  for (const [method, { name, reads, ofRecord }] of Object.entries(operations)) {
+    const perform = async (target: string, input: unknown, given: MakeOptions = {}) => {
+      const got = reads
+        ? await send(connection, 'GET', target, { query: input as Query, signal: given.signal, again: true })
+        : await make(connection, target, input ?? {}, given);
+      return got.body?.data;
+    };
+    own[method] = ofRecord
+      ? (key: string | number, input?: unknown, given?: MakeOptions) => perform(`${at(key)}/${name}`, input, given)
+      : (input?: unknown, given?: MakeOptions) => perform(`${path}/${name}`, input, given);
+  }
+  return own;
 }
 
 const tagOf = (given: object | string | undefined): string | undefined => {

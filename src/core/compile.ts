@@ -5,6 +5,7 @@ import { readDocuments } from './declaration/document.ts';
 import type { Declared, Source } from './declaration/document.ts';
 import { withEnvironment } from './declaration/environment.ts';
 import { modelShape } from './declaration/model-shape.ts';
+import type { ProblemCode } from './declaration/problem-codes.ts';
 import { byPlace, isError } from './declaration/problem.ts';
 import type { Place, Problem } from './declaration/problem.ts';
 import { reporterOf } from './declaration/reporter.ts';
@@ -99,7 +100,7 @@ function readService(
     const remedy = 'begin with service: { name: … }';
     if (read.problems.length === 0)
       problems.push(atStart(sources.service, 'missing-key', 'this file is empty', remedy));
-    const nowhere = (): Place => atStart(sources.service, '', '', '').place;
+    const nowhere = (): Place => startOf(sources.service);
     const empty: Declared = { file: sources.service.file, value: {}, at: nowhere, within: nowhere };
     return { declaration: {}, report: reporterOf(empty, problems) };
   }
@@ -121,7 +122,12 @@ function compileModels(source: Source, problems: Problem[], lost: Set<string>): 
   });
 }
 
-function atStart({ file }: Source, code: string, message: string, remedy: string): Problem {
-  const place = { file, line: 1, column: 1, endLine: 1, endColumn: 2 };
-  return { code, severity: 'error', message, remedy, place };
-}
+const startOf = ({ file }: Source): Place => ({ file, line: 1, column: 1, endLine: 1, endColumn: 2 });
+
+const atStart = (source: Source, code: ProblemCode, message: string, remedy: string): Problem => ({
+  code,
+  severity: 'error',
+  message,
+  remedy,
+  place: startOf(source),
+});

@@ -9,6 +9,7 @@ import type { Hooks } from '../core/change/hooks.ts';
 import { operation } from '../core/change/operation.ts';
 import type { Operation, OperationCode } from '../core/change/operation.ts';
 import type { Source } from '../core/declaration/document.ts';
+import type { ProblemCode } from '../core/declaration/problem-codes.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import { atStart, codeName, HOOKS } from '../core/resolve/code.ts';
 import { EXIT, Failure } from './failure.ts';
@@ -37,7 +38,7 @@ export async function loadCode({ folder, code: files }: SoundProject): Promise<L
   for (const source of files) {
     const { model, part } = codeName(source.file)!;
     const wanted = part === HOOKS ? `hooks('${model}', …)` : `operation('${model}.${part}', …)`;
-    const tell = (code: string, message: string, remedy: string, place = atStart(source)): number =>
+    const tell = (code: ProblemCode, message: string, remedy: string, place = atStart(source)): number =>
       problems.push({ code, severity: 'error', message, remedy, place });
     let given: unknown;
     try {

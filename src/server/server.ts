@@ -1,10 +1,11 @@
+import { createServer } from 'node:http';
 import type { IncomingMessage, Server as HttpServer, ServerResponse } from 'node:http';
 import type { Socket } from 'node:net';
 import Fastify from 'fastify';
+import type { FastifyError, FastifyReply, FastifyRequest, FastifyServerFactoryHandler } from 'fastify';
 import proxyAddr from 'proxy-addr';
-import type { FastifyError, FastifyReply, FastifyRequest } from 'fastify';
-import { HttpProblem, LATER, tooLarge } from '../core/api/problems.ts';
 import type { Reply, Request } from '../core/api/message.ts';
+import { HttpProblem, LATER, tooLarge } from '../core/api/problems.ts';
 import type { Service as WholeService } from '../core/service.ts';
 
 export interface ServerOptions {
@@ -37,18 +38,16 @@ const SLOWEST_READER_MS = 60_000;
 const LOOKED_AFTER_MS = 2_000;
 /** Bytes of all headers together. */
 const MOST_HEADERS = 16_384;
+/** A connection on which nothing is asked is kept for so long. */
+const KEPT_OPEN_MS = 72_000;
 
 /** Puts a service on a socket. Rejects with the system's own error where it can't listen. */
 export async function startServer(service: Service, options: ServerOptions): Promise<Server> {
+  const state: State = { isClosing: false };
+  const around: Around = { service, clientOf: clientAddress(options.proxies ?? []), state };
   const app = Fastify({
     bodyLimit: options.largestBody,
-    requestTimeout: SLOWEST_REQUEST_MS,
-    connectionTimeout: SLOWEST_READER_MS,
-    http: {
-      headersTimeout: SLOWEST_HEADERS_MS,
-      connectionsCheckingInterval: LOOKED_AFTER_MS,
-      maxHeaderSize: MOST_HEADERS,
-    },
+    serverFactory: (framework) => straightServer(framework, around, options.largestBody),
     forceCloseConnections: 'idle',
     return503OnClosing: false,
     exposeHeadRoutes: false,
@@ -64,9 +63,6 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   app.removeAllContentTypeParsers();
   app.addContentTypeParser('*', { parseAs: 'buffer' }, (_request, body, done) => done(null, body));
 
-  const clientOf = clientAddress(options.proxies ?? []);
-  const state: State = { isClosing: false };
-  const around: Around = { service, clientOf, state };
   const handle = (request: FastifyRequest, reply: FastifyReply): void => {
     reply.hijack();
     answer(around, request.raw, reply.raw, request.body as Buffer | undefined);
@@ -77,8 +73,6 @@ export async function startServer(service: Service, options: ServerOptions): Pro
     refuse(reply, service.refuse(problemOf(error, options), request.url));
   });
 
-  await app.ready();
-  readStraight(app.server, around, options.largestBody);
   await app.listen({ host: options.host, port: options.port });
   const address = app.server.address();
   const port = typeof address === 'object' && address !== null ? address.port : options.port;
@@ -109,10 +103,15 @@ interface State {
  * little more: they go straight to the service, which makes a read by key a fifth faster (docs/benchmarks.md). All
  * others, and all that are refused, are the framework's.
  */
-function readStraight(server: HttpServer, around: Around, largestBody: number): void {
-  const [framework] = server.listeners('request') as ((request: IncomingMessage, response: ServerResponse) => void)[];
-  server.removeAllListeners('request');
-  server.on('request', (request: IncomingMessage, response: ServerResponse) => {
+function straightServer(framework: FastifyServerFactoryHandler, around: Around, largestBody: number): HttpServer {
+  const limits = {
+    headersTimeout: SLOWEST_HEADERS_MS,
+    requestTimeout: SLOWEST_REQUEST_MS,
+    keepAliveTimeout: KEPT_OPEN_MS,
+    connectionsCheckingInterval: LOOKED_AFTER_MS,
+    maxHeaderSize: MOST_HEADERS,
+  };
+  const server = createServer(limits, (request, response) => {
     const { method, headers } = request;
     if (around.state.isClosing) refuseWhileClosing(around, request, response);
     else if (method === 'GET' || method === 'HEAD') answer(around, request, response, undefined);
@@ -123,8 +122,10 @@ function readStraight(server: HttpServer, around: Around, largestBody: number): 
       request.on('end', () =>
         answer(around, request, response, chunks.length === 1 ? chunks[0] : Buffer.concat(chunks)),
       );
-    } else framework!(request, response);
+    } else framework(request, response);
   });
+  server.setTimeout(SLOWEST_READER_MS);
+  return server;
 }
 
 const noCompiler = () => (): never => {

@@ -7,7 +7,7 @@ import type { Terminal } from './terminal.ts';
 
 /** Shows problems one after the other, each with its place marked in the source, and a line that counts them. */
 export function problemsText(
-  problems: readonly Problem[],
+  problems: readonly Problem<string>[],
   sources: readonly Source[],
   paint: Terminal['paint'],
 ): string {
@@ -33,7 +33,7 @@ export function problemsText(
   return [...blocks, `${counts} in ${counted(files, 'file')}`].join('\n');
 }
 
-function frame(text: string | undefined, { place }: Problem): string | undefined {
+function frame(text: string | undefined, { place }: Problem<string>): string | undefined {
   if (text === undefined || text === '') return undefined;
   const sameLine = place.endLine === place.line;
   const location = {

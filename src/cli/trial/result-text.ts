@@ -103,7 +103,11 @@ export function resultValue({ outcomes, skipped, milliseconds, coverage }: Trial
 export const progressText = (done: number, all: number): string => `${done} of ${counted(all, 'case')}`;
 
 /** Scenarios with mistakes are not run, and nothing else is. */
-export function tellProblems({ terminal }: Context, problems: readonly Problem[], sources: readonly Source[]): void {
+export function tellProblems(
+  { terminal }: Context,
+  problems: readonly Problem<string>[],
+  sources: readonly Source[],
+): void {
   terminal.value({ tried: false, problems });
   terminal.warn(`${problemsText(problems, sources, terminal.tint)}; nothing was tried`);
 }

@@ -5,7 +5,7 @@ import type { Dialect } from '../sql/dialect.ts';
 import type { Statement } from '../sql/statement.ts';
 import { StoreError } from '../store/contract.ts';
 import type { Transaction } from '../store/contract.ts';
-import { slugOf } from './slug.ts';
+import { slugOf, slugSource } from './slug.ts';
 
 /** The fields of a model that are derived from others where nobody gives them. */
 export interface Slugs {
@@ -38,12 +38,13 @@ export function slugsOf(model: Model, dialect: Dialect): Slugs {
       const text = values[source];
       if ((values[field.member] ?? null) !== null || typeof text !== 'string') continue;
       filled.push(field);
+      const origin = await slugSource(text);
       if (set === undefined) {
-        values[field.member] = slugOf(text, field);
+        values[field.member] = slugOf(origin, field);
         continue;
       }
       const others = set.fields.slice(0, -1).map((other) => dialect.bind(other, values[other.member] ?? null));
-      const slugAt = (n?: number): string => slugOf(text, field, n);
+      const slugAt = (n?: number): string => slugOf(origin, field, n);
       const isThere = async (slug: string): Promise<boolean> =>
         (await transaction.first(set.statement, [...others, slug])) !== undefined;
       const takenOf = async (numbers: readonly number[]): Promise<boolean[]> => {

@@ -135,7 +135,8 @@ function referrersOf(model: Model, permissions: Permissions, dialect: Dialect): 
       .map((relation) => {
         const parameters = parametersOf<EvaluationContext>(dialect, 1);
         const guard = guardSql(graph, other, readWith(permissions, other, relation), dialect, parameters);
-        const from = `SELECT count(*) FROM ${name(other.table)} WHERE ${name(relation.field.column)} = ${placeholder(1)}`;
+        const refers = `${name(relation.field.column)} = ${placeholder(1)}`;
+        const from = `SELECT count(*) FROM ${name(other.table)} WHERE ${refers}`;
         return {
           model: other,
           relation,

@@ -46,12 +46,8 @@ export interface WritePermissions {
 }
 
 export function writePermissionsOf(model: Model, permissions: Permissions, dialect: Dialect): WritePermissions {
-  const { graph, viewer } = permissions;
+  const { graph } = permissions;
   const bindKey = (key: Scalar) => dialect.bind(model.key, key);
-  const owner = ownerField(model);
-  const first = model.owner?.[0];
-  const ownerBehind =
-    model.owner === undefined || model.owner.length < 2 ? undefined : ownerStatement(graph, model.owner, dialect);
   const settable = settersOf(model, permissions);
   const held = keptBy((act: Act) => heldStatement(graph, model, permissions, act, settable.open, dialect));
   const drafts = keptBy((act: Act) => {
@@ -115,24 +111,37 @@ export function writePermissionsOf(model: Model, permissions: Permissions, diale
       ]);
     },
 
-    async authorizeOwner(work, act, draft, before) {
-      if (viewer.kind === 'service' || first === undefined || hasRoleFor(graph, model, act, viewer.roles)) return;
-      const { member } = first.field;
-      const value = draft[member] ?? null;
-      if (act === 'create') {
-        if (owner === undefined || value === null || value === work.caller?.key) return;
-        if (work.caller === null) throw signInRequired();
-        throw notAllowed('only you can be the owner, unless a role lets you choose another', pointerTo(member));
-      }
-      if (isSame(value, before[member] ?? null)) return;
-      const ownerAt = async (key: FieldValue): Promise<unknown> => {
-        if (ownerBehind === undefined || key === null) return key;
-        return (await work.transaction.first(ownerBehind, [dialect.bind(first.field, key)]))?.[0] ?? null;
-      };
-      if (String(await ownerAt(value)) === String(await ownerAt(before[member] ?? null))) return;
+    authorizeOwner: ownerCheck(model, permissions, dialect),
+  };
+}
+
+/** Refuses another owner, but for roles that may choose one. */
+function ownerCheck(
+  model: Model,
+  { graph, viewer }: Permissions,
+  dialect: Dialect,
+): WritePermissions['authorizeOwner'] {
+  const owner = ownerField(model);
+  const first = model.owner?.[0];
+  const ownerBehind =
+    model.owner === undefined || model.owner.length < 2 ? undefined : ownerStatement(graph, model.owner, dialect);
+  return async (work, act, draft, before) => {
+    if (viewer.kind === 'service' || first === undefined || hasRoleFor(graph, model, act, viewer.roles)) return;
+    const { member } = first.field;
+    const value = draft[member] ?? null;
+    if (act === 'create') {
+      if (owner === undefined || value === null || value === work.caller?.key) return;
       if (work.caller === null) throw signInRequired();
-      throw notAllowed('the owner would be another one, which takes a role that may', pointerTo(member));
-    },
+      throw notAllowed('only you can be the owner, unless a role lets you choose another', pointerTo(member));
+    }
+    if (isSame(value, before[member] ?? null)) return;
+    const ownerAt = async (key: FieldValue): Promise<unknown> => {
+      if (ownerBehind === undefined || key === null) return key;
+      return (await work.transaction.first(ownerBehind, [dialect.bind(first.field, key)]))?.[0] ?? null;
+    };
+    if (String(await ownerAt(value)) === String(await ownerAt(before[member] ?? null))) return;
+    if (work.caller === null) throw signInRequired();
+    throw notAllowed('the owner would be another one, which takes a role that may', pointerTo(member));
   };
 }
 

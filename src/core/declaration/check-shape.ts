@@ -1,6 +1,7 @@
 import { didYouMean } from '../text/nearest.ts';
 import { describe, isRecord } from '../text/value.ts';
 import type { Declared, Path } from './document.ts';
+import type { ProblemCode } from './problem-codes.ts';
 import type { Problem } from './problem.ts';
 import type { Shape } from './shape.ts';
 
@@ -25,7 +26,7 @@ export function checkShape(declared: Declared, shape: Shape): Held {
 
 function complain(
   { problems, declared }: ShapeCheck,
-  code: string,
+  code: ProblemCode,
   message: string,
   remedy: string,
   path: Path,

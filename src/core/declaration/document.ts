@@ -1,5 +1,6 @@
 import { isAlias, isMap, isScalar, isSeq, LineCounter, parseAllDocuments } from 'yaml';
 import type { Document, Node, Pair, Scalar } from 'yaml';
+import type { ProblemCode } from './problem-codes.ts';
 import type { Place, Problem } from './problem.ts';
 
 /** A file's text as it was read, under the name that problems show. */
@@ -48,7 +49,7 @@ export function readDocuments(source: Source): ReadDocuments {
     return { file: source.file, line: start.line, column: start.col, endLine: end.line, endColumn: end.col };
   };
   const problems: Problem[] = [];
-  const complain = (code: string, message: string, remedy: string, from: number, to: number): void => {
+  const complain = (code: ProblemCode, message: string, remedy: string, from: number, to: number): void => {
     problems.push({ code, severity: 'error', message, remedy, place: place(from, to) });
   };
 
@@ -85,7 +86,7 @@ export function readDocuments(source: Source): ReadDocuments {
 const namesIn = (text: string): string[] =>
   [...text.matchAll(/^model:[ \t]*([a-z][a-z0-9-]*)/gm)].map(([, name]) => name!);
 
-type Complain = (code: string, message: string, remedy: string, from: number, to: number) => void;
+type Complain = (code: ProblemCode, message: string, remedy: string, from: number, to: number) => void;
 
 /**
  * The plain value of a document, in one walk. Anchors, merges and tags let a few lines stand for millions, or for

@@ -1,3 +1,5 @@
+import type { ProblemCode } from './problem-codes.ts';
+
 /** Where something stands in a declaration. Lines and columns count from 1; the end is exclusive. */
 export interface Place {
   readonly file: string;
@@ -8,9 +10,9 @@ export interface Place {
 }
 
 /** Something wrong in a declaration: errors stop the tool, warnings do not. */
-export interface Problem {
-  /** A stable name in plain words (`unknown-field`), with an entry in docs/problems.md. */
-  readonly code: string;
+export interface Problem<Code extends string = ProblemCode> {
+  /** A stable name in plain words (`unknown-field`); for a row of samples, also the name of a broken rule. */
+  readonly code: Code;
   readonly severity: 'error' | 'warning';
   readonly message: string;
   /** What to do about it. */
@@ -19,10 +21,10 @@ export interface Problem {
 }
 
 /** The order in which problems are told: by file, then from top to bottom. */
-export function byPlace(one: Problem, other: Problem): number {
+export function byPlace(one: Problem<string>, other: Problem<string>): number {
   const [a, b] = [one.place, other.place];
   if (a.file !== b.file) return a.file < b.file ? -1 : 1;
   return a.line - b.line || a.column - b.column || (one.code < other.code ? -1 : 1);
 }
 
-export const isError = (problem: Problem): boolean => problem.severity === 'error';
+export const isError = (problem: Problem<string>): boolean => problem.severity === 'error';

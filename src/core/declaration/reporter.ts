@@ -1,14 +1,15 @@
 import type { Declared, Path } from './document.ts';
+import type { ProblemCode } from './problem-codes.ts';
 import type { Problem } from './problem.ts';
 
-type Tell = (code: string, message: string, remedy: string, path: Path, part?: 'key' | 'value') => void;
+type Tell = (code: ProblemCode, message: string, remedy: string, path: Path, part?: 'key' | 'value') => void;
 
 /** Collects what is wrong in one document, or below one place in it: paths go on from there. */
 export interface Reporter {
   readonly error: Tell;
   readonly warn: Tell;
   /** Something wrong within a text: between two of its characters, the end exclusive. */
-  errorIn(code: string, message: string, remedy: string, path: Path, from: number, to: number): void;
+  errorIn(code: ProblemCode, message: string, remedy: string, path: Path, from: number, to: number): void;
   below(...path: Path): Reporter;
 }
 

@@ -16,12 +16,12 @@ import type { Member } from './typescript.ts';
 
 /** Names that a file of types has for other things, or that JavaScript has, and that it uses. */
 const TAKEN = new Set(
-  `Models ModelName Client ClientOptions RequestOptions WriteOptions MakeOptions Fault Problem ProblemKind Page Some
-  PatchStep Table Route Query Sent Got FieldPath IncludePath Shown ShownOptions ListOptions Lists Reads Creates Replaces
-  Updates Deletes Clears JournalLine JournalOptions JournalLists Own One Many Views Whole Of Less Head First Rest Flat
-  Picked Including AbortSignal Array AsyncGenerator Boolean Date Error Exclude Extract Headers JSON Map Math Number
-  Object Omit Partial Pick Promise Readonly Record RequestInit Response String Symbol TypeError URL URLSearchParams
-  WeakMap`.split(/\s+/),
+  `Models ModelName Client ClientOptions Connection RequestOptions WriteOptions MakeOptions Fault Problem
+  ProblemKind Page Some PatchStep Table Route Query Sent Got FieldPath IncludePath Shown ShownOptions ListOptions
+  Lists Reads Creates Replaces Updates Deletes Clears JournalLine JournalOptions JournalLists Own One Many Views
+  Whole Of Less Head First Rest Flat Picked Including AbortSignal Array AsyncGenerator Boolean Date Error Exclude
+  Extract Headers JSON Map Math Number Object Omit Partial Pick Promise Readonly Record RequestInit Response
+  String Symbol TypeError URL URLSearchParams WeakMap`.split(/\s+/),
 );
 
 /** What a model's records are called in TypeScript. Names with an underscore are never those of other models. */

@@ -57,10 +57,8 @@ function inner(expression: Expression, around: EvaluationInput): Inner {
       return atOther(expression, around);
     case 'when':
       return inner(expression.condition, around) === true ? inner(expression.of, around) : null;
-    case 'convert': {
-      const value = converted(inner(expression.of, around), expression.of.type, expression.type);
-      return expression.bounded === true && typeof value === 'bigint' ? inUnits(value) : value;
-    }
+    case 'convert':
+      return convert(expression, inner(expression.of, around));
     case '+':
     case '-':
     case '*':
@@ -105,10 +103,8 @@ function inner(expression: Expression, around: EvaluationInput): Inner {
       const of = inner(expression.of, around);
       return of === null ? null : letters[expression.op](of as string);
     }
-    case 'length': {
-      const of = inner(expression.of, around);
-      return of === null ? null : [...(of as string)].length;
-    }
+    case 'length':
+      return lengthOf(inner(expression.of, around));
     case 'count':
       return recordsOf(expression.many, around).length;
     case 'sum':
@@ -123,6 +119,9 @@ function inner(expression: Expression, around: EvaluationInput): Inner {
       return comparedLists(expression.op, itemsOf(expression.left, around), itemsOf(expression.right, around));
   }
 }
+
+/** In code points. */
+const lengthOf = (text: Inner): number | null => (text === null ? null : [...(text as string)].length);
 
 /** The nodes of some operators. */
 type Node<Op extends Expression['op']> = Expression & { readonly op: Op };
@@ -140,6 +139,11 @@ function calculated({ op, left }: Node<Arithmetic>, a: Inner, b: Inner): Inner {
     return op === 'div' && units !== null ? inInteger(Number(units)) : units;
   }
   return (left.type.kind === 'integer' ? ofIntegers : ofNumbers)(op, a as number, b as number);
+}
+
+function convert({ of, type, bounded }: Node<'convert'>, value: Inner): Inner {
+  const made = converted(value, of.type, type);
+  return bounded === true && typeof made === 'bigint' ? inUnits(made) : made;
 }
 
 function isBetween({ of, low, high }: Node<'between'>, around: EvaluationInput): boolean | null {

@@ -182,7 +182,8 @@ function rowsOf(page: PageSql, parameters: Binder<ListRun>): string {
     page,
   );
   const inner = found(`${key} AS k, ${selected}`);
-  return `SELECT ${json} AS j${positionOf(names, page)} FROM (${inner}) AS page JOIN ${table} ON ${key} = page.k${again}`;
+  const from = `FROM (${inner}) AS page JOIN ${table} ON ${key} = page.k`;
+  return `SELECT ${json} AS j${positionOf(names, page)} ${from}${again}`;
 }
 
 function positionOf(values: readonly string[], { shownPosition, keys, dialect }: PageSql): string {

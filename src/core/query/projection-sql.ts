@@ -120,7 +120,8 @@ function partsOf(
     parts.map(({ name: part, inside }) => {
       const here = [...path, part];
       if (inside === undefined) return { name: part, value: dialect.part(column, here) };
-      const value = `CASE WHEN ${dialect.part(column, here)} IS NOT NULL THEN ${partsOf(writer, column, inside, here)} END`;
+      const parts = partsOf(writer, column, inside, here);
+      const value = `CASE WHEN ${dialect.part(column, here)} IS NOT NULL THEN ${parts} END`;
       return { name: part, value };
     }),
   );

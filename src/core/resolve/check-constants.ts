@@ -1,3 +1,4 @@
+import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { reporterOf } from '../declaration/reporter.ts';
 import type { Reporter } from '../declaration/reporter.ts';
@@ -57,7 +58,7 @@ function judge(
   value: FieldValue,
   report: Reporter,
   path: readonly (string | number)[],
-  code: string,
+  code: ProblemCode,
 ): void {
   const [broken] = valueReader(spec, '')(value).failures;
   if (broken === undefined) return;

@@ -1,4 +1,5 @@
 import type { Source } from '../declaration/document.ts';
+import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { reporterOf } from '../declaration/reporter.ts';
 import { modelOf } from '../model/graph.ts';
@@ -26,7 +27,7 @@ export function checkCode(graph: Graph, models: readonly DeclaredModel[], files:
   const problems: Problem[] = [];
   const written = new Set<string>();
   for (const source of files) {
-    const tell = (code: string, message: string, remedy: string): number =>
+    const tell = (code: ProblemCode, message: string, remedy: string): number =>
       problems.push({ code, severity: 'error', message, remedy, place: atStart(source) });
     const name = codeName(source.file);
     if (name === undefined) {

@@ -1,4 +1,5 @@
 import type { Path } from '../declaration/document.ts';
+import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { NameScope } from '../expression/name-scope.ts';
 import { parse } from '../expression/parse.ts';
@@ -7,14 +8,13 @@ import type { Syntax } from '../expression/syntax.ts';
 import { typed, typedCondition } from '../expression/type.ts';
 import type { Expression } from '../model/expression.ts';
 
-const codes: Readonly<Record<ExpressionError['code'], string>> = {
+const codes: Readonly<Record<Exclude<ExpressionError['code'], 'told'>, ProblemCode>> = {
   syntax: 'unreadable-expression',
   'unknown-property': 'unknown-field',
   'unknown-function': 'unknown-function',
   'wrong-type': 'wrong-type',
   'too-large': 'too-large',
   hidden: 'secret-shown',
-  told: '',
 };
 
 /**
@@ -29,7 +29,7 @@ export function declaredExpression(
   path: Path,
   start = 0,
 ): Expression | undefined {
-  const tell = (code: string, message: string, remedy: string, spot: Syntax['spot']): void => {
+  const tell = (code: ProblemCode, message: string, remedy: string, spot: Syntax['spot']): void => {
     const [from, to] = 'from' in spot ? [spot.from, spot.to] : [0, text.length];
     report.errorIn(code, message, remedy, path, start + from, start + to);
   };

@@ -1,3 +1,4 @@
+import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Relation } from '../model/relation.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { Skeleton, Skeletons } from './model-draft.ts';
@@ -7,7 +8,7 @@ export function relationPath(
   start: Skeleton,
   path: string,
   skeletons: Skeletons,
-  complain: (code: string, message: string, remedy: string) => void,
+  complain: (code: ProblemCode, message: string, remedy: string) => void,
 ): { steps: readonly Relation[]; end: Skeleton } | undefined {
   const steps: Relation[] = [];
   let at = start;
@@ -47,7 +48,7 @@ export function ownerOf(
     report.error('no-identity', 'nobody signs in to this service, so nobody can be the owner', remedy, ['owner']);
     return undefined;
   }
-  const complain = (code: string, message: string, remedy: string): void =>
+  const complain = (code: ProblemCode, message: string, remedy: string): void =>
     report.error(code, message, remedy, ['owner']);
   const found = relationPath(model, declaration.owner, skeletons, complain);
   if (found === undefined) return undefined;

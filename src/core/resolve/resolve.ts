@@ -1,6 +1,7 @@
 import type { IdentityDeclaration } from '../declaration/declarations.ts';
 import type { Path } from '../declaration/document.ts';
 import { usualEndpoints } from '../declaration/model-shape.ts';
+import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { reporterOf } from '../declaration/reporter.ts';
 import type { Reporter } from '../declaration/reporter.ts';
@@ -230,7 +231,7 @@ function freeze(model: Model): Model {
   return Object.freeze(model);
 }
 
-type Tell = (code: string, message: string, remedy: string) => void;
+type Tell = (code: ProblemCode, message: string, remedy: string) => void;
 
 /** The field that a name of a field or a relation means, where records can be sorted, told apart or looked up by it. */
 function comparable(model: Skeleton, name: string, tell: Tell, otherwise: string): Field | undefined {
@@ -286,7 +287,7 @@ function sortOf(model: Skeleton): SortKey[] {
   for (const part of declaration.sort?.split(',') ?? []) {
     const name = part.trim().replace(/^-/, '');
     const start = from + part.indexOf(name);
-    const tell = (code: string, message: string, remedy: string): void =>
+    const tell = (code: ProblemCode, message: string, remedy: string): void =>
       report.errorIn(code, message, remedy, ['sort'], start, start + Math.max(name.length, 1));
     from += part.length + 1;
     const field = comparable(model, name, tell, 'such values have no order');

@@ -1,3 +1,4 @@
+import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { ValueSpec } from '../model/field.ts';
 import type { ViewMember } from '../model/model.ts';
@@ -59,7 +60,7 @@ function readView(
   const seen = new Set<string>();
   const root: Branch = new Map();
   paths.forEach((path, index) => {
-    const tell = (code: string, message: string, remedy: string): void =>
+    const tell = (code: ProblemCode, message: string, remedy: string): void =>
       report.error(code, message, remedy, ['views', view, index]);
     if (seen.has(path)) tell('duplicate-value', `this view has \`${path}\` twice`, 'keep one');
     seen.add(path);
@@ -79,7 +80,7 @@ type Branch = Map<string, Branch>;
 const asMembers = (branch: Branch): ViewMember[] =>
   [...branch].map(([name, inside]) => (inside.size === 0 ? { name } : { name, inside: asMembers(inside) }));
 
-type Tell = (code: string, message: string, remedy: string) => void;
+type Tell = (code: ProblemCode, message: string, remedy: string) => void;
 
 /** So many relations may follow each other: no database reads statements of any depth. */
 const MOST_STEPS = 4;

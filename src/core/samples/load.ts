@@ -20,8 +20,8 @@ import type { SampleStream } from './stream.ts';
 
 /** Rows that break rules: nothing was loaded. */
 export class BadSamples extends Error {
-  readonly problems: readonly Problem[];
-  constructor(problems: readonly Problem[]) {
+  readonly problems: readonly Problem<string>[];
+  constructor(problems: readonly Problem<string>[]) {
     super('samples break rules');
     this.problems = [...problems].sort(byPlace);
   }

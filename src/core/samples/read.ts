@@ -1,6 +1,7 @@
 import { CsvError, parse as parseCsv } from 'csv-parse/sync';
 import { readDocuments } from '../declaration/document.ts';
 import type { Source } from '../declaration/document.ts';
+import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Place, Problem } from '../declaration/problem.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
@@ -21,12 +22,12 @@ export interface SampleRow {
 }
 
 /** A problem of one row. */
-export interface RowProblem extends Problem {
+export interface RowProblem extends Problem<string> {
   /** `hut/grey-hut`. */
   readonly row: string;
 }
 
-const complaint = (code: string, message: string, remedy: string, place: Place): Problem => ({
+const complaint = (code: ProblemCode, message: string, remedy: string, place: Place): Problem => ({
   code,
   severity: 'error',
   message,

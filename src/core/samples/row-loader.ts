@@ -33,7 +33,7 @@ export interface RowLoader {
   counts(): Loaded['models'];
 }
 
-type RowLoaderProblem = Problem & { readonly row?: string };
+type RowLoaderProblem = Problem<string> & { readonly row?: string };
 
 interface RowLoaderOptions {
   readonly graph: Graph;

@@ -39,7 +39,7 @@ export interface JournalSql {
 export function journalSql(model: Model, journal: Model, graph: Graph, dialect: Dialect): JournalSql {
   const { name, placeholder } = dialect;
   const table = name(journal.table);
-  const [ROW, LAST, STATE] = ['@record', '@last', '@state'].map(name) as [string, string, string];
+  const [ROW, LAST, STATE] = rowNames(dialect);
   const living = `FROM ${name(model.table)} AS ${ROW} WHERE ${ROW}.${name(model.key.column)}`;
 
   /** The lines with which the lives of a record ended. */
@@ -47,23 +47,8 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
     `${LAST}.${name('model')} = ${text(model.name)} AND ${LAST}.${name('record')} = ${record} ` +
     `AND ${LAST}.${name('action')} = 'delete'`;
 
-  /**
-   * A record as it was when it was deleted: what the last line of its life says, in the columns of its table. It is the
-   * life that the line `of` is from; left out, the last.
-   */
-  function deleted(record: string, of?: string): string {
-    const changes = `${LAST}.${name('changes')}`;
-    const columns = model.fields.map((field) => {
-      const was = field.rules.writeOnly
-        ? 'NULL'
-        : dialect.expressions.inside(changes, [field.member, 'before'], kindOf(field));
-      return `${was} AS ${name(field.column)}`;
-    });
-    const id = `${LAST}.${name('id')}`;
-    const order = of === undefined ? `ORDER BY ${id} DESC` : `AND ${id} >= ${of} ORDER BY ${id}`;
-    const lines = `FROM ${table} AS ${LAST} WHERE ${ends(record)} ${order} LIMIT 1`;
-    return `FROM (SELECT ${columns.join(', ')} ${lines}) AS ${STATE}`;
-  }
+  const deleted = (record: string, of?: string): string =>
+    deletedRecord(model, dialect, `${table} AS ${LAST} WHERE ${ends(record)}`, of);
 
   function compiled(condition: Condition, row: string, parameters: Binder<EvaluationContext>): string {
     const expression = expressionOf(condition);
@@ -123,6 +108,31 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
         `ORDER BY ${LAST}.${name('id')} DESC LIMIT 1 OFFSET ${placeholder(2)}`,
     },
   };
+}
+
+/** What statements call the record, the last line of a life, and the record as that line tells of it. */
+const rowNames = ({ name }: Dialect): readonly [string, string, string] => [
+  name('@record'),
+  name('@last'),
+  name('@state'),
+];
+
+/**
+ * A record as it was when it was deleted: what the last line of its life says, in the columns of its table. It is the
+ * life that the line `of` is from; left out, the last.
+ */
+function deletedRecord(model: Model, dialect: Dialect, lines: string, of: string | undefined): string {
+  const { name } = dialect;
+  const [, LAST, STATE] = rowNames(dialect);
+  const [changes, id] = [`${LAST}.${name('changes')}`, `${LAST}.${name('id')}`];
+  const columns = model.fields.map((field) => {
+    const was = field.rules.writeOnly
+      ? 'NULL'
+      : dialect.expressions.inside(changes, [field.member, 'before'], kindOf(field));
+    return `${was} AS ${name(field.column)}`;
+  });
+  const order = of === undefined ? `ORDER BY ${id} DESC` : `AND ${id} >= ${of} ORDER BY ${id}`;
+  return `FROM (SELECT ${columns.join(', ')} FROM ${lines} ${order} LIMIT 1) AS ${STATE}`;
 }
 
 /** A name of a model, which holds nothing that would have to be escaped. */

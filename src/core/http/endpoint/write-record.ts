@@ -63,15 +63,11 @@ export interface RecordWriting {
 }
 
 export function makeRecordWriter(model: Model, context: EndpointContext): RecordWriter {
-  const { graph, store, writes, answer, runtime, hashing } = context;
-  const { dialect } = store;
+  const { graph, writes, answer, runtime, hashing } = context;
   const collection = collectionPath(graph, model);
   const changes = writes.changesOf(model);
   const tags = recordTags(context.tags, isOpen(graph, model));
-  const parent = model.parent === undefined ? undefined : modelOf(graph, model.parent.target);
-  const parentThere = memoizeByPermissions(
-    (permissions: Permissions) => parent && thereStatement(graph, parent, dialect, permissions.may(parent, 'read')),
-  );
+  const parentValues = parentReader(model, context);
   const owner = ownerField(model);
   const readNewBody = bodyReader(model, 'create');
   const readersOf = memoizeByPermissions(
@@ -90,15 +86,7 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
       authorize(permissions, model, 'create');
       refuseQuery(query);
       const fill: Values = owner === undefined || caller === null ? {} : { [owner.member]: caller.key };
-      let add: Values = {};
-      if (parent !== undefined && parentKey !== undefined) {
-        const { member } = model.parent!.field;
-        if (permissions.may(parent, 'read') === false) throw unknownRecord(permissions, parent);
-        add = { [member]: keyFromText(parent.key, parentKey) };
-        const there = parentThere(permissions)!;
-        const bound = [dialect.bind(parent.key, add[member]!), ...there.values({ now: runtime.now(), caller })];
-        if ((await store.first(there, bound)) === undefined) throw unknownRecord(permissions, parent);
-      }
+      const add = await parentValues(principal, parentKey);
       const given = { add, fill };
       const body = readBodyOf(request, 'create');
       if (!Array.isArray(body)) {
@@ -109,33 +97,10 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
           created(writing, work, await changes.create(work, sealed, permissions), request),
         );
       }
-      if (body.length === 0) {
-        throw brokenRules([{ pointer: '', rule: 'minItems', detail: 'give at least one record' }]);
-      }
-      if (body.length > MOST_AT_ONCE) {
-        const detail = `has ${body.length} records; ${MOST_AT_ONCE} is the most`;
-        throw brokenRules([{ pointer: '', rule: 'maxItems', detail }]);
-      }
-      const read: Read[] = [];
-      const failures: Failure[] = [];
-      for (const [at, one] of (body as readonly unknown[]).entries()) {
-        await runtime.rest?.();
-        read.push(readNew(writing, one, given, pointerTo(at)));
-        failures.push(...read[at]!.failures);
-        if (failures.length > MOST_FAILURES) break;
-      }
-      if (failures.length > 0) throw brokenRules(failures, 'The records break');
-      const secrets = read.reduce((sum, { values }) => sum + changes.countSecrets(values), 0);
-      if (secrets > MOST_SECRETS) {
-        const detail = `have ${secrets} secrets to be hashed; ${MOST_SECRETS} is the most in one request`;
-        throw brokenRules([{ pointer: '', rule: 'maxItems', detail }], 'The records break');
-      }
-      const hashSecrets = sealedFor(writing, principal);
-      const sealed: Values[] = [];
-      for (const { values } of read) sealed.push(await hashSecrets(values));
+      const hashed = await readMany(writing, body, given, sealedFor(writing, principal));
       return answer(principal, request, async (work) => {
         const all: Written[] = [];
-        for (const [at, values] of sealed.entries())
+        for (const [at, values] of hashed.entries())
           all.push(await inPlace(at, changes.create(work, values, permissions)));
         return createdAll(writing, work, all, request);
       });
@@ -176,6 +141,62 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
       });
     },
   };
+}
+
+/** Reads the member that names the parent in the path, once it is known that this caller may read that record. */
+function parentReader(
+  model: Model,
+  { graph, store, runtime }: EndpointContext,
+): (principal: Principal, parentKey: string | undefined) => Promise<Values> {
+  if (model.parent === undefined) return () => Promise.resolve({});
+  const { dialect } = store;
+  const { field, target } = model.parent;
+  const parent = modelOf(graph, target);
+  const statementFor = memoizeByPermissions((permissions: Permissions) =>
+    thereStatement(graph, parent, dialect, permissions.may(parent, 'read')),
+  );
+  return async ({ caller, permissions }, parentKey) => {
+    if (parentKey === undefined) return {};
+    if (permissions.may(parent, 'read') === false) throw unknownRecord(permissions, parent);
+    const key = keyFromText(parent.key, parentKey);
+    const statement = statementFor(permissions);
+    const bound = [dialect.bind(parent.key, key), ...statement.values({ now: runtime.now(), caller })];
+    if ((await store.first(statement, bound)) === undefined) throw unknownRecord(permissions, parent);
+    return { [field.member]: key };
+  };
+}
+
+/** Reads the records of a body with many, and hashes their secrets. */
+async function readMany(
+  writing: RecordWriting,
+  bodies: readonly unknown[],
+  given: Given,
+  hashSecrets: (values: Values) => Promise<Values>,
+): Promise<Values[]> {
+  if (bodies.length === 0) {
+    throw brokenRules([{ pointer: '', rule: 'minItems', detail: 'give at least one record' }]);
+  }
+  if (bodies.length > MOST_AT_ONCE) {
+    const detail = `has ${bodies.length} records; ${MOST_AT_ONCE} is the most`;
+    throw brokenRules([{ pointer: '', rule: 'maxItems', detail }]);
+  }
+  const read: Read[] = [];
+  const failures: Failure[] = [];
+  for (const [at, one] of bodies.entries()) {
+    await writing.runtime.rest?.();
+    read.push(readNew(writing, one, given, pointerTo(at)));
+    failures.push(...read[at]!.failures);
+    if (failures.length > MOST_FAILURES) break;
+  }
+  if (failures.length > 0) throw brokenRules(failures, 'The records break');
+  const secrets = read.reduce((sum, { values }) => sum + writing.changes.countSecrets(values), 0);
+  if (secrets > MOST_SECRETS) {
+    const detail = `have ${secrets} secrets to be hashed; ${MOST_SECRETS} is the most in one request`;
+    throw brokenRules([{ pointer: '', rule: 'maxItems', detail }], 'The records break');
+  }
+  const hashed: Values[] = [];
+  for (const { values } of read) hashed.push(await hashSecrets(values));
+  return hashed;
 }
 
 /**

@@ -1,17 +1,17 @@
-import type { Field, ValueSpec } from '../model/field.ts';
-import type { Model } from '../model/model.ts';
-import { relatedNames } from '../model/related.ts';
-import type { FieldValue } from '../model/scalar.ts';
-import { isScalar } from '../model/types.ts';
-import { filterable, sortable } from '../query/listable.ts';
-import { compareDecimals, parseDecimal } from '../text/decimal.ts';
-import type { Answer, Fault } from './answer.ts';
-import type { Case, Step } from './case.ts';
-import { recordFaults, recordsOf, relatedCalled, totalFaults } from './compare.ts';
-import { faultOf } from './judge.ts';
-import type { Row } from './oracle.ts';
-import { keyText, pathOf, queryOf } from './paths.ts';
-import type { World } from './world.ts';
+import type { Field, ValueSpec } from '../../model/field.ts';
+import type { Model } from '../../model/model.ts';
+import { relatedNames } from '../../model/related.ts';
+import type { FieldValue } from '../../model/scalar.ts';
+import { isScalar } from '../../model/types.ts';
+import { filterable, sortable } from '../../query/listable.ts';
+import { compareDecimals, parseDecimal } from '../../text/decimal.ts';
+import type { Answer, Fault } from '../answer.ts';
+import type { Case, Step } from '../case.ts';
+import { recordFaults, recordsOf, relatedCalled, totalFaults } from '../compare.ts';
+import { faultOf } from '../judge.ts';
+import type { Row } from '../oracle.ts';
+import { keyText, pathOf, queryOf } from '../paths.ts';
+import type { World } from '../world.ts';
 
 /** Pages are of so few records that there are several, and not so many that it takes long. */
 const pageOf = (rows: readonly unknown[], most: number): string =>
@@ -23,23 +23,48 @@ export function deriveReading(world: World, model: Model): Case[] {
   const cases: Case[] = [];
   const rows = world.rowsOf(model);
   if (!model.endpoints.has('list') || rows.length === 0) return cases;
-  const key = model.key.member;
-  const most = graph.service.paging.most;
-  const add = (title: string, ...steps: Step[]): void =>
-    void cases.push({ model: model.name, endpoint: 'list', title, steps });
-  const list = (
+  const derivation: ReadingCases = {
+    world,
+    model,
+    rows,
+    key: model.key.member,
+    most: graph.service.paging.most,
+    add: (title, ...steps) => void cases.push({ model: model.name, endpoint: 'list', title, steps }),
+    list: (parameters, check, pages = true) => ({
+      method: 'GET',
+      path: pathOf(graph, model) + queryOf(parameters),
+      pages,
+      expect: { status: 200, check },
+    }),
+  };
+  deriveMembers(derivation);
+  deriveFilters(derivation);
+  for (const member of sortable(model)) deriveOrder(derivation, member);
+  deriveTotals(derivation);
+  deriveRelated(derivation);
+  return cases;
+}
+
+/** What the cases of one model's lists are derived with. */
+interface ReadingCases {
+  readonly world: World;
+  readonly model: Model;
+  readonly rows: readonly Row[];
+  /** The member of the key. */
+  readonly key: string;
+  /** The largest page. */
+  readonly most: number;
+  add(title: string, ...steps: Step[]): void;
+  /** Reads a list, every page of it unless `pages` is false. */
+  list(
     parameters: Readonly<Record<string, string>>,
     check: (answer: Answer) => readonly Fault[],
-    pages = true,
-  ): Step => ({
-    method: 'GET',
-    path: pathOf(graph, model) + queryOf(parameters),
-    pages,
-    expect: { status: 200, check },
-  });
-  const finds = (wanted: readonly Row[]) => (answer: Answer) =>
-    recordFaults('the records that are found', model, answer, wanted);
+    pages?: boolean,
+  ): Step;
+}
 
+/** Views and `fields` choose the members of records. */
+function deriveMembers({ model, key, add, list }: ReadingCases): void {
   for (const [view, members] of model.views) {
     const names = members
       .map(({ name }) => name)
@@ -64,39 +89,43 @@ export function deriveReading(world: World, model: Model): Case[] {
   };
   if (chosen.length > 0)
     add('fields names exactly what is shown', list({ fields: chosen.join(), limit: '3' }, exactly, false));
+}
+
+function deriveFilters({ world, model, rows, key, most, add, list }: ReadingCases): void {
+  const finds = (wanted: readonly Row[]) => (answer: Answer) =>
+    recordFaults('the records that are found', model, answer, wanted);
+  const page = { fields: key, limit: String(most) };
   for (const condition of conditionsOf(world, model)) {
-    add(
-      `filter ${condition}`,
-      list({ filter: condition, fields: key, limit: String(most) }, finds(world.matching(model, condition))),
-    );
+    add(`filter ${condition}`, list({ filter: condition, ...page }, finds(world.matching(model, condition))));
   }
   for (const field of filterable(model)) {
     const value = middleOf(valuesOf(world, model, field));
     if (value === null) continue;
     const wanted = rows.filter((row) => row[field.member] === value);
+    add(`${field.member} equal to a value`, list({ [field.member]: textOf(value), ...page }, finds(wanted)));
+  }
+}
+
+function deriveOrder({ world, model, rows, key, most, add, list }: ReadingCases, member: string): void {
+  const spec = model.byMember.get(member) ?? model.computed.find((one) => one.member === member)!;
+  for (const descending of [false, true]) {
+    const ordered = inOrder(world, model, member, spec, descending);
+    const check = (answer: Answer): readonly Fault[] => {
+      const [there, back] = [recordsOf(answer), (answer.body as { back: Row[] }).back].map((all) =>
+        all.map((row) => keyText(model, row)),
+      );
+      const expected = ordered.map((row) => keyText(model, row));
+      if (there!.join() !== expected.join()) return [faultOf('the order, page by page', expected, there)];
+      return back!.join() === expected.join() ? [] : [faultOf('the order, page by page backwards', expected, back)];
+    };
     add(
-      `${field.member} equal to a value`,
-      list({ [field.member]: textOf(value), fields: key, limit: String(most) }, finds(wanted)),
+      `every page ${descending ? 'falling' : 'rising'} by ${member}, there and back`,
+      list({ sort: descending ? `-${member}` : member, fields: key, limit: pageOf(rows, most) }, check),
     );
   }
-  for (const member of sortable(model)) {
-    const spec = model.byMember.get(member) ?? model.computed.find((one) => one.member === member)!;
-    for (const descending of [false, true]) {
-      const ordered = inOrder(world, model, member, spec, descending);
-      const check = (answer: Answer): readonly Fault[] => {
-        const [there, back] = [recordsOf(answer), (answer.body as { back: Row[] }).back].map((all) =>
-          all.map((row) => keyText(model, row)),
-        );
-        const expected = ordered.map((row) => keyText(model, row));
-        if (there!.join() !== expected.join()) return [faultOf('the order, page by page', expected, there)];
-        return back!.join() === expected.join() ? [] : [faultOf('the order, page by page backwards', expected, back)];
-      };
-      add(
-        `every page ${descending ? 'falling' : 'rising'} by ${member}, there and back`,
-        list({ sort: descending ? `-${member}` : member, fields: key, limit: pageOf(rows, most) }, check),
-      );
-    }
-  }
+}
+
+function deriveTotals({ world, model, rows, key, add, list }: ReadingCases): void {
   add(
     'the total counts all records',
     list({ total: 'true', limit: '1' }, (answer) => totalFaults('the total', answer, rows.length), false),
@@ -109,17 +138,14 @@ export function deriveReading(world: World, model: Model): Case[] {
     return found.join() === second.join() ? [] : [faultOf('the records after the first', second, found)];
   };
   add('an offset passes records over', list({ sort: key, offset: '1', limit: '2', fields: key }, passed, false));
+}
+
+function deriveRelated({ world, model, most, add, list }: ReadingCases): void {
+  const limit = String(Math.min(most, 20));
   for (const relation of relatedNames(model)) {
-    add(
-      `${relation} brings the records that belong`,
-      list(
-        { include: relation, limit: String(Math.min(most, 20)) },
-        (answer) => relatedFaults(world, model, relation, recordsOf(answer)),
-        false,
-      ),
-    );
+    const check = (answer: Answer): readonly Fault[] => relatedFaults(world, model, relation, recordsOf(answer));
+    add(`${relation} brings the records that belong`, list({ include: relation, limit }, check, false));
   }
-  return cases;
 }
 
 function relatedFaults(world: World, model: Model, relation: string, shown: readonly Row[]): Fault[] {
