@@ -9,7 +9,7 @@ export default {
       { jsc: { target: 'es2022', parser: { syntax: 'typescript' } }, module: { type: 'es6' } },
     ],
   },
-  testMatch: ['<rootDir>/src/**/*.test.ts', '<rootDir>/test/*.test.ts'],
+  testMatch: ['<rootDir>/src/**/*.test.ts', '<rootDir>/test/{api,cli,language,store,document,trial}/*.test.ts'],
   modulePathIgnorePatterns: ['<rootDir>/dist', '<rootDir>/build', '<rootDir>/fell-huts'],
   testTimeout: 60_000,
 };

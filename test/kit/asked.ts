@@ -1,21 +1,11 @@
-import { cpSync, mkdtempSync, rmSync } from 'node:fs';
 import { Agent, request } from 'node:http';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import type { Caller } from '../../src/core/expression/context.ts';
 import type { Graph } from '../../src/core/model/graph.ts';
-import { loadSamples } from '../../src/core/samples/load.ts';
-import { readSamples } from '../../src/core/samples/read.ts';
 import type { Store } from '../../src/core/store/contract.ts';
-import { soundCode } from '../../src/project/code.ts';
-import { openDatabase } from '../../src/project/database.ts';
-import { readProject } from '../../src/project/project.ts';
-import type { SoundProject } from '../../src/project/project.ts';
-import { readSampleFiles } from '../../src/project/samples.ts';
-import { serviceOn, storeOptions, writesOn } from '../../src/project/serve.ts';
-import { startServer } from '../../src/server/server.ts';
-import type { Told } from './written.ts';
 import type { Row } from '../../src/core/trial/oracle.ts';
+import { startServer } from '../../src/server/server.ts';
+import { openTestService } from './open-test-service.ts';
+import type { TestReply } from './open-test-service.ts';
 
 /** Somebody, and how they are known. */
 export interface Person {
@@ -29,30 +19,27 @@ export interface AskedProject {
   readonly graph: Graph;
   readonly store: Store;
   readonly people: readonly Person[];
-  /** Everything that was written to the log, defects included. */
+  /** Everything that was written to the log. */
   readonly logged: string[];
+  /** What the service reported as defects. */
+  readonly defects: string[];
   rows(): Promise<Map<string, readonly Row[]>>;
-  ask(who: Person, method: string, target: string, body?: unknown, headers?: Record<string, string>): Promise<Told>;
+  ask(
+    who: Person,
+    method: string,
+    target: string,
+    body?: unknown,
+    headers?: Record<string, string>,
+  ): Promise<TestReply>;
   close(): Promise<void>;
 }
 
-const KEY = 'a-key-for-tests-a-key-for-tests-a-key';
-
 /** `database` is the address of an empty one; left out: an SQLite file. */
 export async function askedProject(projectFolder: string, database?: string): Promise<AskedProject> {
-  const folder = mkdtempSync(join(tmpdir(), 'vantfell-asked-'));
-  cpSync(projectFolder, folder, { recursive: true });
-  const project = readProject(folder) as SoundProject;
-  const { graph } = project;
-  const code = await soundCode(project);
-  const options = { ...storeOptions(graph), slowReads: 0 };
-  const { store } = await openDatabase(project, database ?? `sqlite:${join(folder, 'asked.db')}`, undefined, options);
-  const { rows: samples } = readSamples(graph, readSampleFiles(folder, graph).sources);
-  await loadSamples(graph, store, samples, writesOn(graph, store, code));
   const logged: string[] = [];
   const note = (message: string, details: object = {}): void => void logged.push(message + JSON.stringify(details));
-  const log = { info: note, warn: note, error: note };
-  const service = serviceOn(graph, store, [KEY], (error) => logged.push(String(error)), { code, log });
+  const opened = await openTestService(projectFolder, { database, log: { info: note, warn: note, error: note } });
+  const { graph, store, service } = opened;
   const server = await startServer(service, { host: '127.0.0.1', port: 0, largestBody: 1_000_000 });
   const agent = new Agent({ keepAlive: true, maxSockets: 4 });
 
@@ -84,6 +71,7 @@ export async function askedProject(projectFolder: string, database?: string): Pr
     store,
     people,
     logged,
+    defects: opened.defects,
     rows,
     ask: ({ token }, method, target, body, headers = {}) =>
       new Promise((resolve, reject) => {
@@ -112,9 +100,7 @@ export async function askedProject(projectFolder: string, database?: string): Pr
     async close() {
       agent.destroy();
       await server.close();
-      await service.writes.settled();
-      await store.close();
-      rmSync(folder, { recursive: true });
+      await opened.close();
     },
   };
 }

@@ -1,22 +1,11 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { expect } from '@jest/globals';
 import type { Reply } from '../../src/core/api/message.ts';
-import { noCode } from '../../src/core/change/code.ts';
 import { openApi } from '../../src/core/document/openapi.ts';
 import type { Graph } from '../../src/core/model/graph.ts';
-import { loadSamples } from '../../src/core/samples/load.ts';
-import { readSamples } from '../../src/core/samples/read.ts';
-import type { Service } from '../../src/core/service.ts';
 import type { Store } from '../../src/core/store/contract.ts';
 import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
-import { openDatabase } from '../../src/project/database.ts';
-import { readProject, runtime } from '../../src/project/project.ts';
-import type { SoundProject } from '../../src/project/project.ts';
-import { readSampleFiles } from '../../src/project/samples.ts';
-import { serviceOn, writesOn } from '../../src/project/serve.ts';
 import { judgeAnswer } from './judged.ts';
+import { openTestService } from './open-test-service.ts';
 import { newDatabase, startPostgres } from './postgres.mjs';
 
 export interface Body {
@@ -43,27 +32,20 @@ export interface BothStores {
 
 /** `name` is that of the PostgreSQL database. */
 export async function bothStores(projectFolder: string, name: string): Promise<BothStores> {
-  const folder = mkdtempSync(join(tmpdir(), 'vantfell-both-'));
   const server = await startPostgres();
-  const project = readProject(projectFolder) as SoundProject;
-  const { graph } = project;
-  const [stores, services]: [Store[], Service[]] = [[], []];
   let asked = 0;
-  for (const address of [`sqlite:${join(folder, 'both.db')}`, await newDatabase(server, name)]) {
-    const { store } = await openDatabase(project, address);
-    let made = 0;
-    const uuid = (): string => `00000000-0000-7000-8000-${String((made += 1)).padStart(12, '0')}`;
-    const same = { ...runtime, uuid, now: () => new Date(Date.UTC(2026, 5, 1, 10, 0, 0, made)) };
-    const { rows } = readSamples(graph, readSampleFiles(project.folder, graph).sources);
-    await loadSamples(graph, store, rows, writesOn(graph, store, noCode, same));
-    stores.push(store);
-    const counted: Store = { ...store, first: (...given) => ((asked += 1), store.first(...given)) };
-    services.push(serviceOn(graph, counted, ['k'.repeat(32)], (error) => console.error(error), { everybody: true }));
-  }
+  const around = (store: Store): Store => ({ ...store, first: (...given) => ((asked += 1), store.first(...given)) });
+  const common = { everybody: true, repeatable: true, around };
+  const both = [
+    await openTestService(projectFolder, common),
+    await openTestService(projectFolder, { ...common, database: await newDatabase(server, name) }),
+  ];
+  const { graph } = both[0]!;
+  const stores = both.map(({ store }) => store);
 
   const judge = makeDocumentJudge(openApi(graph));
   const reply: BothStores['reply'] = async (target, headers = {}) => {
-    const replies = await Promise.all(services.map((service) => service.handle({ method: 'GET', target, headers })));
+    const replies = await Promise.all(both.map(({ service }) => service.handle({ method: 'GET', target, headers })));
     const [one, other] = replies.map(({ status, headers: given, body }) => ({
       status,
       headers: given,
@@ -93,9 +75,8 @@ export async function bothStores(projectFolder: string, name: string): Promise<B
     },
     asked: () => asked,
     async close() {
-      await Promise.all(stores.map((store) => store.close()));
+      await Promise.all(both.map((one) => one.close()));
       await server.stop();
-      rmSync(folder, { recursive: true });
     },
   };
 }

@@ -12,15 +12,15 @@ import { expectations } from '../../src/core/trial/statuses.ts';
 import type { Expectations } from '../../src/core/trial/statuses.ts';
 import { askedProject } from './asked.ts';
 import type { AskedProject, Person } from './asked.ts';
+import type { TestReply } from './open-test-service.ts';
 import { newDatabase, startPostgres } from './postgres.mjs';
 import { demoFolder } from './program.ts';
-import type { Told } from './written.ts';
 
 const at = (path: string): string => fileURLToPath(new URL(path, import.meta.url));
 const PROJECTS = [
   ['the demo', demoFolder(), 'demo'],
-  ['an archive', at('../access/archive'), 'archive'],
-  ['pages without identity', at('../access/open'), 'pages'],
+  ['an archive', at('../fixtures/access/archive'), 'archive'],
+  ['pages without identity', at('../fixtures/access/open'), 'pages'],
 ] as const;
 /** Records of a model that are asked for one by one. */
 const SAMPLED = 7;
@@ -96,7 +96,7 @@ function makeMatrix() {
     target: string,
     body?: unknown,
     headers: Record<string, string> = {},
-  ): Promise<Told> {
+  ): Promise<TestReply> {
     const answer = await on.ask(who, method, target, body, headers);
     const what = `${who.name}: ${method} ${target}`;
     tell(answer.status >= 500, `${what}: ${answer.status} ${JSON.stringify(answer.body)}`);
@@ -121,7 +121,7 @@ function makeMatrix() {
   async function pages(who: Person, target: string): Promise<Row[]> {
     const rows: Row[] = [];
     for (let next: string | null = target; next !== null;) {
-      const { status, body }: Told = await ask(who, 'GET', next);
+      const { status, body }: TestReply = await ask(who, 'GET', next);
       if (status !== 200) throw new Error(`${next}: ${status} ${JSON.stringify(body)}`);
       rows.push(...(body.data as Row[]));
       next = body.page.next as string | null;

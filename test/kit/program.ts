@@ -9,7 +9,7 @@ import { forgetJudge, judgeAt } from './judged.ts';
 
 const PROGRAM = fileURLToPath(new URL('../../dist/cli/main.js', import.meta.url));
 const DEMO = fileURLToPath(new URL('../../demo', import.meta.url));
-const FEW_SAMPLES = fileURLToPath(new URL('../few-samples', import.meta.url));
+const FEW_SAMPLES = fileURLToPath(new URL('../fixtures/few-samples', import.meta.url));
 
 /** Longer than anything takes that a test waits for. */
 const LONGEST_SILENCE_MS = 30_000;
@@ -21,7 +21,7 @@ export interface Ran {
 }
 
 const folders: string[] = [];
-const servers: EndpointContext[] = [];
+const servers: RunningProgram[] = [];
 
 afterAll(async () => {
   await Promise.all(servers.map((server) => server.stop()));
@@ -70,7 +70,7 @@ function startProgram(words: readonly string[], { cwd, env }: { cwd?: string; en
   });
 }
 
-export interface EndpointContext {
+export interface RunningProgram {
   readonly url: string;
   readonly pid: number;
   /** What the program has said so far. */
@@ -82,7 +82,7 @@ export interface EndpointContext {
 }
 
 /** Runs `serve` on a free port until the test stops it. */
-export async function serving(folder: string, words: readonly string[] = []): Promise<EndpointContext> {
+export async function serving(folder: string, words: readonly string[] = []): Promise<RunningProgram> {
   const child = startProgram(['serve', '-C', folder, '--port', '0', '--json', ...words], {});
   const ended = new Promise<number | null>((resolve) => child.on('close', resolve));
   let [out, err] = ['', ''];
@@ -95,7 +95,7 @@ export async function serving(folder: string, words: readonly string[] = []): Pr
     });
     void ended.then((code) => reject(new Error(`serve ended with ${code}: ${err}`)));
   });
-  const server: EndpointContext = {
+  const server: RunningProgram = {
     url,
     pid: child.pid!,
     said: () => err,

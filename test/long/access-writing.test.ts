@@ -154,7 +154,11 @@ onEachProject('who does what', (matrix) => {
 
   test('no secret is in a log, a journal or the document', async () => {
     const journal = JSON.stringify(await matrix.on.store.all({ sql: 'SELECT * FROM vantfell_journal' }, []));
-    for (const text of [journal, matrix.on.logged.join('\n'), JSON.stringify(openApi(matrix.on.graph))]) {
+    for (const text of [
+      journal,
+      [...matrix.on.logged, ...matrix.on.defects].join('\n'),
+      JSON.stringify(openApi(matrix.on.graph)),
+    ]) {
       expect(text).not.toMatch(/\$scrypt\$|knows-this-word|kettle on the ridge/);
     }
   });

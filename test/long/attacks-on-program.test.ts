@@ -9,12 +9,12 @@ import pg from 'pg';
 import { newDatabase, startPostgres } from '../kit/postgres.mjs';
 import type { TestPostgres } from '../kit/postgres.mjs';
 import { folderWith, serving, vantfell } from '../kit/program.ts';
-import type { EndpointContext } from '../kit/program.ts';
+import type { RunningProgram } from '../kit/program.ts';
 import { raw } from '../kit/raw.ts';
 
 // What was tried with the built program to end it, to stop it, or to make it lose what it has acknowledged.
 
-const WRITING = fileURLToPath(new URL('../writing', import.meta.url));
+const WRITING = fileURLToPath(new URL('../fixtures/writing', import.meta.url));
 const ITEM = `
 model: item
 key: serial
@@ -40,7 +40,7 @@ const SQLITE = 'sqlite:./data.db';
 async function servingMany(
   kind: 'sqlite' | 'postgres',
   limits: string,
-): Promise<{ server: EndpointContext; store: string }> {
+): Promise<{ server: RunningProgram; store: string }> {
   const store = kind === 'sqlite' ? SQLITE : await newDatabase(postgres, 'attacks_many');
   const folder = project(store, limits);
   await (await serving(folder)).stop();
@@ -226,7 +226,7 @@ test('secrets are not hashed for a client that has hung up', async () => {
 
 describe('PostgreSQL', () => {
   /** The project with operations that wait, on a database of its own. */
-  async function writing(name: string): Promise<{ server: EndpointContext; admin: pg.Client; depot: string }> {
+  async function writing(name: string): Promise<{ server: RunningProgram; admin: pg.Client; depot: string }> {
     const folder = folderWith();
     cpSync(WRITING, folder, { recursive: true });
     const store = await newDatabase(postgres, name);
@@ -297,7 +297,7 @@ describe('PostgreSQL', () => {
 });
 
 describe('errors that nothing catches', () => {
-  const open = async (hook: string): Promise<EndpointContext> => {
+  const open = async (hook: string): Promise<RunningProgram> => {
     const folder = project(SQLITE);
     const code =
       `import { hooks } from 'vantfell';\nexport default hooks('item', { ` +

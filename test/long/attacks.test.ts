@@ -3,15 +3,14 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import { compile } from '../../src/core/compile.ts';
 import { letters } from '../../src/core/expression/letters.ts';
+import { openTestService } from '../kit/open-test-service.ts';
+import type { TestReply, TestService, TestServiceOptions } from '../kit/open-test-service.ts';
 import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import { serviceFor } from '../kit/service-for.ts';
-import type { ServiceFor, ServiceOptions } from '../kit/service-for.ts';
-import type { Told } from '../kit/written.ts';
 
 // What strangers have tried with requests, and what each of them is answered. What ends or stops a whole program stands
 // in attacks-on-program.test.ts.
 
-const ATTACKED = fileURLToPath(new URL('../attacked', import.meta.url));
+const ATTACKED = fileURLToPath(new URL('../fixtures/attacked', import.meta.url));
 /** Every name that objects, lists and texts inherit. */
 const INHERITED = [
   ...new Set([Object.prototype, Array.prototype, String.prototype].flatMap((one) => Object.getOwnPropertyNames(one))),
@@ -22,12 +21,15 @@ beforeAll(async () => void (server = await startPostgres()), 60_000);
 afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
-  let on: ServiceFor;
+  let on: TestService;
   let address: string | undefined;
   const tokens = new Map<string, string>();
-  const opened = async (name: string, options: ServiceOptions = {}): Promise<ServiceFor> =>
-    serviceFor(ATTACKED, { database: kind === 'sqlite' ? undefined : await newDatabase(server, name), ...options });
-  const asService = <Result>(work: Parameters<ServiceFor['service']['writes']['run']>[1]): Promise<Result> =>
+  const opened = async (name: string, options: TestServiceOptions = {}): Promise<TestService> =>
+    openTestService(ATTACKED, {
+      database: kind === 'sqlite' ? undefined : await newDatabase(server, name),
+      ...options,
+    });
+  const asService = <Result>(work: Parameters<TestService['service']['writes']['run']>[1]): Promise<Result> =>
     on.service.writes.run(null, work) as Promise<Result>;
   const make = (model: string, values: Record<string, unknown>): Promise<Record<string, never>> =>
     asService((work) =>
@@ -59,16 +61,16 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
   });
 
   const as = (name: string) => ({ authorization: `Bearer ${tokens.get(name)}` });
-  const ask = (name: string, method: string, target: string, body?: unknown, headers = {}): Promise<Told> =>
+  const ask = (name: string, method: string, target: string, body?: unknown, headers = {}): Promise<TestReply> =>
     on.ask(method, target, body, { ...(name === 'nobody' ? {} : as(name)), ...headers });
   /** A body as it is sent, to the letter. */
-  async function sent(name: string, method: string, target: string, text: string, headers = {}): Promise<Told> {
+  async function sent(name: string, method: string, target: string, text: string, headers = {}): Promise<TestReply> {
     const own = { 'content-type': 'application/json', ...as(name), ...headers };
     const body = new TextEncoder().encode(text);
     const reply = await on.service.handle({ method, target, headers: own, body, client: '10.0.0.1' });
     return { ...reply, body: JSON.parse(reply.body ?? 'null') as unknown };
   }
-  const rulesOf = ({ status, body }: Told): string[] => [
+  const rulesOf = ({ status, body }: TestReply): string[] => [
     `${status}`,
     ...((body.errors ?? []) as { pointer: string; rule: string }[]).map(({ pointer, rule }) => `${pointer} ${rule}`),
   ];
@@ -469,7 +471,7 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
 
   test('what the database deletes along with a record is bounded, too', async () => {
     const small = await opened('attacked_along', { limits: { cascade: 6 } });
-    const run = <Result>(work: (scope: ReturnType<ServiceFor['service']['writes']['scopeOf']>) => Promise<Result>) =>
+    const run = <Result>(work: (scope: ReturnType<TestService['service']['writes']['scopeOf']>) => Promise<Result>) =>
       small.service.writes.run(null, (at) => work(small.service.writes.scopeOf(at)));
     const person = { name: 'ada', email: 'ada@attacked.example', passphrase: 'grey stones' };
     await run((scope) => scope.model('person').create(person));
@@ -508,7 +510,7 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
 
   test('a delete of many deletes what matches when it goes', async () => {
     for (let at = 0; at < 20; at += 1) await make('note', { title: `clear ${at}`, author_id: 'ada', count: 77 });
-    const cleared = (): Promise<Told> => ask('ada', 'DELETE', `/notes?filter=${encodeURIComponent('count = 77')}`);
+    const cleared = (): Promise<TestReply> => ask('ada', 'DELETE', `/notes?filter=${encodeURIComponent('count = 77')}`);
     if (kind === 'sqlite') {
       expect((await cleared()).body.data).toEqual({ deleted: 20 });
       return;
@@ -550,7 +552,7 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
 });
 
 describe('limits', () => {
-  const people = (on: ServiceFor): Promise<unknown> =>
+  const people = (on: TestService): Promise<unknown> =>
     on.service.writes.run(null, (work) =>
       on.service.writes
         .scopeOf(work)
@@ -566,7 +568,7 @@ describe('limits', () => {
     ['wrong methods', 'TRACE', '/notes', {}],
     ['lists', 'GET', '/notes', {}],
   ])('of requests count %s', async (_what, method, target, headers) => {
-    const on = await serviceFor(ATTACKED, { limits: { rate: 5 } });
+    const on = await openTestService(ATTACKED, { limits: { rate: 5 } });
     const statusOf = async (client: string): Promise<number> =>
       (await on.service.handle({ method, target, headers, client })).status;
     const statuses: number[] = [];
@@ -581,9 +583,10 @@ describe('limits', () => {
   });
 
   test('nobody uses up an address for others with sign-ins that are refused', async () => {
-    const on = await serviceFor(ATTACKED, { limits: { signIn: 2 } });
+    const on = await openTestService(ATTACKED, { limits: { signIn: 2 } });
     await people(on);
-    const sign = (email: string, passphrase: string): Promise<Told> => on.ask('POST', '/tokens', { email, passphrase });
+    const sign = (email: string, passphrase: string): Promise<TestReply> =>
+      on.ask('POST', '/tokens', { email, passphrase });
     const statuses: number[] = [];
     for (let at = 0; at < 40; at += 1) statuses.push((await sign('victim@attacked.example', 'guess')).status);
     expect(statuses.slice(0, 3)).toEqual([401, 401, 429]);

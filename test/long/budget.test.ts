@@ -194,7 +194,7 @@ describe.each(['sqlite', 'postgres'] as const)('on %s', (kind) => {
 
   beforeAll(async () => {
     const folder = folderWith();
-    cpSync(at('../attacked'), folder, { recursive: true });
+    cpSync(at('../fixtures/attacked'), folder, { recursive: true });
     const file = join(folder, 'vantfell.yaml');
     const store = kind === 'sqlite' ? 'sqlite:./data.db' : await newDatabase(postgres, 'budget');
     writeFileSync(file, `${readFileSync(file, 'utf8').replace('sign-in', 'sign-in')}store: "${store}"\n`);

@@ -11,7 +11,7 @@ describe('the exported client', () => {
     const [folder, away] = [demoFolder(), folderWith()];
     expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
     expect((await vantfell(['export', 'client', '-C', folder, '--out', join(away, 'client.ts')])).code).toBe(0);
-    copyFileSync(fileURLToPath(new URL('../client/drive.ts', import.meta.url)), join(away, 'drive.ts'));
+    copyFileSync(fileURLToPath(new URL('../fixtures/client/drive.ts', import.meta.url)), join(away, 'drive.ts'));
     writeFileSync(join(away, 'node.d.ts'), 'declare const process: { readonly argv: readonly string[] };\n');
     // The example of the docs is compiled along with it.
     const page = readFileSync(fileURLToPath(new URL('../../docs/commands.md', import.meta.url)), 'utf8');

@@ -6,7 +6,7 @@ import { newDatabase, startPostgres } from '../kit/postgres.mjs';
 import type { TestPostgres } from '../kit/postgres.mjs';
 import { folderWith, vantfell } from '../kit/program.ts';
 
-const GOLDEN = fileURLToPath(new URL('../growing', import.meta.url));
+const GOLDEN = fileURLToPath(new URL('../fixtures/growing', import.meta.url));
 
 let server: TestPostgres;
 beforeAll(async () => {

@@ -2,24 +2,23 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { cutting } from '../kit/cutting.ts';
 import type { Cutting } from '../kit/cutting.ts';
+import { openTestService } from '../kit/open-test-service.ts';
+import type { TestReply, TestService } from '../kit/open-test-service.ts';
 import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import { serviceFor } from '../kit/service-for.ts';
-import type { ServiceFor } from '../kit/service-for.ts';
-import type { Told } from '../kit/written.ts';
 
 // The connection to the database is lost at every message of every kind of request, before it and after it. The test
 // runs in the process of the service: whatever would end that ends the test.
 
-const ATTACKED = fileURLToPath(new URL('../attacked', import.meta.url));
+const ATTACKED = fileURLToPath(new URL('../fixtures/attacked', import.meta.url));
 
 let server: Awaited<ReturnType<typeof startPostgres>>;
 let cut: Cutting;
-let on: ServiceFor;
+let on: TestService;
 const headers: Record<string, string> = {};
 beforeAll(async () => {
   server = await startPostgres();
   cut = await cutting(await newDatabase(server, 'losses'));
-  on = await serviceFor(ATTACKED, { database: cut.address });
+  on = await openTestService(ATTACKED, { database: cut.address });
   await on.service.writes.run(null, (work) =>
     on.service.writes
       .scopeOf(work)
@@ -34,10 +33,10 @@ afterAll(async () => {
   await server.stop();
 });
 
-const ask = (method: string, target: string, body?: unknown, more = {}): Promise<Told> =>
+const ask = (method: string, target: string, body?: unknown, more = {}): Promise<TestReply> =>
   on.ask(method, target, body, { ...headers, ...more });
 /** Asks until the service has its connections again. */
-async function surely(method: string, target: string, body?: unknown): Promise<Told> {
+async function surely(method: string, target: string, body?: unknown): Promise<TestReply> {
   for (let tries = 0; tries < 50; tries += 1) {
     const told = await ask(method, target, body);
     if (told.status !== 503) return told;
@@ -211,7 +210,7 @@ test('a write whose last answer was lost is repeated with its key, and done once
 }, 120_000);
 
 test('a connection over which nothing comes any more is given up, and its place is free again', async () => {
-  const quick = await serviceFor(ATTACKED, { database: cut.address, limits: { read: 300, transaction: 300 } });
+  const quick = await openTestService(ATTACKED, { database: cut.address, limits: { read: 300, transaction: 300 } });
   const sent = (method: string, target: string, body?: unknown) => quick.ask(method, target, body, headers);
   // More than there are connections, of either kind.
   for (let at = 1; at <= 12; at += 1) {

@@ -5,7 +5,7 @@ import pg from 'pg';
 import { newDatabase, startPostgres } from '../kit/postgres.mjs';
 import type { TestPostgres } from '../kit/postgres.mjs';
 import { ask, folderWith, serving, vantfell } from '../kit/program.ts';
-import type { EndpointContext } from '../kit/program.ts';
+import type { RunningProgram } from '../kit/program.ts';
 
 const MODEL = `
 model: item
@@ -26,7 +26,7 @@ beforeAll(async () => void (server = await startPostgres()), 60_000);
 afterAll(() => server.stop());
 
 /** A service over a table of many rows, whose reads may take so long. */
-async function servingMany(kind: string, read: string): Promise<EndpointContext> {
+async function servingMany(kind: string, read: string): Promise<RunningProgram> {
   const store = kind === 'sqlite' ? 'sqlite:./data.db' : await newDatabase(server, 'slow');
   const folder = folderWith({
     'vantfell.yaml': `service: { name: Many }\nstore: "${store}"\nlimits: { read: ${read} }\n`,
