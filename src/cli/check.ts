@@ -41,10 +41,7 @@ export const check: Command = {
   },
 };
 
-/**
- * What is wrong with the scenarios, as far as it can be told without their database: of samples there are handles
- * alone.
- */
+/** The problems of the scenarios that can be found without a database: it has only the handles of samples. */
 async function scenariosIn({
   folder,
   graph,

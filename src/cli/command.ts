@@ -10,7 +10,7 @@ export interface Context {
   readonly yes: boolean;
   /** Results and errors alone. */
   readonly quiet: boolean;
-  /** Where an error came from is told, too. */
+  /** Whether errors show their stack trace. */
   readonly debug: boolean;
 }
 

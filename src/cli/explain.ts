@@ -7,7 +7,7 @@ import { requestOptions } from './ask/options.ts';
 import type { Command, Context } from './command.ts';
 import type { Terminal } from './terminal/terminal.ts';
 
-/** What is told of one statement. */
+/** What is shown of one statement. */
 interface Explained {
   readonly asked: TracedStatement;
   readonly plan: Plan;

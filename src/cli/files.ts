@@ -1,7 +1,7 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { EXIT, Failure } from '../project/failure.ts';
 
-/** The text of a file that an option names; `remedy` tells what else to name. */
+/** The text of a file that an option names; `remedy` says what else to name. */
 export function readGiven(file: string, remedy: string): string {
   try {
     return readFileSync(file, 'utf8');

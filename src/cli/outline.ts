@@ -112,7 +112,7 @@ function derivedLines(model: Model, paint: Terminal['paint']): string[][] {
   return [...links, ...computed];
 }
 
-/** `array of string`; what stands inside an object is told among the notes. */
+/** `array of string`; the members of an object are in the notes. */
 const typeText = ({ type, items }: ValueSpec): string => (items === undefined ? type : `${type} of ${typeText(items)}`);
 
 function ruleNotes({ rules, origin, derivedFrom, properties, drawnOn = false }: Field): string[] {

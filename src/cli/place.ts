@@ -1,6 +1,6 @@
 import { EXIT, Failure } from '../project/failure.ts';
 
-/** Makes the files of a new project; a folder that can't be had is told as what it is. */
+/** Makes the files of a new project. Throws where the folder cannot be made. */
 export function place(shown: string, make: () => void): void {
   try {
     make();

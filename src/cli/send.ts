@@ -4,7 +4,7 @@ import { requestOptions } from './ask/options.ts';
 import type { SentRequest, Session } from './ask/session.ts';
 import type { Command, Context } from './command.ts';
 
-/** An answer, whoever gave it. */
+/** An answer, of this project's service or of a running one. */
 interface Answer {
   readonly status: number;
   readonly headers: Readonly<Record<string, string>>;

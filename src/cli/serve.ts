@@ -71,7 +71,7 @@ export const serve: Command = {
       begin();
       const { limits, proxies } = project.graph.service;
       const server = await listen(served.service, { host, port, largestBody: limits.body, proxies });
-      // Whoever reads the greeting may stop it at once.
+      // A program may stop the service as soon as it has read the greeting.
       const end = stopped(context, server, log);
       const { graph } = project;
       greet(context.terminal, {
@@ -89,7 +89,7 @@ export const serve: Command = {
   },
 };
 
-/** What opens a project's store and puts a service over it; what it does to the database on the way is said. */
+/** Opens a project's store and a service over it; reports its changes of the database. */
 async function opener(
   context: Context,
   host: string,
@@ -119,11 +119,11 @@ async function opener(
     const store = await openWithAnswers(context, project, { ...storeOptions(project.graph), onMoved });
     latest = own;
     if (key.made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
-    // Nobody is told of requests where nobody listens, which is quicker.
+    // Requests are not reported if nobody listens, which is faster.
     const { observed } = await import('../project/observed.ts');
     const seen = quiet ? undefined : observed(store);
     const report = (error: unknown, request: string): void => {
-      // What was asked for is no defect; that the tables have moved on is told once.
+      // An injected fault is no defect. Changed tables are reported once.
       const isMoved = error instanceof StoreError && error.fault.kind === 'moved';
       if (!isMoved && !(error instanceof HttpProblem)) log.defect(error, request);
     };
@@ -139,7 +139,7 @@ async function opener(
   };
 }
 
-/** Starts a server; a port or host that can't be had is told as what it is. */
+/** Starts a server. Throws a failure that names the port or host where it cannot listen. */
 export async function listen(...given: Parameters<typeof import('../server/server.ts').startServer>): Promise<Server> {
   const { startServer } = await import('../server/server.ts');
   const { host, port } = given[1];

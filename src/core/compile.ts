@@ -28,7 +28,7 @@ export interface ProjectSources {
   readonly service: Source;
   /** `models/*.yaml`. */
   readonly models: readonly Source[];
-  /** The files of `code/`, but for those in folders of it. Left out: nothing is said of it. */
+  /** The files directly in `code/`. Left out: code is not checked. */
   readonly code?: readonly Source[] | undefined;
   readonly environment: Readonly<Record<string, string | undefined>>;
 }
@@ -41,7 +41,7 @@ export interface Compiled {
   readonly unsupported?: UnsupportedFeatures;
 }
 
-/** Turns declarations into the model graph. Everything that is wrong with them is told at once, sorted by place. */
+/** Compiles declarations to the model graph, and reports all their problems, sorted by place. */
 export function compile(sources: ProjectSources): Compiled {
   const problems: Problem[] = [];
   const { declaration, report } = readService(sources, problems);

@@ -87,7 +87,7 @@ function faultOf(error: unknown): { message: string; remedy: string } {
   return { message: `it does not load: ${first}`, remedy: 'mend it; check loads it again' };
 }
 
-/** Where an error came from, as far as it tells. */
+/** The place that an error came from, if it has one. */
 function placeOf(error: unknown, source: Source): Problem['place'] {
   const {
     loc,

@@ -17,7 +17,7 @@ export interface Exchange {
 export const statementsOf = ({ asked }: Pick<Exchange, 'asked'>): TracedStatement[] =>
   asked.filter((one) => !isBorder(one));
 
-/** A store whose statements are known by the request that they are for. */
+/** A store that records the statements of each request. */
 export interface Observed {
   readonly store: Store;
   /** The same service, over that store, telling of every answer. */

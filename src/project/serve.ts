@@ -11,7 +11,7 @@ import type { Store } from '../core/store/contract.ts';
 import type { StoreOptions } from '../store/base/options.ts';
 import { runtime } from './project.ts';
 
-/** Slow reads that are at work at once, so that quick ones keep a processor. */
+/** The most slow reads at once, so that quick ones keep a processor. */
 const SLOW_READS = Math.max(2, Math.min(4, availableParallelism() - 1));
 /** The same of secrets that are hashed. */
 const HASHES = Math.max(1, Math.min(4, availableParallelism() - 1));
@@ -35,6 +35,6 @@ export const serviceOn = (
 
 const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => undefined };
 
-/** What loads and generates records: as a service would write them, but that nobody is told when it is done. */
+/** Writes that load and generate records: like a service's, but without `afterCommit` hooks. */
 export const writesOn = (graph: Graph, store: Store, code: Code, now: Runtime = runtime): Writes =>
   makeWrites({ graph, store, runtime: now, code, log: noLog, report: () => undefined, tell: false });

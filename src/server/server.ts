@@ -118,7 +118,7 @@ function straightServer(framework: FastifyServerFactoryHandler, around: Around, 
     else if (method === 'POST' && Number(headers['content-length']) <= largestBody) {
       const chunks: Buffer[] = [];
       request.on('data', (chunk: Buffer) => chunks.push(chunk));
-      // The parser gives exactly as many bytes as were told; without all of them there is nobody left to answer.
+      // The parser gives exactly as many bytes as the header says; a client that sent fewer is gone.
       request.on('end', () =>
         answer(around, request, response, chunks.length === 1 ? chunks[0] : Buffer.concat(chunks)),
       );
@@ -159,7 +159,7 @@ function answer(
     .then((reply) => write(response, reply, state.isClosing));
 }
 
-/** A request as the service takes it. A class, because its signal is made for whoever asks for it, and few do. */
+/** A request as the service takes it. A class, because its signal is made on demand. */
 class SocketRequest implements Request {
   readonly method: string;
   readonly target: string;

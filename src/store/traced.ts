@@ -21,7 +21,7 @@ const borders = new Set<Statement>(Object.values(BORDERS));
 
 export const isBorder = ({ statement }: TracedStatement): boolean => borders.has(statement);
 
-/** The same store, telling of every statement that it is asked. What works on tables is left out: no request does. */
+/** The same store, recording every statement. Work on tables is left out: no request does it. */
 export function traced(store: Store, tell: (asked: TracedStatement) => void): Store {
   const timed = async <Result>(
     statement: Statement,

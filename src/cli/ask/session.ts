@@ -11,7 +11,7 @@ export interface Session {
   readonly store: Store;
   /** A token for somebody who can sign in, named as a sample, by their login or their key. */
   tokenFor(who: string): Promise<string>;
-  /** Answers a request, and tells what the store was asked for it. */
+  /** Answers a request, and returns its statements. */
   ask(request: SentRequest): Promise<{ readonly reply: Reply; readonly exchange: Exchange }>;
   close(): Promise<void>;
 }
@@ -58,7 +58,7 @@ export async function openSession(context: Context, { lasting }: { readonly last
         outside: "send one with -H 'Authorization: Bearer …'",
       });
       const key = await callerCalled(project.graph, store, who);
-      // A token is known by a mark in the database, which has to last.
+      // A token is valid while its mark is in the database.
       return serviceOn(project.graph, store, keys, report, { quiet: true }).token(String(key), lifetime);
     },
     async ask({ body, ...request }) {

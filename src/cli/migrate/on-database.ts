@@ -5,10 +5,7 @@ import { readMigrations } from '../../project/migrations.ts';
 import { kindOf, storeAddress } from '../../project/project.ts';
 import type { SoundProject } from '../../project/project.ts';
 
-/**
- * Works on a project's database as it stands, beside its migrations; what goes wrong with it is told as people need
- * it.
- */
+/** Opens a project's database without changing it, and reads the project's migrations. */
 export async function onDatabase<Result>(
   project: SoundProject,
   work: (store: Store, migrations: readonly Migration[]) => Promise<Result>,

@@ -11,7 +11,7 @@ import { grouped } from '../terminal/terminal.ts';
 
 const MOST_RANDOM = 1_000_000;
 
-/** Makes records up, and tells how to make the same ones again. */
+/** Makes up records, and says how to make the same ones again. */
 export async function generate(
   { terminal }: Context,
   { graph, loaded }: LoadedProject,

@@ -1,7 +1,7 @@
 import type { Service } from '../../core/service.ts';
 import type { Store } from '../../core/store/contract.ts';
 
-/** A service that is at work, over the store that is its own. */
+/** A running service and its store. */
 export interface Running {
   readonly service: Service;
   readonly store: Store;

@@ -39,7 +39,7 @@ export function followChanges(
     } catch (error) {
       const { message, remedy } = error instanceof Failure ? error : { message: String(error), remedy: 'mend it' };
       const said = `${tint.red(`${what}:`)} ${message}\n  ${tint.cyan('→')} ${remedy}\n  ${tint.yellow(otherwise)}`;
-      // What is tried again and again is told once.
+      // A failure that repeats is reported once.
       if (said !== lastSaid) terminal.warn(said);
       lastSaid = said;
       return false;
@@ -53,7 +53,7 @@ export function followChanges(
   };
   const end = watchFiles(context.folder, SERVED, (file) => {
     lastSaid = '';
-    // One after the other: a change may come while the one before is at work.
+    // One after the other: a change may arrive while the last one is still handled.
     work = work.then(async () => void (await change(file, 'the service goes on as it was before')));
   });
   return {

@@ -2,7 +2,7 @@ import { createInterface } from 'node:readline/promises';
 import { EXIT, Failure } from '../../project/failure.ts';
 import type { Context } from '../command.ts';
 
-/** Asks a question that is answered with yes or no. Where nobody can be asked, `otherwise` tells the way out. */
+/** Asks a question that is answered with yes or no. Where nobody can answer, `otherwise` is the remedy. */
 export async function confirm({ yes, terminal }: Context, question: string, otherwise: string): Promise<boolean> {
   if (yes) return true;
   if (!process.stdin.isTTY || !process.stderr.isTTY) throw new Failure(EXIT.wrongCommand, question, otherwise);
@@ -20,8 +20,8 @@ export async function confirm({ yes, terminal }: Context, question: string, othe
 }
 
 /**
- * Asks for lines, one after the other, until an empty one. `take` keeps a line, or tells what is wrong with it, and it
- * is asked for again. Where nobody can be asked, `otherwise` tells the way out.
+ * Asks for lines until an empty one. `take` accepts a line, or returns what is wrong with it; then it asks again.
+ * Where nobody can answer, `otherwise` is the remedy.
  */
 export async function askLines(
   { terminal }: Context,

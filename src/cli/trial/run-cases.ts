@@ -106,7 +106,7 @@ const sentOf = (step: Step, kept: ReadonlyMap<string, unknown>): Sent => ({
 
 const pathIn = ({ path }: Sent): string => path.split('?')[0]!;
 
-/** A scenario may ask for what nobody declared, to see that it is not there. */
+/** A scenario may request undeclared paths, to see that they do not exist. */
 function documentFaults({ document }: Tried, sent: Sent, answer: Answer, { endpoint }: Case): Fault[] {
   const isProblem = answer.headers['content-type'] === 'application/problem+json';
   if (endpoint === 'scenario' && isProblem && [404, 405].includes(answer.status)) return [];

@@ -5,7 +5,7 @@ import { couldBeHeld, grantsOf } from './condition.ts';
 import type { Act, Condition } from './condition.ts';
 import type { Permissions } from './permissions.ts';
 
-/** What tells a client how to sign in (RFC 6750). */
+/** Tells a client how to sign in (RFC 6750). */
 export const CHALLENGE = { 'www-authenticate': 'Bearer' } as const;
 
 export const signInRequired = (detail = 'sign in, and send the token in the header Authorization'): HttpProblem =>
@@ -28,7 +28,7 @@ export function authorizeRecord(permissions: Permissions, model: Model, act: Act
   return condition;
 }
 
-/** A record that is not there, or that nobody like this may know of: the two are the same to them. */
+/** A record that is missing or hidden: a caller cannot distinguish the two. */
 export function unknownRecord(permissions: Permissions, model: Model): HttpProblem {
   const canHelp = permissions.may(model, 'read') !== true && mightBeHeld(permissions, permissions.graph, model, 'read');
   return canHelp ? signInRequired() : new HttpProblem('not-found');

@@ -16,13 +16,13 @@ import type { Viewer } from './viewer.ts';
 export interface Permissions {
   readonly graph: Graph;
   readonly viewer: Viewer;
-  /** For something to be done with a record; whoever may not read it may do nothing with it. */
+  /** The condition for doing something with a record. A caller who may not read it may do nothing with it. */
   may(model: Model, act: Act): Condition;
-  /** For a member of a readable record to be seen, or for what stands behind a relation of that name. */
+  /** The condition for seeing a member of a readable record, or the record behind a relation of that name. */
   sees(model: Model, name: string): Condition;
-  /** For a member of a record to be given a value. */
+  /** The condition for setting a member of a record. */
   sets(model: Model, member: string): Condition;
-  /** For a record that a relation leads to to be there: over that record. */
+  /** The condition for reading a related record: over that record. */
   reaches(model: Model, via: Step | Via): Condition;
 }
 
@@ -48,10 +48,10 @@ export function permissionsFor(graph: Graph, viewer: Viewer): Permissions {
     sees: (model, name) => member(model, 'fields', memberBehind(model, name)),
     sets: (model, name) => member(model, 'set', name),
     reaches(model, via) {
-      // A part that is read by whoever reads its whole has one that can be read.
+      // A child that its parent's readers may read has a readable parent.
       if (via === model.parent && grantsOf(model, 'read').every(({ kind }) => kind === 'parent')) return true;
       const target = modelOf(graph, isReverse(via) ? via.source : via.target);
-      // What may not be known of the other end by itself can't be found out from this one.
+      // What is hidden at the other end must not show at this one.
       const other = otherEnd(target, via);
       return both(may(target, 'read'), other === undefined ? true : member(target, 'fields', other));
     },

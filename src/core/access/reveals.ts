@@ -104,7 +104,7 @@ function inside(node: Expression, visit: (child: Expression) => void): void {
 
 /** Whether everybody who may read a record of `over` may read the record of `other` that a step leads to. */
 function coversReaders(other: Model, over: Model, step: Step | Links, graph: Graph): boolean {
-  // Parts are read by whoever reads their whole, where nothing else is said of them.
+  // Children without grants are read by their parent's readers.
   const [part, whole] = [other, over].map(followsWhole);
   if (part === true && isReverse(step) && step.relation === other.parent?.name) return true;
   if (whole === true && step === over.parent) return true;
@@ -124,7 +124,7 @@ function coversReaders(other: Model, over: Model, step: Step | Links, graph: Gra
 const followsWhole = ({ parent, access }: Model): boolean =>
   parent !== undefined && access.verbs.read.every(({ kind }) => kind === 'parent');
 
-/** The grants of a part that follow its whole's, as what those say. An owner's grant is the whole's own owner. */
+/** The grants of a child that follow its parent's. An owner's grant means the parent's owner. */
 function expanded(model: Model, grants: Grants, graph: Graph): Grants {
   return grants.flatMap((grant) => {
     if (grant.kind !== 'parent' || model.parent === undefined) return [grant];

@@ -10,7 +10,7 @@ export interface Failure {
   readonly available?: string;
 }
 
-/** So many are told of one request; more are counted, and no longer looked for. */
+/** The most failures in one answer; more are counted, but not looked for. */
 export const MOST_FAILURES = 100;
 
 export const pointerTo = (...path: readonly (string | number)[]): string =>

@@ -11,7 +11,7 @@ export interface Request {
   readonly client?: string | undefined;
   /** Aborted once the client has gone without waiting for the answer. */
   readonly signal?: AbortSignal | undefined;
-  /** What a request with an Idempotency-Key is known by. */
+  /** What identifies a request with an Idempotency-Key. */
   readonly claim?: Claim;
 }
 

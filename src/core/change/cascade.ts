@@ -98,7 +98,7 @@ async function keysAt(
   return keys;
 }
 
-/** Locks a record, and tells whether it is still there, and still refers to another: it was found without a lock. */
+/** Locks a record, and returns whether it still exists and still refers to another: it was found without a lock. */
 async function stillRefers(
   { writing }: CascadeWork,
   work: UnitOfWork,
@@ -155,7 +155,7 @@ function edgesOf(graph: Graph, model: Model, code: Code, dialect: Dialect): Edge
   );
 }
 
-/** Whether anything has to be told when a record of this model changes or goes. */
+/** Whether a change or delete of this model's records has to be noted. */
 const isWatched = ({ name, draws, journal }: Model, code: Code): boolean =>
   code.hooks.has(name) || draws.length > 0 || journal;
 

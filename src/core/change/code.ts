@@ -11,7 +11,7 @@ export interface Code {
 
 export const noCode: Code = { hooks: new Map(), operations: new Map() };
 
-/** Something that a project's own code did wrong: told in the log, and never to a client. */
+/** An error of the project's own code: logged, and never shown to a client. */
 export class CodeError extends Error {
   constructor(where: string, what: string, cause?: unknown) {
     super(`${where}: ${what}`, { cause });

@@ -31,7 +31,7 @@ export interface Client {
   readonly guard?: Guard | undefined;
 }
 
-/** Called with all that is stored of a record, once it is locked: whoever doesn't like it throws. */
+/** Called with all that is stored of a locked record. Throws to abort the write. */
 export type Guard = (stored: string) => void;
 
 /** Makes the body of a change, once the record that is changed is known, as its client would read it. */
@@ -89,7 +89,7 @@ export interface Writing {
 /** A record that a client is about to change. */
 export interface LockedRecord {
   readonly record: Values;
-  /** As the client would read it: what is hidden is not there, and relations to hidden records are null. */
+  /** As the client reads it: without hidden members, and with null for relations to hidden records. */
   readonly seen: Values;
   /** Whether the client may give a member a value. */
   sets(member: string): boolean;

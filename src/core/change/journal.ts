@@ -31,10 +31,7 @@ export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string):
       `${placeholder(2)}`,
   };
 
-  /**
-   * Lines of one record follow each other, whatever clock wrote them: their order tells which of its lives they are
-   * of.
-   */
+  /** Lines of one record are in order, whatever clock wrote them: their order gives the life that they belong to. */
   async function idFor(transaction: Transaction, model: string, key: string): Promise<string> {
     const id = uuid();
     if (!hasLives(graph.byName.get(model)!)) return id;
@@ -67,7 +64,7 @@ function following(last: string, fresh: string): string {
   return `${time.slice(0, 8)}-${time.slice(8)}${fresh.slice(13)}`;
 }
 
-/** The members of a record that the journal tells of. */
+/** The members of a record that the journal shows. */
 export const journaledMembers = (model: Model): string[] =>
   [...model.fields.filter(({ rules }) => !rules.writeOnly), ...linkedOf(model)].map(({ member }) => member);
 

@@ -21,7 +21,7 @@ export interface LinkWriter {
   readonly members: readonly string[];
   /** Brings keys into the order in which they are shown. */
   arrange(values: Values): void;
-  /** Keys that are given, were not there before, and lead to no record that `linked` finds. */
+  /** New keys that lead to no record that `linked` finds. */
   failuresOf(work: UnitOfWork, values: Values, before: Values, linked: LookUps['linked']): Promise<Failure[]>;
   /** The keys that a client wants a record to be linked with, and those that it is linked with out of their sight. */
   joined(member: string, wanted: FieldValue | undefined, seen: Values, record: Values): FieldValue;

@@ -21,8 +21,8 @@ export interface RecordRules {
   /** The others: each a statement that gives one row with the rule's value, once the record is written. */
   readonly stored: readonly StoredRule[];
   /**
-   * What locks the records along whose paths the stored ones look, in one order for everybody: whoever writes another
-   * record that shares them waits, and sees this one. The record's key comes last; none where writers are alone anyway.
+   * Locks the records along the paths of the stored rules, always in the same order: another write that shares them
+   * waits, and then sees this record. The record's key comes first. Empty where a writer is alone anyway.
    */
   readonly locks: readonly Lock[];
 }

@@ -35,7 +35,7 @@ export function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: V
   if (failures.length > 0) throw brokenRules(failures);
 }
 
-/** What a store refuses, as the problem that a client is told. Anything else stays what it is. */
+/** The problem for a client where a store refuses something. Other errors stay as they are. */
 export async function asProblem<Result>(
   graph: Graph,
   what: 'write' | 'delete',

@@ -35,7 +35,7 @@ export function scopeModel({ model, changes, finder, readNew, readChange }: Scop
     if (record === undefined) throw new HttpProblem('not-found');
     return record;
   };
-  /** Whoever forgets to await a call must not bring the whole service down when it fails. */
+  /** A failing call that nobody awaits must not end the service. */
   const called = <Result>(call: Promise<Result>): Promise<Result> => {
     calls.pending += 1;
     const end = (): void => void (calls.pending -= 1);

@@ -30,7 +30,7 @@ export interface Scope {
   readonly signal: AbortSignal;
   readonly log: Log;
   model(name: string): ScopeModel;
-  /** Ends it all: nothing is kept, and the client is told. */
+  /** Rolls the transaction back, and answers with this problem. */
   refuse(detail: string, options?: RefuseOptions): never;
 }
 

@@ -26,7 +26,7 @@ export interface Valued extends Statement {
 export interface Referrer {
   readonly model: Model;
   readonly relation: Relation;
-  /** One row with the number of records that refer to a key, and of those that may be told of. */
+  /** One row with the number of records that refer to a key, and of those that the caller may read. */
   readonly count: Valued;
 }
 

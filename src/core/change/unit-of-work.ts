@@ -10,7 +10,7 @@ export interface UnitOfWork {
   readonly transaction: Transaction;
   /** Null where nobody is signed in, in scripts, and where samples are loaded. */
   readonly caller: Caller | null;
-  /** What may be told of other records where something is refused. */
+  /** What a refusal may say of other records. */
   readonly permissions: Permissions;
   /** The time that its writes carry. */
   now(): Date;

@@ -39,8 +39,8 @@ export interface WritePermissions {
   /** Refuses members of a new record that are not for this viewer to set. */
   authorizeGiven(work: UnitOfWork, given: Values, draft: Values, defaults: Values): Promise<void>;
   /**
-   * Refuses another owner, but for roles that may: a new record is its maker's, and one that stands has the owner that
-   * it has, whoever would like to be it, and however long the path to it is.
+   * Refuses another owner, unless a role may choose one: a new record belongs to its maker, and an existing record
+   * keeps its owner, however long the path to it is.
    */
   authorizeOwner(work: UnitOfWork, act: Act, draft: Values, before: Values): Promise<void>;
 }

@@ -24,8 +24,8 @@ export interface Writes {
   readonly permissionSets: PermissionSets;
   changesOf(model: Model): Changes;
   /**
-   * Does some work in one transaction, with its journal. What is to be told of it is told once it is kept. `null` is
-   * the service itself.
+   * Does some work in one transaction, with its journal; runs `afterCommit` hooks after the commit. `null` is the
+   * service itself.
    */
   run<Result>(
     principal: Principal | null,
@@ -34,7 +34,7 @@ export interface Writes {
   ): Promise<Result>;
   /** The same inside a transaction of the caller's, who ends it with `flush`. Its writes carry the time of each. */
   begin(transaction: Transaction): UnitOfWork;
-  /** Writes the journal of what was done so far. Nobody will be told of it. */
+  /** Writes the journal so far, and drops its events. */
   flush(work: UnitOfWork): Promise<void>;
   /** How many `afterCommit` hooks of each model were left out. */
   untold(): ReadonlyMap<string, number>;
@@ -42,7 +42,7 @@ export interface Writes {
   scopeOf(work: UnitOfWork): Scope;
   /** For code that only reads, outside of any transaction. */
   readingScope(caller: Caller | null, reader: Reader, signal: AbortSignal): Scope;
-  /** Resolves when everybody has been told. */
+  /** Resolves when all `afterCommit` hooks have run. */
   settled(): Promise<void>;
 }
 

@@ -5,7 +5,7 @@ import type { ProblemCode } from './problem-codes.ts';
 import type { Problem } from './problem.ts';
 import type { Shape } from './shape.ts';
 
-/** A document held against a shape: what is wrong with it, and the part of its value that can be built upon. */
+/** A document checked against a shape: its problems, and the sound part of its value. */
 export interface Held {
   readonly problems: Problem[];
   /** Without unknown keys; wherever a value is wrong, there is undefined. */

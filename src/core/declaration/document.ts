@@ -82,7 +82,7 @@ export function readDocuments(source: Source): ReadDocuments {
   return { documents, problems, lost };
 }
 
-/** The models that a text seems to declare: what refers to them is not told to be wrong while they can't be read. */
+/** The models that an unreadable text seems to declare: references to them are not reported as wrong. */
 const namesIn = (text: string): string[] =>
   [...text.matchAll(/^model:[ \t]*([a-z][a-z0-9-]*)/gm)].map(([, name]) => name!);
 

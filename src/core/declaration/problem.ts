@@ -20,7 +20,7 @@ export interface Problem<Code extends string = ProblemCode> {
   readonly place: Place;
 }
 
-/** The order in which problems are told: by file, then from top to bottom. */
+/** The order of problems: by file, then from top to bottom. */
 export function byPlace(one: Problem<string>, other: Problem<string>): number {
   const [a, b] = [one.place, other.place];
   if (a.file !== b.file) return a.file < b.file ? -1 : 1;

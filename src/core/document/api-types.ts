@@ -142,7 +142,7 @@ function inputMembers(graph: Graph, model: Model, kind: 'create' | 'replace' | '
         kind !== 'create' && mayBeHidden(graph, model, field)
           ? `${typeOf(field, 'request')} | null`
           : memberType(field, 'request'),
-      // A part that is made within its whole has its key from the path.
+      // A child that is created within its parent gets its key from the path.
       optional: !isAsked(graph, model, field, kind, kind === 'create'),
       about: field.description,
       deprecated: field.deprecated,
@@ -164,7 +164,7 @@ const specMembers = (specs: ReadonlyMap<string, ValueSpec>, side: 'request' | 'r
     deprecated: spec.deprecated,
   }));
 
-/** What a client tells of a model in its map of models: names for the types of paths, orders and values. */
+/** An entry in the client's map of models: names for the types of paths, orders and values. */
 export function modelEntry(graph: Graph, model: Model): string[] {
   const name = tsName(model);
   const views = [...model.views.keys()].map((view) => ({ name: view, type: viewName(model, view) }));

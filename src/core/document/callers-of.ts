@@ -25,7 +25,7 @@ export function callersOf(doc: Documented, model: Model, act: Act): CallersOf {
   const ways = grants
     .filter(({ kind }) => !['anybody', 'where', 'maker'].includes(kind))
     .map((grant) => (grant.kind === 'signed-in' ? SIGNED_IN : requirement(grantsText(model, [grant]))));
-  // Whoever has signed in may do what everybody may.
+  // Callers who have signed in may do what everybody may.
   const all = open ? [OPEN, SIGNED_IN] : ways.length > 0 ? ways : [SIGNED_IN];
   return { words: `For ${mayText(model, act)}.`, security: securityOf(doc, all) };
 }

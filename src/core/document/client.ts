@@ -126,7 +126,7 @@ function collectionType(graph: Graph, model: Model): string {
   return types.length === 0 ? '{}' : types.join(' & ');
 }
 
-/** Not within its whole, a part says in its body what it is a part of. */
+/** Outside of its parent's path, a child names its parent in its body. */
 const createType = (model: Model): string =>
   model.parent === undefined
     ? `${tsName(model)}_create`

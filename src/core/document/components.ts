@@ -11,7 +11,7 @@ export interface Ref {
  * that nothing is unused.
  */
 export interface Components {
-  /** A reference to what has this name; `make` tells what it is, the first time that it is asked for. */
+  /** A reference to the component of this name; `make` makes it at the first use. */
   ref(kind: ComponentKind, name: string, make: () => JsonSchema): Ref;
   /** Everything that was asked for, kind by kind, in the order of names. */
   all(): Record<string, Record<string, JsonSchema>>;

@@ -70,7 +70,7 @@ function whereParameter({ components }: Documented, model: Model, field: Field):
   return inQuery(field.member, text, { type: 'array', items }, more);
 }
 
-/** A field of which nothing is said but what it may be. */
+/** A field without rules except its values. */
 function bare({ description: _about, deprecated: _old, examples: _examples, ...field }: Field): Field {
   return { ...field, examples: [], rules: { ...field.rules, readOnly: false, immutable: false } };
 }

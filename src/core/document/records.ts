@@ -19,7 +19,7 @@ import type { Side } from './values.ts';
 /** Whether the key that a relation holds may be null to somebody who may not read the record behind it. */
 export function mayBeHidden(graph: Graph, model: Model, field: Field): boolean {
   if (field.refersTo === undefined) return false;
-  // A part that is read by whoever reads its whole has one that can be read.
+  // A child that its parent's readers may read has a readable parent.
   if (field === model.parent?.field && model.access.verbs.read.every(({ kind }) => kind === 'parent')) return false;
   return !isReadByAll(modelOf(graph, field.refersTo));
 }

@@ -23,7 +23,7 @@ export const literal = (value: unknown): string =>
 /** A name of a member, in quotes where it needs them. */
 export const memberName = (name: string): string => (/^[A-Za-z_$][\w$]*$/.test(name) ? name : literal(name));
 
-/** What is said of something, as a comment before it. */
+/** A description as a comment. */
 export function remark(about: string | undefined, deprecated: boolean | undefined): string[] {
   const words = [about, deprecated === true ? '@deprecated' : undefined].filter((one) => one !== undefined).join(' ');
   return words === '' ? [] : [`/** ${words.replaceAll('*/', '* /').replaceAll(/\s+/g, ' ').trim()} */`];

@@ -85,7 +85,7 @@ function ruleKeywords(spec: ValueSpec): JsonSchema {
     if (value !== undefined) keywords[keyword] = value;
   };
   const isText = ['string', 'text', 'secret'].includes(spec.type);
-  // A required text may not be empty, whatever else is said of it.
+  // A required text may not be empty, whatever its other rules.
   const least = rules.required && isText ? Math.max(1, rules.minLength ?? 1) : rules.minLength;
   put('minLength', least);
   put('maxLength', longestOf(spec));
@@ -106,7 +106,7 @@ function ruleKeywords(spec: ValueSpec): JsonSchema {
   return keywords;
 }
 
-/** What is said of a value in words: what it is for, and the rules that JSON Schema has no word for. */
+/** The description of a value: its own, and the rules that JSON Schema cannot express. */
 function describe(spec: ValueSpec, side: Side, whose: Whose | undefined): string | undefined {
   const { rules } = spec;
   const words: string[] = [];
@@ -163,7 +163,7 @@ interface Whose {
   readonly model: Model;
 }
 
-/** A schema and what is said beside it, which does not belong to the values themselves. */
+/** A schema with annotations that do not belong to the values. */
 interface Parts {
   readonly schema: JsonSchema;
   readonly notes: JsonSchema;
@@ -195,7 +195,7 @@ function partsOf(spec: ValueSpec, side: Side, whose: Whose | undefined): Parts {
   };
 }
 
-/** The schema of a value, with all that is said of it. */
+/** The schema of a value, with its annotations. */
 export function valueSchema(spec: ValueSpec, side: Side, whose?: Whose, isNull = !spec.rules.required): JsonSchema {
   const { schema, notes } = partsOf(spec, side, whose);
   return { ...(isNull ? orNull(schema) : schema), ...notes };

@@ -22,18 +22,15 @@ export interface NameScope {
   computed(model: string, name: string): Expression | undefined;
   /** The key of callers, and the roles they may have; undefined where nobody signs in. */
   readonly caller?: { readonly key: Field; readonly roles?: readonly string[] };
-  /** What is declared under this name is wrong, and told already. */
+  /** The declaration of this name is wrong, and reported already. */
   isBroken?(model: string, name: string): boolean;
-  /**
-   * What has to be true of a record for whoever writes the expression to see a member; where it is false, there is
-   * none.
-   */
+  /** The condition for the author of the expression to see a member; a false condition hides it. */
   sees?(model: string, name: string): boolean | Expression;
   /** A member's value as they see it: null where it is hidden from them. */
   seen?(model: string, member: string, value: Expression): Expression;
   /** What has to be true of a record behind a relation to be there for them. */
   guard?(model: string, via: Step | Via): Expression | undefined;
   readonly letters: Letters;
-  /** The author of the models writes it, not a client: it is told of what is hidden, and of values that can't be. */
+  /** The models' author writes it, not a client: problems may name hidden members and impossible values. */
   strange?(message: string, remedy: string, spot: Spot): void;
 }

@@ -14,7 +14,7 @@ interface MigrationStatus {
   at: number;
 }
 
-/** So many are remembered; whoever asks least is forgotten first, and has all their turns again. */
+/** The most callers that are remembered; the one with the oldest request is forgotten first, with its count. */
 const MOST_KEPT = 100_000;
 const MINUTE_MS = 60_000;
 

@@ -18,7 +18,7 @@ export function failureReply({ uuid, report }: Failures, error: unknown, path: s
   return problemReply(problem, path, request);
 }
 
-/** What a client is told of an error that was not meant for it. */
+/** The problem for an error that was not made for clients. */
 function problemOf(error: unknown): HttpProblem {
   switch (error instanceof StoreError ? error.fault.kind : undefined) {
     case 'busy':

@@ -12,8 +12,8 @@ import { requestsTable } from '../tables/own-tables.ts';
 /** Requests that carry an Idempotency-Key, and are answered once, however often they come. */
 export interface Idempotency {
   /**
-   * Answers a request that carries a key: by `answer`, or as the first one was answered, which `again` may shorten. The
-   * key belongs to whoever asks.
+   * Answers a request that carries a key: by `answer`, or as the first one was answered, which `again` may shorten.
+   * The key belongs to the caller.
    */
   once(
     request: Request,

@@ -2,10 +2,7 @@ import type { Principal } from '../access/principal.ts';
 import type { Request } from '../api/message.ts';
 import type { Requester } from '../store/contract.ts';
 
-/**
- * Whoever sends a request. A class, because there is one for each request: whether its client has gone is asked by
- * few.
- */
+/** The sender of a request. A class, because there is one for each request, and few ask for its signal. */
 export class Sender implements Requester {
   readonly by: string;
   private readonly request: Request;

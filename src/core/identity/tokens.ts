@@ -87,7 +87,7 @@ export type OutsideClaims = JWTPayload & { readonly sub: string };
 /** Reads tokens of an outside issuer; undefined for what is none of its, not for this service, or over. */
 export type OutsideTokens = (token: string, now: Date) => Promise<OutsideClaims | undefined>;
 
-/** Their keys are public: whoever has them can't make tokens. */
+/** Their keys are public: they cannot make tokens. */
 const ASYMMETRIC = [
   'RS256',
   'RS384',

@@ -16,7 +16,7 @@ import { SchemaMismatch } from './schema-mismatch.ts';
 import type { CountedSummary } from './schema-mismatch.ts';
 import { stepBack } from './way-back.ts';
 
-/** How a run is told of while it goes on. */
+/** Reports the progress of a run. */
 export interface RunOptions {
   readonly now: () => Date;
   readonly onStart?: (name: string) => void;

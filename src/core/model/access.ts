@@ -4,14 +4,14 @@ import type { Relation } from './relation.ts';
 /** One way to be allowed something. Any one of a list is enough. */
 export type Grant =
   | { readonly kind: 'anybody' | 'signed-in' | 'owner' | 'nobody' }
-  /** Whoever makes the record. */
+  /** The maker of the record. */
   | { readonly kind: 'maker' }
   | { readonly kind: 'role'; readonly role: string }
-  /** Whoever the relations lead to, from the record. */
+  /** The caller that the relations lead to. */
   | { readonly kind: 'path'; readonly path: readonly Relation[] }
   /** Every caller, on records for which the expression is true; and the text that it was declared as. */
   | { readonly kind: 'where'; readonly where: Expression; readonly text: string }
-  /** Whoever may do this verb on the record that this one is a part of. */
+  /** Callers who may do this verb on the parent. */
   | { readonly kind: 'parent'; readonly verb: Verb };
 
 export const verbs = ['read', 'create', 'update', 'delete', 'replace', 'clear', 'journal'] as const;
@@ -21,8 +21,8 @@ export type Verb = (typeof verbs)[number];
 export interface Access {
   readonly verbs: Readonly<Record<Verb, readonly Grant[]>>;
   readonly operations: ReadonlyMap<string, readonly Grant[]>;
-  /** Who sees a member; whoever reads the record, where it is not named. */
+  /** Who sees a member; the record's readers where it is not named. */
   readonly fields: ReadonlyMap<string, readonly Grant[]>;
-  /** Who may give a member its value; whoever may write the record, where it is not named. */
+  /** Who may set a member; the record's writers where it is not named. */
   readonly set: ReadonlyMap<string, readonly Grant[]>;
 }

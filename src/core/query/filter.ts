@@ -19,7 +19,7 @@ import { askedOf } from './bounds.ts';
 import { isCostly } from './cost.ts';
 import type { ListCondition } from './list-form.ts';
 
-/** Reads `filter` and `filter-lang`; undefined where they are wrong, and told. */
+/** Reads `filter` and `filter-lang`; undefined if they are wrong, which is reported. */
 export type FilterReader = (
   text: string,
   language: string | undefined,

@@ -38,6 +38,6 @@ export function keysetOf(
   const either = `(${steps.map((step) => `(${step.join(' AND ')})`).join(' OR ')})`;
   const first = sort[0]!;
   if (!first.field.rules.required) return either;
-  // It follows from the rest, and tells an index where to begin.
+  // Implied by the rest, but shows an index where to begin.
   return `${first.sql} ${beyond(first.descending)}= ${value(0)} AND ${either}`;
 }

@@ -6,8 +6,8 @@ import type { Model } from '../model/model.ts';
 import type { ProjectedMember, Projection } from './projection.ts';
 
 /**
- * What a viewer sees of what is shown: members that they never see are not there, those that they see on some records
- * have a condition, and related records count as absent where they may not be read.
+ * A projection as a viewer sees it: without members that are always hidden, with conditions for members that are
+ * sometimes hidden, and with guards for related records.
  */
 export const maskProjection = (permissions: Permissions, model: Model, projection: Projection): Projection =>
   permissions.viewer.kind === 'service'

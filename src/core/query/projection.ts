@@ -51,7 +51,7 @@ export const MOST_RELATED = 20;
 export const viewOf = (graph: Graph, model: Model, view: string): Projection =>
   membersOf(graph, model, model.views.get(view)!);
 
-/** What a model's records look like where nothing else is said. */
+/** The default view of a model. */
 export const wholeOf = (graph: Graph, model: Model): Projection => viewOf(graph, model, 'default');
 
 export const projectedField = (field: Field): ProjectedMember => ({ kind: 'field', name: field.member, field });
@@ -92,7 +92,7 @@ export const isOpen = (graph: Graph, model: Model): boolean =>
   [...model.relations, ...model.links].every(({ target }) => isReadByAll(modelOf(graph, target))) &&
   nameOf(wholeOf(graph, model)) === nameOf(storedOf(model));
 
-/** Whether all that is shown stands in the record's own row, whoever looks. */
+/** Whether everything shown is in the record's own row, for every viewer. */
 export const isStored = (projection: Projection): boolean =>
   projection.every((member) => member.kind === 'field' && member.value === undefined && member.when === undefined);
 

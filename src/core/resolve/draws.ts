@@ -8,7 +8,7 @@ import { declaredExpression, declaredTemplate } from './expression.ts';
 import { stored, usesOwnValues } from './formulas.ts';
 import type { DeclaredModel, DrawnOn, Skeleton, Skeletons } from './model-draft.ts';
 
-/** The fields that any model draws on, by model and name, as far as they can be told before names are resolved. */
+/** The fields that any model draws on, by model and name, as far as they are known before names are resolved. */
 export const drawnOnBy = (models: readonly DeclaredModel[]): DrawnOn =>
   new Set(
     models.flatMap(({ declaration }) =>

@@ -20,7 +20,7 @@ export interface GrantContext {
   readonly scope: NameScope;
   /** Its operations. */
   readonly operations: readonly Pick<Operation, 'name' | 'target'>[];
-  /** What has been told of this model, and need not be told again. */
+  /** Problems of this model that have been reported. */
   readonly told: Set<string>;
 }
 
@@ -105,7 +105,7 @@ function refuseRecordless(name: string, grants: Grants, report: Reporter): void 
   report.error('no-record', message, 'take anybody, signed-in, role:… or nobody; or give it target: record', [name]);
 }
 
-/** Roles and subjects are for nobody to give themselves; a secret is for its owner, and whoever makes the record. */
+/** Nobody sets their own roles or subject; a secret is set by its owner and by the record's maker. */
 function usualSetters(model: Skeleton, { identity }: GrantContext): [string, Grants][] {
   if (identity?.model !== model.name) return [];
   const closed = [identity.roles, identity.subject].flatMap((field) => field?.member ?? []);
@@ -164,7 +164,7 @@ function readGrants(
 
 const isList = (declared: GrantsDeclaration): declared is readonly GrantDeclaration[] => Array.isArray(declared);
 
-/** One grant; undefined where it is wrong, and told. */
+/** One grant; undefined if it is wrong, which is reported. */
 function readGrant(
   declared: GrantDeclaration,
   path: Path,

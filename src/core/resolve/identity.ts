@@ -6,7 +6,7 @@ import { didYouMean } from '../text/nearest.ts';
 import type { Draft, Drafts } from './model-draft.ts';
 import { milliseconds } from './service-settings.ts';
 
-/** Who may sign in, with every name resolved; undefined where nobody does, or where that is wrong and told. */
+/** Who may sign in, with every name resolved; undefined if nobody may, or if it is wrong, which is reported. */
 export function resolveIdentity(
   declared: IdentityDeclaration | undefined,
   drafts: Drafts,

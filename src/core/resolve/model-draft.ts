@@ -30,7 +30,7 @@ export interface Drafts {
   has(model: string): boolean;
   keys(): Iterable<string>;
   values(): Iterable<Draft>;
-  /** Models whose files could not be read: nothing is said of what refers to them. */
+  /** Models whose files could not be read: references to them are not reported. */
   readonly lost: ReadonlySet<string>;
 }
 
@@ -40,7 +40,7 @@ export interface Skeleton extends Pick<
   'name' | 'key' | 'fields' | 'byMember' | 'shown' | 'shownByMember' | 'relations' | 'links' | 'reverses' | 'parent'
 > {
   readonly draft: Draft;
-  /** What is declared under this name is wrong, and told: nothing more is said of what names it. */
+  /** The declaration of this name is wrong, and reported: uses of it are not. */
   isBroken(name: string): boolean;
 }
 

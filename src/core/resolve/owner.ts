@@ -3,7 +3,7 @@ import type { Relation } from '../model/relation.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { Skeleton, Skeletons } from './model-draft.ts';
 
-/** Follows a path of to-one relations (`hut.warden`); tells the first name that is none. */
+/** Follows a path of to-one relations (`hut.warden`); reports the first unknown name. */
 export function relationPath(
   start: Skeleton,
   path: string,
@@ -30,8 +30,8 @@ export function relationPath(
 }
 
 /**
- * The relations that lead from a record to its owner. A part without an owner of its own has its whole's; a record of
- * the identity model owns itself. Undefined where there is none.
+ * The relations that lead from a record to its owner. A child without an owner of its own has its parent's; a record
+ * of the identity model owns itself. Undefined where there is none.
  */
 export function ownerOf(
   model: Skeleton,
@@ -77,7 +77,7 @@ function inherited(
     if (at === undefined) return undefined;
     if (at.name === identity && at.draft.declaration.owner === undefined) return steps;
     if (at.draft.declaration.owner === undefined) continue;
-    // What is wrong with the whole's own path is told there.
+    // Problems of the parent's own path are reported there.
     const found = relationPath(at, at.draft.declaration.owner, skeletons, () => undefined);
     return found?.end.name === identity ? [...steps, ...(found?.steps ?? [])] : undefined;
   }

@@ -96,7 +96,7 @@ function draftsOf({ models, lost }: Declarations, readDefault: DefaultReader, pr
 /** Reads `default: { expr: … }`: over no record, because there is none yet. */
 function defaultReader({ models, identity }: Declarations): DefaultReader {
   const callers = models.find(({ declaration }) => declaration.model === identity?.model);
-  // What is wrong with that model is told when its turn comes.
+  // That model's problems are reported with it.
   const key =
     callers === undefined ? undefined : draftOf(callers, reporterOf(callers.document, []), () => undefined).key;
   const scope: NameScope = {
@@ -168,7 +168,7 @@ interface Parts {
   readonly readDefault: DefaultReader;
   readonly scopeOf: (model: Skeleton) => NameScope;
   readonly single: ReadonlySet<string>;
-  /** An identity is declared, and wrong: nothing more is said of what needs one. */
+  /** An identity is declared, and wrong: uses of it are not reported. */
   readonly nobody: boolean;
 }
 
@@ -233,7 +233,7 @@ function freeze(model: Model): Model {
 
 type Tell = (code: ProblemCode, message: string, remedy: string) => void;
 
-/** The field that a name of a field or a relation means, where records can be sorted, told apart or looked up by it. */
+/** The field that a name means, if records can be sorted, distinguished or looked up by it. */
 function comparable(model: Skeleton, name: string, tell: Tell, otherwise: string): Field | undefined {
   const field = model.byMember.get(name) ?? model.relations.find((relation) => relation.name === name)?.field;
   if (field === undefined) {
@@ -313,7 +313,7 @@ function trialOf(model: Skeleton): Model['trial'] {
   return { example: example as Record<string, FieldValue>, skip };
 }
 
-/** A record can't be a part of itself, by however many steps. */
+/** A record cannot be its own parent, by any number of steps. */
 function checkCircle(draft: Draft, drafts: Drafts): void {
   const seen = [draft.declaration.model];
   for (let up = draft.declaration.within; up !== undefined; up = drafts.get(up)?.declaration.within) {

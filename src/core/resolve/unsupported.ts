@@ -2,8 +2,8 @@ import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 
 /**
- * The words of the language that are read and checked, and that this version doesn't put to work yet. They are told
- * each time.
+ * The words of the language that this version reads and checks, but does not support yet. They are reported each
+ * time.
  */
 export interface UnsupportedFeatures {
   /** `may (9 models)`, in the order of the language. */

@@ -13,7 +13,7 @@ import { own } from '../text/own.ts';
 import { isRecord } from '../text/value.ts';
 import { patternFault } from './pattern.ts';
 
-/** Reads `{ expr: … }` of a default; undefined where it is wrong, and told. */
+/** Reads `{ expr: … }` of a default; undefined if it is wrong, which is reported. */
 export type DefaultReader = (text: string, spec: ValueSpec, report: Reporter) => Expression | undefined;
 
 /** A declared value, and what it becomes where it is absent and an expression says so. */
@@ -22,7 +22,7 @@ export interface DeclaredValue {
   readonly defaultTo?: Expression | undefined;
 }
 
-/** Reads a declared value, with every rule that doesn't go with its type, or with another rule, told. */
+/** Reads a declared value; reports rules that do not fit its type or another rule. */
 export function declaredValue(
   called: string,
   declaration: ValueDeclaration | undefined,

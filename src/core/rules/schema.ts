@@ -24,7 +24,7 @@ import type { RuleTest } from './tests.ts';
 export type WriteKind = ClientKind | 'load' | 'amend';
 export type Values = Record<string, FieldValue>;
 
-/** A body that was read: what it sets, and what it repeats of that which nobody may change. */
+/** A body that was read: the values that it sets, and those that it repeats of members that it may not change. */
 export interface ReadBody {
   readonly values: Values;
   /** Members that a client may send back as they were read, but not change. */
@@ -184,7 +184,7 @@ function brokenRulesOf(schema: AnySchema, values: Values): Failure[] {
 
 /**
  * A value in its one form, blanks and letters changed and defaults filled in, as deep as it goes. One of a wrong type
- * is left as it is, for the schema to refuse; members that an object can't have are told here.
+ * is left as it is, for the schema to refuse; unknown members of an object are reported here.
  */
 function prepared(spec: ValueSpec, value: unknown, pointer: string, failures: Failure[]): FieldValue {
   if (value === null) return null;
@@ -349,9 +349,7 @@ function wholeChecker(
   };
 }
 
-/**
- * What was got, in few words: of a long text its length says more than its beginning, and of a secret nothing is said.
- */
+/** What was got, in few words: the length of a long text says more than its beginning, and a secret is not shown. */
 function shown(spec: ValueSpec, value: unknown): string {
   if (spec.rules.writeOnly) return 'another value';
   if (isWritten(spec.type) && typeof value === 'string' && value.length > 40) return `${[...value].length} characters`;

@@ -89,7 +89,7 @@ function* chunksOf(rows: readonly SampleRow[]): Generator<SampleRow[]> {
 interface Loading {
   load(chunk: readonly SampleRow[]): Promise<void>;
   stream(stream: SampleStream): Promise<void>;
-  /** Closes circles, and tells what was done. Throws `BadSamples`. */
+  /** Sets references that close a circle, and returns what was done. Throws `BadSamples`. */
   end(): Promise<Loaded>;
 }
 
@@ -134,7 +134,7 @@ async function startLoading(
         return;
       } catch (error) {
         if (!(error instanceof HttpProblem)) throw error;
-        // From here on nothing will be kept, but every bad row is told.
+        // From here on nothing is committed, but every bad row is reported.
         careful = true;
         const names = new Set(chunk.map(nameOf));
         problems.splice(0, problems.length, ...problems.filter(({ row }) => row === undefined || !names.has(row)));

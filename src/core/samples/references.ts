@@ -87,7 +87,7 @@ export function missingSample(
   return { code: 'unknown-record', severity: 'error', message, remedy, place, row: nameOf(row) };
 }
 
-/** What is wrong with a row, but for references that are told already. */
+/** The problems of a row, without references that are reported already. */
 export function problemsOf(row: SampleRow, failures: readonly Failure[], missing: readonly Missing[]): RowProblem[] {
   return failures
     .filter(({ pointer }) => !missing.some(({ member }) => pointer === pointerTo(member)))

@@ -21,15 +21,15 @@ export interface Reader {
 
 /** What happens in it is kept whole, or not at all. It is dead once its work has ended. */
 export interface Transaction extends Reader {
-  /** Aborted when its time has run out: what still waits for something had better give up. */
+  /** Aborted when its time is up: pending waits should end. */
   readonly signal: AbortSignal;
-  /** Runs a statement that changes rows, and tells how many. */
+  /** Runs a statement that changes rows, and returns how many. */
   run(statement: Statement, values: readonly StoreValue[]): Promise<number>;
   /** A part of it that can fail by itself: what it wrote is taken back, and the rest goes on. */
   nested<Result>(work: () => Promise<Result>): Promise<Result>;
 }
 
-/** Work on the tables themselves. Whoever else wants to do such work waits until it is through. */
+/** Work on the tables themselves. Other such work waits until it has ended. */
 export interface Alteration extends Transaction {
   /** The names of all tables, whosever they are. */
   tables(): Promise<readonly string[]>;
@@ -38,7 +38,7 @@ export interface Alteration extends Transaction {
    * a table that is made anew is kept.
    */
   script(sql: string, known?: ReadonlySet<string>): Promise<void>;
-  /** Tells whoever is held to the tables as they were that they are others now. */
+  /** Changes the mark of the tables: services that are held to the old one notice. */
   moveOn(): Promise<void>;
   /**
    * Holds the store to the tables as they stand at the end of this: once a migration has moved them on, by whichever

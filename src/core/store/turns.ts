@@ -38,7 +38,7 @@ export function makeTurns({ places, share, mostWaiting, crowded }: TurnsOptions)
       if (free === 0) return;
       if (count(by) >= share) continue;
       const start = line.shift()!;
-      // Whoever has more goes to the end of those who wait.
+      // A requester with more places goes to the end of the queue.
       waiting.delete(by);
       if (line.length > 0) waiting.set(by, line);
       free -= 1;

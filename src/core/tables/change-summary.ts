@@ -36,7 +36,7 @@ export function changeSummaries(plan: SchemaDiff, { renames }: Pick<Decisions, '
     }),
     ...plan.renames
       .filter(({ table, from, to }) => table === undefined && !isOwn(from) && !isOwn(to))
-      // A model's new name tells of its table's.
+      // A model's new name implies its table's.
       .filter(({ to }) => !renames.has(plan.standing.get(to)?.before.of ?? ''))
       .map(({ from, to }) => said(plan.standing.get(to)?.before.of ?? from, `its table is called ${to} now`)),
     ...[...plan.standing.values()].flatMap((one) => columnNameSummaries(one, renames)),
@@ -204,7 +204,7 @@ export function riskText({ affected, consequence }: Risk, { count, example }: Co
       return `${count === undefined ? 'values' : values} may find no row to go to, and would be lost`;
     return `loses ${values}`;
   }
-  // Without a count nothing is said to be so.
+  // Without a count, the words stay open.
   const has = (verb: string, plural: string): string => (count === undefined ? `may ${plural}` : one ? verb : plural);
   const stops = consequence === 'stops' ? ', which stops it' : '';
   const isCounted =

@@ -19,7 +19,7 @@ export interface Ddl {
   /** Deletes all rows of tables that may refer to each other. */
   empty(names: readonly string[]): string;
   drop(names: readonly string[]): string;
-  /** A statement with one row: the number of rows that a hazard tells of, and one of the values that make them so. */
+  /** A statement with one row: the number of affected rows, and one of their values. */
   count(affected: AffectedRows): string;
 }
 

@@ -26,7 +26,7 @@ export type AffectedRows =
   | ({ readonly kind: 'broken'; readonly table: string; readonly checks: readonly Check[] } & Becoming)
   /** Rows that another one will be alike to. */
   | { readonly kind: 'twins'; readonly table: string; readonly columns: readonly Becoming[] }
-  /** Rows that will refer to a record which is not there. */
+  /** Rows that will refer to a missing record. */
   | ({ readonly kind: 'dangling'; readonly table: string; readonly reference: Reference } & Becoming)
   /** Rows whose value finds no row of the other table to go to, or not one of its own. */
   | {

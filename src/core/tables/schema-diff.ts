@@ -20,7 +20,7 @@ export interface Decisions {
   readonly renames: Renames;
   /** By `hut.valley`: what new columns get, and what takes the place of values that break a new rule. */
   readonly fills: ReadonlyMap<string, Fill>;
-  /** By `hut.valley`: what new columns get where nothing else is said. */
+  /** The usual values of new columns, by `hut.valley`. */
   readonly defaults: ReadonlyMap<string, Fill>;
   /** It takes an earlier change back: what that has let go comes again. */
   readonly isBack?: boolean;
@@ -76,7 +76,7 @@ export interface ColumnChange {
 export interface Move {
   readonly source: Table;
   readonly target: Table;
-  /** The target was not there before: a row is made for each row of the source that has a value. */
+  /** The target is new: it gets a row for each row of the source that has a value. */
   readonly made: boolean;
   /** The end that refers to the other: `target` where a table is split, `source` where two become one. */
   readonly refers: 'source' | 'target';

@@ -23,9 +23,9 @@ export interface Step {
   readonly type?: string;
   /** Who asks: somebody of the samples by their handle, or `nobody`. Left out: somebody who may do everything. */
   readonly as?: string;
-  /** Sent so many times at once; `expect.statuses` tells what comes back, in any order. */
+  /** Sent so many times at once; `expect.statuses` has the statuses, in any order. */
   readonly times?: number;
-  /** Other requests that are sent at the same time; `expect.statuses` tells what comes back of all, in any order. */
+  /** Other requests that are sent at the same time; `expect.statuses` has all their statuses, in any order. */
   readonly together?: readonly Step[];
   /**
    * Goes on to the last page, and back again: `data` is then all records, and `back` the same as they came backwards.
@@ -66,7 +66,7 @@ export interface Expectation {
   readonly location?: string;
 }
 
-/** A case that can't be derived, and why: it is told, never dropped in silence. */
+/** A case that cannot be derived, and why. It is always reported. */
 export interface Skipped {
   readonly model: string;
   readonly title: string;

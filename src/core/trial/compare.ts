@@ -20,7 +20,7 @@ export function recordFaults(what: string, model: Model, answer: Answer, wanted:
     : [faultOf(`${what} (${keys.length}, not ${expected.length})`, expected, keys)];
 }
 
-/** Whether a page tells of so many records in all. */
+/** Whether a page has this total. */
 export function totalFaults(what: string, { body }: Answer, wanted: number): Fault[] {
   const found = (body as { page: { total?: number } }).page.total;
   return found === wanted ? [] : [faultOf(what, wanted, found)];

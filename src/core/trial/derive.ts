@@ -45,7 +45,7 @@ export function deriveCases(graph: Graph, known: KnownValues, now: Date, world?:
   return { cases: results.flatMap(({ cases }) => cases), skipped: results.flatMap(({ skipped }) => skipped) };
 }
 
-/** Without the cases that the model says to leave out, by a part of their title; they are told. */
+/** Without the cases that the model skips, by a part of their title; they are reported. */
 function chosenOf({ name, trial }: Model, cases: readonly Case[], skipped: readonly Skipped[]): Derived {
   const isLeftOut = ({ title, endpoint }: Case): boolean =>
     trial.skip.some(
@@ -93,7 +93,7 @@ function stepsFor(graph: Graph, model: Model, endpoints: ReadonlyMap<EndpointNam
   const collection = pathOf(graph, model);
   const has = (name: EndpointName): boolean => endpoints.has(name);
   const record = (kept: string): string => `${collection}/{${kept}}`;
-  // Whatever state a record is in: the model wants to be told of one.
+  // Any state: the model requires the header.
   const ifMatch = model.conditional ? '*' : undefined;
   const changing =
     (method: 'PUT' | 'PATCH') =>

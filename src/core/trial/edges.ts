@@ -14,7 +14,9 @@ export interface Edge {
   readonly title: string;
 }
 
-/** For each rule of a field, the values that are just good and just bad. `why` tells of rules that have none. */
+/**
+ * For each rule of a field, the values that are just good and just bad. `why` explains rules without such values.
+ */
 export function edgesOf(
   field: ValueSpec,
   turn: () => number,
@@ -27,7 +29,7 @@ export function edgesOf(
     const candidates = candidatesFor(field, rule, turn());
     const on = candidates.on.filter((value) => isSound(field, value));
     const broken = candidates.past.filter((value) => !holds(value));
-    // Best a value that breaks this rule alone; else one that breaks others too, of which this one must be told.
+    // Best a value that breaks this rule alone; else one that breaks others too, of which this one must be reported.
     const past = broken.find((value) => tests.every((other) => other.rule === rule || other.holds(value))) ?? broken[0];
     edges.push(...on.map((value) => ({ rule, value, passes: true, title: `${candidates.words}: ${shown(value)}` })));
     if (past !== undefined)

@@ -3,16 +3,16 @@ import type { Requester } from '../../core/store/contract.ts';
 import { makeTurns } from '../../core/store/turns.ts';
 import { tooSlow } from './options.ts';
 
-/** Slow reads, of which only some are at work at once. */
+/** Slow reads, of which only some run at once. */
 export interface FairLine {
   /**
    * The outcome of the work, once it has had a place; or a `StoreError` as soon as its time is up, the wait included,
-   * or its requester has gone. The work is told then by its signal, and keeps its place until it has ended.
+   * or its requester has gone. Then its signal aborts, and it keeps its place until it has ended.
    */
   run<Result>(requester: Requester | undefined, work: (stop: AbortSignal) => Promise<Result>): Promise<Result>;
 }
 
-/** Whoever has more of them waiting gets no answer to the last ones in time anyway. */
+/** A requester with more of them waiting would get no answer to the last ones in time anyway. */
 const MOST_WAITING = 100;
 
 const crowded = (): StoreError =>

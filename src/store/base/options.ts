@@ -1,14 +1,14 @@
 import { StoreError } from '../../core/store/contract.ts';
 
-/** How a store is to treat those who ask much of it. Commands that work alone need none of it. */
+/** The limits of a store under load. Commands that work alone need none. */
 export interface StoreOptions {
-  /** Milliseconds that work on tables waits for those who use them; left out: two minutes. */
+  /** Milliseconds that work on tables waits for other users of them; left out: two minutes. */
   readonly longestWait?: number | undefined;
   /** Told once when the tables that it is held to have moved on. */
   readonly onMoved?: (() => void) | undefined;
   /** Milliseconds that a read may take; left out: as long as it likes, or the store's own limit. */
   readonly longestRead?: number | undefined;
-  /** How many slow reads may be at work beside the quick ones; left out: they are done like any other. */
+  /** How many slow reads may run beside the quick ones; left out: they run like any other. */
   readonly slowReads?: number | undefined;
   /** Milliseconds that a transaction may take; left out: as long as it likes. */
   readonly longestTransaction?: number | undefined;

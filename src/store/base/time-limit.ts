@@ -10,11 +10,11 @@ export interface TimeLimit {
   race<Result>(work: Promise<Result>): Promise<Result>;
   /** Whether the work was given up because its time was up. */
   isUp(): boolean;
-  /** Whether the time is up, be it that nobody has noticed: work that never waits keeps the clock from ticking. */
+  /** Whether the time is up. Work that never waits keeps the timer from firing. */
   isPast(): boolean;
   /** What is thrown then. */
   error(): Error;
-  /** It is over: nobody is told anything any more. */
+  /** Ends the limit. */
   end(): void;
 }
 

@@ -10,7 +10,7 @@ import { storeError } from './errors.ts';
 import { isLockFault, LOCK_MS } from './locked.ts';
 import { moveOn } from './tables-mark.ts';
 
-/** Two programs that work on the tables of one database take turns. The number is this tool's own, and nothing else. */
+/** Two programs that work on the tables of one database take turns. The number is this tool's lock. */
 const LOCK = 7_228_391;
 
 /** Work on tables, inside a transaction that has begun. */
@@ -64,7 +64,7 @@ export async function alterationOn(
 /** What stopped a script, with what else in the database depends on what it changes. */
 function scriptError(error: unknown, address: string): StoreError {
   const told = storeError(error, address);
-  // Waited for by whoever asked; or nothing of the script's.
+  // Awaited by the caller, or not a part of the script.
   if (isLockFault(error) || told.fault.kind === 'unreachable') return told;
   const { code = '', detail = '' } = error as { code?: string; detail?: string };
   const depends = DEPENDENT.includes(code) && detail !== '';

@@ -2,7 +2,8 @@ import { StoreError } from '../../core/store/contract.ts';
 import { otherHand } from '../base/options.ts';
 
 /**
- * Tables, columns, rules and triggers that are not as the tool has made them: it asks for nothing that is not there.
+ * Tables, columns, rules and triggers that are not as the tool has made them: the tool itself never uses missing
+ * ones.
  */
 const ALTERED = /^(42P01|42703|42P07|42710|23502|23514|23P01|P0001)$/;
 

@@ -2,7 +2,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import type { Pool, PoolClient } from 'pg';
 import { StoreError } from '../../core/store/contract.ts';
 
-/** Whoever wants to read a table waits behind what wants to change it: for so long, and no longer. */
+/** Readers of a table queue behind a lock that wants to change it: only for so long. */
 export const LOCK_MS = 1_000;
 /** In between, those who waited are let by. */
 const PAUSE_MS = 1_500;

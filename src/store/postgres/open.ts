@@ -50,7 +50,7 @@ export async function openPostgres(
           return await once(work, unlimited ? undefined : longestTransaction);
         } catch (error) {
           if (!isPassing(error) || tried === TRIES) throw error;
-          // Whoever won needs a moment; two losers had better not meet again.
+          // The winner needs a moment, and two losers should not meet again.
           await new Promise((resolve) => setTimeout(resolve, 2 ** tried + Math.random() * 2 ** tried));
         }
       }

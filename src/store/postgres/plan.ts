@@ -2,7 +2,7 @@ import type { Statement, StoreValue } from '../../core/sql/statement.ts';
 import type { Store, Transaction } from '../../core/store/contract.ts';
 import type { Plan, PlanStep } from '../base/plan.ts';
 
-/** A node of EXPLAIN (FORMAT JSON), as far as it is told. */
+/** A node of EXPLAIN (FORMAT JSON), as far as it is used. */
 interface Node {
   readonly 'Node Type': string;
   readonly 'Relation Name'?: string;

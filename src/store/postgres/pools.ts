@@ -50,8 +50,8 @@ export async function openPools(address: string, shown: string, limits: PoolLimi
   const slow = slowReads === 0 ? undefined : new pg.Pool({ ...ofPools, max: slowReads });
   const pools = [reading, writing, ...(slow === undefined ? [] : [slow])];
   for (const pool of pools) {
-    // A connection that breaks while nobody uses it is replaced; the next statement tells whether there is a server.
-    // One that breaks while somebody does tells so by the statement that was on its way, or by the next one.
+    // A connection that breaks while nobody uses it is replaced; the next statement shows whether there is a server.
+    // One that breaks in use fails the statement that was on its way, or the next one.
     pool.on('error', () => undefined);
     pool.on('connect', (client) => client.on('error', () => undefined));
   }

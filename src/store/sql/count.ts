@@ -6,10 +6,7 @@ import { insideSql } from './inside.ts';
 import type { InsideSpelling } from './inside.ts';
 import { quoteName as name } from './quote.ts';
 
-/**
- * A statement whose one row is the number of rows that a hazard tells of, and the least of the values that make them
- * so, as a text.
- */
+/** A statement with one row: the number of affected rows, and the least of their values, as a text. */
 export function countSql(affected: AffectedRows, spell: ConversionSpelling, inside: InsideSpelling): string {
   const from = `FROM ${name(affected.table)}`;
   const counted = (where: string, column?: Column): string => {

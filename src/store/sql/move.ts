@@ -26,7 +26,8 @@ export function moveSql(move: Move, spell: MoveSpelling): string[] {
 }
 
 /**
- * A row for each row of the source that has one of the values. A UUID that was one record's key can be its part's too.
+ * A row for each row of the source that has one of the values. A UUID that is one record's key can be its child's
+ * too.
  */
 function insertText({ source, target, reference, columns, fills }: Move, spell: MoveSpelling): string {
   const values = new Map<Column, string>();

@@ -2,7 +2,8 @@ import { StoreError } from '../../core/store/contract.ts';
 import { otherHand } from '../base/options.ts';
 
 /**
- * Tables, columns, rules and triggers that are not as the tool has made them: it asks for nothing that is not there.
+ * Tables, columns, rules and triggers that are not as the tool has made them: the tool itself never uses missing
+ * ones.
  */
 const ALTERED = /^(SQLITE_CONSTRAINT_(CHECK|NOTNULL|TRIGGER)|no such (table|column)|table .* has no column)/;
 

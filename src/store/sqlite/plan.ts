@@ -2,7 +2,7 @@ import type { Statement, StoreValue } from '../../core/sql/statement.ts';
 import type { Store } from '../../core/store/contract.ts';
 import type { Plan, PlanStep } from '../base/plan.ts';
 
-/** SQLite says the same of large tables as of small ones: it counts no rows unless it was told to. */
+/** SQLite plans large and small tables alike: it counts no rows unless it is asked to. */
 export async function planOf(store: Store, { sql }: Statement, values: readonly StoreValue[]): Promise<Plan> {
   const rows = await store.all({ sql: `EXPLAIN QUERY PLAN ${sql}` }, values);
   const steps = rows.map(([, , , detail]) => stepOf(String(detail)));

@@ -14,7 +14,7 @@ export function makeQueue(most = Infinity): Queue {
     if (waiting > most && !mayWait) {
       return Promise.reject(tooManyWriters(most));
     }
-    // The one at work counts too, until it is through.
+    // The running one counts too, until it has ended.
     waiting += 1;
     const turn = last.then(work, work);
     const done = (): void => void (waiting -= 1);

@@ -3,7 +3,7 @@ import type { Row, StoreValue } from '../../core/sql/statement.ts';
 import { allRows, connect, firstRow, prepare } from './connect.ts';
 import type { Prepared } from './connect.ts';
 
-// Runs as a process of its own: the driver does nothing else while a statement is at work, and only a process can be
+// Runs as a process of its own: the driver does nothing else while a statement runs, and only a process can be
 // stopped in the midst of one.
 
 /** A read, and how it went. */

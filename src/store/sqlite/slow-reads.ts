@@ -47,7 +47,7 @@ export function makeSlowReads(file: string, most: number, longest: number): Slow
     child.channel?.unref();
     const made: ReaderProcess = { child, isBusy: false };
     child.once('exit', () => processes.delete(made));
-    // What goes wrong with it, its read is told by its end.
+    // Its end reports what went wrong.
     child.on('error', () => processes.delete(made));
     processes.add(made);
     return made;

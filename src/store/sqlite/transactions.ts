@@ -43,7 +43,7 @@ export function transactionsOn(
         transaction.end();
         throw error;
       }
-      // Nobody is told that something is kept which is not.
+      // No commit is reported that did not happen.
       watch.check();
       return result;
     } catch (error) {

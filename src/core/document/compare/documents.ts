@@ -110,7 +110,7 @@ function compareCallers(old: ReadonlySet<string>, now: ReadonlySet<string>, tell
   for (const one of now) if (!covers(old, one)) tell(`is for ${named(one)} too`, false);
 }
 
-/** Schemas of a parameter, a body or an answer. What stands in a component is told of by its name. */
+/** Schemas of a parameter, a body or an answer. Components are named in the report. */
 const within = (documents: Documents, way: Way, of: string, tell: Tell): Pair => ({
   documents,
   way,

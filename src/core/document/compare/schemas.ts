@@ -18,8 +18,8 @@ export interface Pair {
 }
 
 /**
- * Tells what has changed between two schemas. `place` is where they stand: a JSON Pointer into the values, behind the
- * name of the component that it begins in, so that what is used in many places is told of in one way.
+ * Reports the changes between two schemas. `place` is a JSON Pointer into the values, after the name of the component
+ * that it begins in, so that a schema used in many places is reported once.
  */
 export function compareSchemas(
   around: Pair,
@@ -32,7 +32,7 @@ export function compareSchemas(
   const [old, now] = [choicesOf(documents.before, before), choicesOf(documents.after, after)];
   const [was, is] = [nameOf(before), nameOf(after)];
   if (was !== undefined && is !== undefined) {
-    // A schema may stand inside itself; what it is has been told by then.
+    // A schema may contain itself; by then it has been reported.
     const key = `${was} ${is}`;
     if (open.has(key)) return;
     open.add(key);
@@ -111,7 +111,7 @@ function compareChoices(
   }
 }
 
-/** Bounds: which way is tighter, and how it is said. */
+/** Bounds: which direction is tighter, and the words for it. */
 const BOUNDS: readonly (readonly [string, 1 | -1, string])[] = [
   ['minimum', 1, 'at least'],
   ['exclusiveMinimum', 1, 'more than'],
@@ -165,7 +165,7 @@ const typesOf = ({ type }: Tree): ReadonlySet<string> | undefined =>
 function compareTypes(old: Tree, now: Tree, isRequest: boolean, tell: Tell): void {
   const [was, is] = [old, now].map(typesOf);
   const [gone, come] = [without(was, is), without(is, was)];
-  // Null has been told of.
+  // Null has been reported.
   if (was === undefined && is !== undefined) tell(`is ${[...is].join(' or ')} now, was anything`, isRequest);
   else if (was !== undefined && is === undefined) tell(`is anything now, was ${[...was].join(' or ')}`, !isRequest);
   else if (gone.length > 0 || come.length > 0)

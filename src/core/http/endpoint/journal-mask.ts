@@ -52,7 +52,7 @@ export function lineMask(
 
       async function mask(line: Line): Promise<void> {
         if (line.changes === undefined) return;
-        // A reader may have left out the record, or the line's id: then nothing can be told of what depends on it.
+        // A reader may have left out the record or the line's id: then values that depend on it are not shown.
         const { id, record } = line;
         const life = hasLives(model) ? id : '';
         const of = record === undefined || life === undefined ? undefined : `${record} ${life}`;

@@ -110,7 +110,7 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
   };
 }
 
-/** What statements call the record, the last line of a life, and the record as that line tells of it. */
+/** The names in statements of the record, of the last line of a life, and of the record in that line. */
 const rowNames = ({ name }: Dialect): readonly [string, string, string] => [
   name('@record'),
   name('@last'),

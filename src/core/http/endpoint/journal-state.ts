@@ -5,7 +5,7 @@ import type { Scalar } from '../../model/scalar.ts';
 import type { EndpointContext } from './context.ts';
 import type { JournalSql } from './journal-sql.ts';
 
-/** What a viewer may know of a record, be it there or deleted. */
+/** What a viewer may know of an existing or deleted record. */
 export interface RecordState {
   /** Whether the record exists. */
   readonly isHere: boolean;

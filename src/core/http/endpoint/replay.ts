@@ -15,7 +15,7 @@ import { projectionStatement, thereStatement } from '../../query/statements.ts';
 import type { Values } from '../../rules/schema.ts';
 import type { EndpointContext } from './context.ts';
 
-/** An answer that was given before, as far as its caller may still see what it tells. */
+/** An earlier answer, without what its caller may no longer see. */
 export type Replay = (principal: Principal, endpoint: Endpoint, reply: Reply) => Promise<Reply>;
 
 export function makeReplay({ graph, store, runtime }: EndpointContext): Replay {
@@ -70,7 +70,7 @@ const isForAll = (member: Projection[number]): boolean =>
   member.when === undefined && (member.kind === 'computed' || (member.kind === 'field' && member.value === undefined));
 
 /**
- * What was told of a record that is gone: of what depends on other records, nobody can say any more what may be seen.
+ * The stored answer of a deleted record, without what depends on other records: nobody knows who may see that now.
  */
 const remembered = (told: Values, projection: Projection): Values =>
   Object.fromEntries(
@@ -79,7 +79,10 @@ const remembered = (told: Values, projection: Projection): Values =>
       .map((member) => [member.name, isForAll(member) ? told[member.name]! : member.kind === 'keys' ? [] : null]),
   );
 
-/** What was told, of what may be told now: related records as they are now, for they have grants of their own. */
+/**
+ * The stored answer, limited to what may be seen now; related records as they are now, because they have their own
+ * grants.
+ */
 function overlap(told: Values, now: Values, projection: Projection): Values {
   const members = projection.flatMap((member): [string, Values[string]][] => {
     const { name, kind } = member;

@@ -93,7 +93,10 @@ function revoker({ writes, credentials, callers, runtime }: IdentityPagesOptions
   };
 }
 
-/** Gives a token for a login and its secret. A wrong one of either takes as long, and is told in the same words. */
+/**
+ * Gives a token for a login and its secret. A wrong login and a wrong secret take the same time and get the same
+ * answer.
+ */
 function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
   const { graph, store, runtime, writes, tokens, callers, credentials, authenticator, hashing } = options;
   const { dialect } = store;

@@ -219,7 +219,7 @@ function readNew({ readNewBody, owner }: RecordWriting, body: unknown, { add, fi
   return { values: read.values, failures: failures.map((one) => ({ ...one, pointer: prefix + one.pointer })) };
 }
 
-/** Whoever may write a record, but not read it, gets its key alone. */
+/** A caller who may write a record but not read it gets its key only. */
 async function shownOf(
   { changes, model, tags }: RecordWriting,
   work: UnitOfWork,
@@ -253,7 +253,7 @@ async function createdAll(
   return { status: 201, headers: JSON_HEADERS, body: `{"data":[${texts.join(',')}]}` };
 }
 
-/** What a client wants of a record, as far as it can be told without it. */
+/** What a client requests, as far as it can be checked without the record. */
 async function bodyOf(
   writing: RecordWriting,
   how: 'replace' | 'update',

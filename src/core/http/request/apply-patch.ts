@@ -82,7 +82,7 @@ export function makePatcher(target: Record<string, unknown>): (step: ReadStep) =
   return ({ op, path, from, value }) => {
     if (work > MOST_WORK) return { kind: 'too-much' };
     if (op === 'add') return put(path, value);
-    // What is not there is another value than any.
+    // A missing value differs from every value.
     if (op === 'test') return isEqual(valueAt(target, path), value) ? undefined : { kind: 'other-value' };
     const there = valueAt(target, op === 'move' || op === 'copy' ? from : path);
     if (there === undefined) return nothing(op === 'move' || op === 'copy' ? 'from' : 'path');

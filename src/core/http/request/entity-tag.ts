@@ -8,7 +8,7 @@ export interface RecordTags {
   isState(header: string | string[], stored: string): boolean;
 }
 
-/** `isOpen` tells whether everybody sees all that is stored. */
+/** `isOpen`: everybody sees all that is stored. */
 export function recordTags(tags: EntityTags, isOpen: boolean): RecordTags {
   const stateOf = isOpen ? tags.mark : tags.hiddenMark;
   return {

@@ -39,7 +39,7 @@ export function deriveAccess(world: World, model: Model): Case[] {
 /** So many callers are enough to meet all that grants tell apart, in most models. */
 const MOST_CALLERS = 6;
 
-/** Nobody, somebody of each set of roles, and whoever meets something at a record that none of these does. */
+/** Nobody, one caller of each set of roles, and callers who get an answer that none of these gets. */
 function callersOf({ people, rowsOf }: World, model: Model, says: Expectations): Person[] {
   const meets = (person: Person): string[] => [
     ...new Set(rowsOf(model).map((row) => VERBS.map((verb) => says.expected(model, verb, row, person)).join())),

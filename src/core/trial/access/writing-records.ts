@@ -7,7 +7,7 @@ import type { Person } from '../world.ts';
 import { describeRow, rowsFor } from './access-cases.ts';
 import type { AccessCases } from './access-cases.ts';
 
-/** A member that is for others to set can't be changed by whoever may change the record. */
+/** A caller who may change the record cannot change a member that only others may set. */
 export function deriveSetting(derivation: AccessCases, who: Person, as: string): void {
   const { model, world, says, oracle, add, named, graph } = derivation;
   for (const [member, grants] of model.access.set) {

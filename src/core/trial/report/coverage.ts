@@ -100,7 +100,7 @@ const isTried = (outcomes: readonly Outcome[], { name }: Model, rule: string, po
       ),
   );
 
-/** Whether nobody is kept out: a part follows its whole. */
+/** Whether everybody may: a child follows its parent. */
 function isForAll(graph: Graph, model: Model, grants: readonly Grant[]): boolean {
   return grants.some((grant) => {
     if (grant.kind !== 'parent') return grant.kind === 'anybody';

@@ -94,7 +94,7 @@ function changedCases(
   add('create', `${member} left out is made from ${derivedFrom}`, sent(rest, made, { status: 201, check }));
 }
 
-/** A record whose own values break a rule across them is refused, and told at the place that the rule names. */
+/** A record whose own values break a rule across fields is refused, at the place that the rule names. */
 export function deriveAcross(derivation: ModelCases): void {
   const { model, make, now, skip, add } = derivation;
   for (const { check, ownValues, at, message } of model.rules) {

@@ -50,7 +50,7 @@ export function deriveTogether({ make, add, collection, has }: WritingCases): vo
   );
 }
 
-/** Within its whole, a part has its key from the path. */
+/** Within its parent, a child gets its key from the path. */
 export function deriveWithin({ model, graph, make, add, has }: WritingCases): void {
   const { parent } = model;
   if (parent === undefined) return;
