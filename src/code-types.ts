@@ -11,7 +11,7 @@ export interface Models {}
 // eslint-disable-next-line @typescript-eslint/no-empty-object-type
 export interface Operations {}
 
-/** What stands for values whose types nobody has written down. */
+/** The type of values without exported types. */
 // eslint-disable-next-line @typescript-eslint/no-explicit-any
 type Anything = any;
 
@@ -62,7 +62,7 @@ export interface HandlersOf<Name> {
   /** May change the draft, which has its defaults by now. */
   beforeCreate?(draft: Draft<Name>, scope: ScopeOf): MayBe;
   afterCreate?(record: RecordOf<Name>, scope: ScopeOf): MayBe;
-  /** May change what is going to change; `record` is as it stands. */
+  /** May change the pending change; `record` is the stored record. */
   beforeUpdate?(change: Partial<Draft<Name>>, record: RecordOf<Name>, scope: ScopeOf): MayBe;
   afterUpdate?(record: RecordOf<Name>, before: RecordOf<Name>, scope: ScopeOf): MayBe;
   beforeDelete?(record: RecordOf<Name>, scope: ScopeOf): MayBe;

@@ -79,7 +79,7 @@ function withOwner(
   return [...lines, { name: owner, relation: { to: identity, required: true } }];
 }
 
-/** The fields that were given; or, at a terminal, asked for one at a time. */
+/** The fields from the options, or from questions at a terminal. */
 async function fieldLines(
   context: Context,
   graph: Graph | undefined,

@@ -141,7 +141,7 @@ interface Answer {
   readonly data?: readonly { readonly id: string }[];
 }
 
-/** A few requests that show what the API does by itself; the records that they make are deleted again. */
+/** A few requests that show the API; the records that they create are deleted again. */
 async function askAround(url: string, terminal: Terminal): Promise<Projection[]> {
   const shown: Projection[] = [];
   let token: string | undefined;

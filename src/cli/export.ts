@@ -66,7 +66,7 @@ export const exportCommand: Command = {
     if (what === 'schemas') return schemas(context, project, out);
     const text = await textOf(what, project, given);
     if (out === undefined) {
-      // A document is a JSON value by itself.
+      // A document is a JSON value already.
       if (given.json === true && !(what === 'openapi' && given.yaml !== true)) context.terminal.value({ text });
       else process.stdout.write(text);
       return EXIT.done;

@@ -1,6 +1,6 @@
 import { COMMANDS, GLOBAL_OPTIONS } from './commands.ts';
 
-/** The overview of all commands. It is asked for often and needs no parser, so none is loaded for it. */
+/** The overview of all commands. It is shown often and needs no parser, so none is loaded for it. */
 export function overview(): string {
   const flags = GLOBAL_OPTIONS.map((option): [string, string] => {
     const value = 'value' in option ? ` <${option.value}>` : '';

@@ -32,7 +32,7 @@ async function main(): Promise<number> {
   return run(words);
 }
 
-/** What happened, and what to do next; a stack trace only where it is asked for. */
+/** What happened, and what to do next; with a stack trace on request only. */
 function tell(error: unknown): number {
   const color = !words.includes('--no-color');
   const terminal = makeTerminal({ json: words.includes('--json'), quiet: false, color });

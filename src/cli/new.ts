@@ -7,7 +7,7 @@ import type { Command } from './command.ts';
 import { place } from './place.ts';
 
 const STARTER = fileURLToPath(new URL('../../starter', import.meta.url));
-/** What the service of the starter is called, until it has a name of its own. */
+/** The name of the service in the starter, which the new project's name replaces. */
 const STARTER_NAME = 'Fell Walks';
 
 const FILES = [

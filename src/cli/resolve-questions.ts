@@ -11,10 +11,7 @@ import type { StoreOptions } from '../store/base/options.ts';
 import type { Context } from './command.ts';
 import { confirm } from './terminal/ask.ts';
 
-/**
- * Opens the project's database, and says what was done to it on the way; where a young project's change needs an
- * answer, it is asked for.
- */
+/** Opens the project's database, and reports its changes; asks where a change needs a decision. */
 export async function openWithAnswers(context: Context, project: SoundProject, options?: StoreOptions): Promise<Store> {
   let answers: Answers = noAnswers;
   for (;;) {

@@ -114,7 +114,7 @@ async function opener(
       throw new Failure(EXIT.foundWrong, `a service for other machines needs a key of its own (host ${host})`, remedy);
     }
     const own = {};
-    // A service that another has taken the place of is nobody's any more.
+    // A replaced service is no longer used.
     const onMoved = (): void => (own === latest ? tablesMoved() : undefined);
     const store = await openWithAnswers(context, project, { ...storeOptions(project.graph), onMoved });
     latest = own;
@@ -177,7 +177,7 @@ function stopped({ terminal }: Context, server: Server, log: ServeLog): Promise<
       terminal.say('stopping: open requests are finished first');
       const overdue = (): void => {
         server.cutOff();
-        // What they have begun has a limit of its own; whatever ignores it has had its time.
+        // Their requests have their own time limits; what ignores them has had its time.
         setTimeout(() => process.exit(EXIT.options), LAST_MOMENT_MS).unref();
         const limit = LONGEST_STOP_MS / 1000;
         reject(new Failure(EXIT.options, `requests were still open after ${limit} s`, 'they were cut off'));

@@ -1,7 +1,4 @@
-/**
- * What stands in the place of the types of a project's models, so that the types beside it can be checked by
- * themselves.
- */
+/** A stand-in for the types of a project's models, so that the types beside it can be checked alone. */
 export interface Models {
   Thing: {
     key: string;

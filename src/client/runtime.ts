@@ -74,7 +74,7 @@ export class Problem extends Error {
 export interface Page<Item> {
   readonly data: readonly Item[];
   readonly limit: number;
-  /** The number of all records, where it was asked for. */
+  /** The number of all records, if it was requested. */
   readonly total?: number;
   /** The next page, or null on the last one. */
   next(options?: RequestOptions): Promise<Page<Item> | null>;
@@ -104,7 +104,7 @@ export interface Table {
   /** Where one signs in; undefined where nobody does. */
   readonly tokens?: string | undefined;
   readonly me?: string | undefined;
-  /** Whether requests under an Idempotency-Key are for those alone who are signed in. */
+  /** Whether only signed-in callers may send an Idempotency-Key. */
   readonly keysAreCallers: boolean;
   readonly models: Readonly<Record<string, Route>>;
 }
@@ -362,7 +362,7 @@ const tagOf = (given: object | string | undefined): string | undefined => {
 
 type Plain = string | number | boolean | undefined;
 
-/** `where` stands for the members that it names; lists are parted by commas, but for those of values. */
+/** `where` becomes a parameter for each of its members; other lists are separated by commas. */
 function queryText({ where, ...rest }: Query = {}): string {
   const query = new URLSearchParams();
   for (const [name, value] of Object.entries((where ?? {}) as Readonly<Record<string, Plain | readonly Plain[]>>)) {

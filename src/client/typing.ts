@@ -57,7 +57,7 @@ type Including<M extends ModelName, Base, P> = [P] extends [never]
       }
     >;
 
-/** A record as it comes back for what was asked for. */
+/** The record in an answer, by what was requested. */
 export type Shown<M extends ModelName, V extends keyof Views<M>, F, I> = [F] extends [never]
   ? Including<M, Views<M>[V], I>
   : Including<M, Picked<M, F>, Exclude<I, Head<F> | `${Head<F>}.${string}`>>;

@@ -3,7 +3,7 @@ import type { Arguments } from '../command.ts';
 import { readBody, readHeaders, readMethod, readPath, withAnyKey, withKeys, withKeysInside } from './request.ts';
 import type { SentRequest, Session } from './session.ts';
 
-/** A request as it stands on a command line. */
+/** A request as given on a command line. */
 export interface RequestOptions {
   readonly method: string;
   readonly path: string;

@@ -63,7 +63,7 @@ function readRenames(given: readonly string[], before: readonly Table[], after: 
   return renames;
 }
 
-/** What is inside of a value gets a new name where it stands. */
+/** Members inside of a value are renamed in place. */
 function refuseElsewhere(word: string, from: string, to: string, renames: ReadonlyMap<string, string>): void {
   const around = (name: string): string => name.split('.').slice(0, -1).join('.');
   if (depth(from) < 3 && depth(to) < 3) return;

@@ -49,7 +49,8 @@ export async function draft(context: Context, given: Arguments): Promise<number>
       const kinds = new Map(project.graph.service.stores.map((kind) => [kind, ddls[kind]]));
       return draftMigration({ number, title: name, before: from, after: to, decisions: how, ddls: kinds });
     };
-    // A young project's tables as they stand are its first migration, which its own database need not run.
+    // The current tables of a project without migrations become its first migration, which counts as run in its own
+    // database.
     if (kept !== undefined && kept.length > 0) drafts.push(make([], kept, noDecisions));
     const first = drafts.length;
     let summaries: CountedSummary[] = [];
@@ -93,7 +94,7 @@ interface StandingDatabase {
   readonly store: Store;
   /** The tables of a young project. */
   readonly snapshot?: readonly Table[];
-  /** It stands where the new migration begins, so its rows can be counted. */
+  /** It has run all earlier migrations, so its rows can be counted. */
   readonly isAtSnapshot: boolean;
 }
 
@@ -124,7 +125,7 @@ async function standingDatabase(
   return { store, snapshot, isAtSnapshot };
 }
 
-/** More than one migration may end with the same tables: this database stands where the first of these does. */
+/** More than one migration may end with the same tables: this database is at the first of them. */
 const keepDrafted = (store: Store, name: string): Promise<void> =>
   store.alter((alteration) => migrationStoreOf(store).keepDrafted(alteration, name));
 
@@ -162,7 +163,7 @@ function refuseUnfilled(summaries: readonly CountedSummary[]): void {
   throw new Failure(EXIT.foundWrong, lines.join('\n'), remedy);
 }
 
-/** A fill for a field that stays as it is: most likely the migration that it was meant for stands there already. */
+/** A fill for an unchanged field: most likely it was meant for a migration that is written already. */
 function refuseNeedless(plan: SchemaDiff, { fills }: Decisions, migrations: readonly Migration[]): void {
   const needed = new Set([
     ...plan.created.flatMap((table) => table.columns.map((column) => called(table, column))),

@@ -8,7 +8,7 @@ import { soundProject } from '../load-project.ts';
 import { confirm } from '../terminal/ask.ts';
 import { onDatabase, waitsText } from './on-database.ts';
 
-/** Takes back the last batch of migrations, or so many of them. */
+/** Undoes the last batch of migrations, or a number of migrations. */
 export async function undo(context: Context, given: Arguments): Promise<number> {
   const { terminal } = context;
   const last = given.all === true ? 'all' : typeof given.last === 'number' ? given.last : 'batch';

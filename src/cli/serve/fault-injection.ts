@@ -2,7 +2,7 @@ import { setTimeout } from 'node:timers/promises';
 import { HttpProblem } from '../../core/api/problems.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 
-/** How a service is to be worse than it is, for those who build what asks it. */
+/** Faults that a service is to have, to test its clients. */
 export interface InjectedFaults {
   /** Milliseconds that every request waits before it is read. */
   readonly slow: number;

@@ -9,7 +9,7 @@ import type { Terminal } from '../terminal/terminal.ts';
 import { wrap } from '../terminal/wrap.ts';
 import type { InjectedFaults } from './fault-injection.ts';
 
-/** What somebody wants to know of a service that has just begun. */
+/** What to know of a service that has just started. */
 export interface Begun {
   readonly graph: Graph;
   /** Its address, without a path. */

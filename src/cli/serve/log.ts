@@ -13,9 +13,7 @@ export interface ServeLog {
   request(exchange: Exchange): void;
 }
 
-/**
- * Lines for a person at a terminal; elsewhere, lines of JSON for those who collect them. A trace is for people anyway.
- */
+/** Lines of text at a terminal, lines of JSON elsewhere. A trace is always text. */
 export function serveLog(context: Context, trace: boolean): ServeLog {
   const { terminal } = context;
   const isTerminal = process.stderr.isTTY;

@@ -18,8 +18,8 @@ export interface Following {
 }
 
 /**
- * Serves a project anew whenever one of its files has changed, or a migration its tables. Where that can't be, it says
- * why, and the service goes on as it was. Nothing is served before `begun`.
+ * Reloads a project whenever one of its files, or a migration its tables, has changed. If that fails, it reports why,
+ * and the old service stays. Nothing is served before `begun`.
  */
 export function followChanges(
   context: Context,

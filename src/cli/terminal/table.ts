@@ -19,7 +19,7 @@ const CHARS = {
   middle: '  ',
 };
 
-/** Aligned columns without lines; cells may be painted. `right` names the columns whose cells stand to the right. */
+/** Aligned columns without lines; cells may be painted. `right` names the columns that are aligned right. */
 export function table(rows: readonly (readonly (string | number)[])[], right: readonly number[] = []): string {
   const width = Math.max(0, ...rows.map((row) => row.length));
   const drawn = new Table({

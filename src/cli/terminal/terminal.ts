@@ -3,7 +3,7 @@ import pc from 'picocolors';
 export interface TerminalOptions {
   readonly json: boolean;
   readonly quiet: boolean;
-  /** False where the user said so; colour is for terminals anyway. */
+  /** False on the user's request; only terminals get colour. */
   readonly color: boolean;
 }
 
@@ -13,13 +13,13 @@ export interface Terminal {
   readonly paint: ReturnType<typeof pc.createColors>;
   /** Colours for talk. */
   readonly tint: ReturnType<typeof pc.createColors>;
-  /** A result, for people; nothing where a JSON value is asked for. */
+  /** A result as text; nothing with `--json`. */
   show(text: string): void;
   /** The one JSON value of `--json`; nothing otherwise. */
   value(value: unknown): void;
   /** Talk: what goes on, and what was done. */
   say(text: string): void;
-  /** An error: said even where quiet is asked for. */
+  /** An error, shown even with `--quiet`. */
   warn(text: string): void;
   /** A line that the next one takes the place of; nothing where standard error is no terminal. */
   progress(text: string): void;

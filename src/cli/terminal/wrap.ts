@@ -1,4 +1,4 @@
-/** A text as lines of so many characters at most, broken at blanks; all but the first begin with `indent`. */
+/** A text as lines of limited length, broken at blanks; all but the first begin with `indent`. */
 export function wrap(text: string, width: number, indent = ''): string[] {
   const lines = [''];
   for (const word of text.split(' ')) {

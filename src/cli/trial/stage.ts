@@ -33,7 +33,7 @@ export async function stageOf(project: SoundProject, service: Service, store: St
   return { derived, tokens, keys: await handlesIn(graph, store) };
 }
 
-/** More records of one model than so many are too many to work everything out in JavaScript. */
+/** The most records of one model for which everything is computed in JavaScript. */
 const MOST_ROWS = 2_000;
 
 const tooMany = ({ cases, skipped }: Derived): Derived => ({
@@ -48,7 +48,7 @@ const tooMany = ({ cases, skipped }: Derived): Derived => ({
   ],
 });
 
-/** The sample data as it stands, and a token for everybody in it; no world where there are too many records. */
+/** The loaded sample data, and a token for each caller in it; no world where there are too many records. */
 async function worldIn(
   graph: Graph,
   service: Service,

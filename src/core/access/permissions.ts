@@ -85,7 +85,7 @@ export interface PermissionSets {
   of(caller: Caller | null): Permissions;
 }
 
-/** However many combinations of roles there are, so many are kept. */
+/** The most combinations of roles that are kept. */
 const MOST_KEPT = 64;
 
 export function makePermissionSets(graph: Graph): PermissionSets {

@@ -89,11 +89,11 @@ export function revealedBy(
   }
 }
 
-/** Calls `visit` with what stands directly inside a node that has no records of its own. */
+/** Calls `visit` with the direct children of a node without records of its own. */
 function inside(node: Expression, visit: (child: Expression) => void): void {
   const seen = new Set<Expression>();
   const direct: Expression[] = [];
-  // `walk` goes all the way down; what stands inside a child is that child's own affair.
+  // `walk` visits all levels; a child handles its own children.
   walk(node, (child) => {
     if (child === node || seen.has(child)) return;
     direct.push(child);

@@ -15,9 +15,9 @@ export interface Endpoint {
   /** With parameters in braces: `/v1/huts/{id}/nights`. */
   readonly path: string;
   readonly model: Model;
-  /** Whether the key of a record stands in the path: its own, or that of the record `under` which it is nested. */
+  /** Whether the path has the key of a record: its own, or that of the record `under` which it is nested. */
   readonly ofRecord: boolean;
-  /** The model whose record's key stands in the path before, where the endpoint is nested. */
+  /** The parent model, where the endpoint is nested. */
   readonly under?: Model;
   readonly operation?: Operation;
 }

@@ -6,7 +6,7 @@ export interface Failure {
   readonly rule: string;
   /** What is wrong, for a person: `must be 1 or more, got 0`. */
   readonly detail: string;
-  /** What is left, where more was asked for. */
+  /** What is left, where more was requested. */
   readonly available?: string;
 }
 

@@ -1,4 +1,4 @@
-/** So many records may be made by one request. */
+/** The most records that one request may create. */
 export const MOST_AT_ONCE = 10_000;
 
 /** Steps of one patch. */

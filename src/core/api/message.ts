@@ -15,7 +15,7 @@ export interface Request {
   readonly claim?: Claim;
 }
 
-/** Digests of who asked for what under which key, and of the body. */
+/** Digests of the caller, the request and its key, and of the body. */
 export interface Claim {
   readonly id: string;
   readonly body: string;

@@ -1,4 +1,4 @@
-/** Parameters of a list; a field of such a name can't be asked for as `?name=value`. */
+/** Parameters of a list; a field of such a name cannot be filtered as `?name=value`. */
 export const LIST_PARAMETERS = [
   'after',
   'before',

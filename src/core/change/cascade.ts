@@ -13,7 +13,7 @@ import type { UnitOfWork } from './unit-of-work.ts';
 
 /** What goes along with the records of a model, or lets go of them, by the service's own hands. */
 export interface Cascade {
-  /** Deletes a record and all that goes with it, children first; false where the database does that by itself. */
+  /** Deletes a record and its cascade, children first; false if the database does that itself. */
   delete(work: UnitOfWork, key: Scalar): Promise<boolean>;
 }
 
@@ -21,7 +21,7 @@ export interface Cascade {
 interface Edge {
   readonly model: Model;
   readonly relation: Relation;
-  /** Their keys: of the key that they refer to, and so many at most. */
+  /** Their keys, by the key that they refer to, up to a limit. */
   readonly keys: Statement;
 }
 
@@ -184,7 +184,7 @@ function keysStatement(model: Model, { field }: Relation, { name, placeholder }:
 }
 
 /**
- * Counts the records that the database deletes or changes along with one: of its key, and so many at most on each way.
+ * Counts the records that the database deletes or changes with one, by its key, up to a limit for each relation.
  * Undefined where there can be none. Models that refer to each other in a circle are gone through once.
  */
 function alongStatement(graph: Graph, model: Model, { name, placeholder }: Dialect): Statement | undefined {

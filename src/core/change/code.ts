@@ -20,8 +20,7 @@ export class CodeError extends Error {
 }
 
 /**
- * An error that came out of a project's code: what it was meant to refuse, and what the database said, go on as they
- * are, for they have their answers.
+ * An error of a project's code: refusals and database errors pass through, because they have answers of their own.
  */
 export function blamed(error: unknown, where: string): unknown {
   if (error instanceof HttpProblem || error instanceof StoreError || error instanceof CodeError) return error;

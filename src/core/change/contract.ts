@@ -40,15 +40,15 @@ export type BodyOf = (seen: Values) => ReadBody | Promise<ReadBody>;
 /** The writes of one model. Each is a part of some work, and throws `HttpProblem` where it can't be. */
 export interface Changes {
   /**
-   * Secrets as their hashes. It takes time, so it is done before a transaction begins; `hash` is for those who have to
-   * wait for their turn.
+   * The values with hashed secrets. It is slow, so it is done before a transaction begins; `hash` may wait for a
+   * turn.
    */
   hashSecrets(values: Values, hash?: (secret: string) => Promise<string>): Promise<Values>;
   /** How many secrets there are to be hashed among some values. */
   countSecrets(values: Values): number;
   /**
-   * Where `sight` is given it is a client who writes, and every grant is asked for; else it is the service itself. So
-   * it is with all that follow.
+   * With `permissions` a client writes, and every grant is checked; without, the service itself does. The same holds
+   * for the methods below.
    */
   create(work: UnitOfWork, values: Values, permissions?: Permissions): Promise<Written>;
   /** `replace` gives members that the body leaves out their defaults; `update` leaves them as they are. */
@@ -59,7 +59,7 @@ export interface Changes {
     body: ReadBody | BodyOf,
     client?: Client,
   ): Promise<Written>;
-  /** Deletes a record, and all that goes with it. */
+  /** Deletes a record, with its cascade. */
   delete(work: UnitOfWork, key: Scalar, client?: Client): Promise<void>;
   /** A record, which nobody else can change until the transaction ends; 404 where there is none. */
   lock(work: UnitOfWork, key: Scalar): Promise<Values>;
@@ -70,7 +70,7 @@ export interface Changes {
    * read.
    */
   shown(work: UnitOfWork, key: Scalar, permissions?: Permissions): Promise<Texts | undefined>;
-  /** Deletes a record that nothing goes along with any more. For `cascade.ts`. */
+  /** Deletes a single record, after its cascade. For `cascade.ts`. */
   remove(work: UnitOfWork, key: Scalar, record: Values): Promise<void>;
 }
 

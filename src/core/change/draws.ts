@@ -76,7 +76,7 @@ export function drawsOf(graph: Graph, model: Model, dialect: Dialect): Draws {
   };
 }
 
-/** So much is taken from the stock of one record; given back where it is below 0. */
+/** An amount taken from the stock of one record; negative amounts are given back. */
 interface Move {
   readonly stock: Stock;
   readonly draw: Draw;

@@ -22,14 +22,14 @@ import type { Reader } from '../store/contract.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { forCode } from './for-code.ts';
 
-/** Which records: those with these values (any of several, where they stand in an array), or a condition in CQL2. */
+/** Which records: those with these values (an array for any of several), or a condition in CQL2. */
 export type Where = Readonly<Record<string, FieldValue>> | string;
 
 export interface FindOptions {
   /** As in requests: `-altitude_m,name`. */
   readonly sort?: string;
   readonly limit?: number;
-  /** So many are passed over. */
+  /** How many records are skipped. */
   readonly offset?: number;
 }
 
@@ -45,7 +45,7 @@ export interface Finder {
   byKey(reader: Reader, key: Scalar): Promise<Values | undefined>;
 }
 
-/** So many records come where nobody says how many; more are an error, for they would be left out in silence. */
+/** The limit of `find` without a limit; more records are an error, because they would be missing without notice. */
 const USUAL_LIMIT = 1_000;
 const MOST = 10_000;
 const KEPT = 200;

@@ -2,7 +2,7 @@ import type { Caller } from '../expression/context.ts';
 import type { Reader } from '../store/contract.ts';
 import type { Calls, UnitOfWork } from './unit-of-work.ts';
 
-/** What a scope stands on. */
+/** What a scope works on. */
 export interface Ground {
   readonly caller: Caller | null;
   now(): Date;

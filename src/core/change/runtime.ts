@@ -3,7 +3,7 @@ export interface Runtime {
   now(): Date;
   /** A UUID of version 7. */
   uuid(): string;
-  /** So many bytes that nobody can guess. */
+  /** Bytes that nobody can guess. */
   random(bytes: number): Uint8Array;
   /**
    * Lets others go on where there was long work; undefined where nobody had to wait. To be called between its parts.

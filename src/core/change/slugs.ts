@@ -10,8 +10,8 @@ import { slugOf, slugSource } from './slug.ts';
 /** The fields of a model that are derived from others where nobody gives them. */
 export interface Slugs {
   /**
-   * Gives them to a record that has none: the source's text, with a number behind it where that is taken. Gives the
-   * fields that it filled.
+   * Fills them in a record that has none, from the source's text, with a number if that is taken. Returns the filled
+   * fields.
    */
   fill(transaction: Transaction, values: Values): Promise<readonly Field[]>;
   /**
@@ -26,7 +26,7 @@ export interface Slugs {
   ): Promise<Result>;
 }
 
-/** So many writers may be after the same slug at once. */
+/** The most tries for a slug that other writers take at the same time. */
 const MOST_TRIES = 100;
 
 export function slugsOf(model: Model, dialect: Dialect): Slugs {
@@ -78,13 +78,12 @@ export function slugsOf(model: Model, dialect: Dialect): Slugs {
   };
 }
 
-/** So many slugs are looked up in one statement. */
+/** How many slugs are looked up in one statement. */
 const AT_ONCE = 16;
 
 /**
- * A number that is free, of which the one before is taken. Those that are taken mostly stand side by side: it looks
- * twice as far each time until one is free, and then between the two, so that thousands of one name cost little more
- * than one.
+ * A free number after a taken one. Taken numbers are mostly consecutive: it doubles the distance until one is free,
+ * and then searches between, so thousands of one name cost little more than one.
  */
 async function firstFree(takenOf: (numbers: readonly number[]) => Promise<boolean[]>): Promise<number> {
   let [taken, free] = [1, Infinity];

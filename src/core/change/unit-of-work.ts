@@ -16,7 +16,7 @@ export interface UnitOfWork {
   now(): Date;
   /** What the journal will say of it. */
   readonly entries: Entry[];
-  /** What happened, for those who want to know once it is kept. */
+  /** What happened, for `afterCommit` hooks. */
   readonly events: CommitEvent[];
   /** Whether it changed records of callers. */
   readonly callersChanged: { value: boolean };
@@ -28,10 +28,10 @@ export interface UnitOfWork {
   lastNested: Promise<unknown>;
 }
 
-/** What expressions can tell of it that stands in no record. */
+/** What expressions can use of it besides the record. */
 export const evaluationOf = (work: UnitOfWork): EvaluationContext => ({ now: work.now(), caller: work.caller });
 
-/** How many calls on a scope have begun and not ended: code that goes on without them would lose them. */
+/** How many calls on a scope are pending: code that does not await them would lose them. */
 export interface Calls {
   pending: number;
 }
@@ -80,9 +80,8 @@ export const beginUnitOfWork = (
 });
 
 /**
- * A part of it that can fail by itself, and leaves nothing behind then. Parts that are begun beside each other are done
- * one after the other, for a database undoes what came last; whatever is done inside of one is given `inner`, whose own
- * parts wait for each other in the same way.
+ * A part of the work that can fail alone, and then leaves nothing behind. Parts that start together run one after the
+ * other, because a database undoes the latest; work inside of one uses `inner`, whose parts queue in the same way.
  */
 export function nested<Result>(work: UnitOfWork, part: (inner: UnitOfWork) => Promise<Result>): Promise<Result> {
   const turn = work.lastNested.then(async () => {

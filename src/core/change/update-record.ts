@@ -62,7 +62,7 @@ export function recordUpdater(parts: ModelWriting, steps: WriteSteps): Changes['
     };
     if (client !== undefined) checks.missing(values);
     const isUnchanged = fieldsChanged(values, record).length === 0 && links.isSame(values, record);
-    // Where somebody asks for more than they see already, they are not to learn that it stands there.
+    // A caller who asks for more than it sees must not learn that the record already has it.
     if (isUnchanged && (client === undefined || !requested.isMore(wanted, seen))) return { key };
     await checks.draft(work, values, seen, look, client === undefined ? values : set);
     links.arrange(values);

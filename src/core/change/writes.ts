@@ -53,7 +53,7 @@ export interface WritesOptions {
   readonly runtime: Runtime;
   readonly code: Code;
   readonly log: Log;
-  /** Told of what went wrong after a commit, where nobody waits for an answer any more. */
+  /** Called with errors after a commit, when no request waits any more. */
   report(error: unknown): void;
   /** Called once records of callers, or their secrets, have changed for good. */
   callersChanged?(): void;

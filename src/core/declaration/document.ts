@@ -11,7 +11,7 @@ export interface Source {
 
 export type Path = readonly (string | number)[];
 
-/** One YAML document: its plain value, and the place of whatever stands at a path in it. */
+/** One YAML document: its plain value, and the place of each path in it. */
 export interface Declared {
   readonly file: string;
   readonly value: unknown;
@@ -62,7 +62,7 @@ export function readDocuments(source: Source): ReadDocuments {
       const message = duplicate ? 'this key stands here twice' : `this is not YAML: ${lowerFirst(error.message)}`;
       complain(code, message, duplicate ? 'keep one of them' : 'mend the text at this place', ...error.pos);
     }
-    // A key that stands twice leaves a document that can be read on; anything else doesn't.
+    // Only a duplicate key leaves a readable document.
     const readable = document.errors.every(({ code }) => code === 'DUPLICATE_KEY');
     const plain = readable ? plainValue(document, source.text, complain) : undefined;
     if (plain === undefined) lost.push(...namesIn(source.text));
@@ -90,7 +90,7 @@ type Complain = (code: ProblemCode, message: string, remedy: string, from: numbe
 
 /**
  * The plain value of a document, in one walk. Anchors, merges and tags let a few lines stand for millions, or for
- * code: a declaration needs none of them. Undefined where what is left can't be read on.
+ * code: a declaration needs none of them. Undefined if the rest cannot be read.
  */
 function plainValue(document: Document.Parsed, text: string, complain: Complain): { value: unknown } | undefined {
   let readable = true;
@@ -149,7 +149,7 @@ function rangeAt(document: Document.Parsed, path: Path, part: 'key' | 'value'): 
   let pair: Pair<Node, Node | null> | undefined;
   for (const step of path) {
     if (isMap<Node, Node | null>(node) && typeof step === 'string') {
-      // The last one, where a key stands twice: that is the one whose value is read.
+      // The last one of duplicate keys: its value is read.
       const found = node.items.findLast((item) => isScalar(item.key) && item.key.value === step);
       if (found === undefined) break;
       pair = found;

@@ -5,9 +5,9 @@ import { typeNames } from '../model/types.ts';
 /** A field, or a relation to another model, as one line declares it. */
 export interface FieldLine {
   readonly name: string;
-  /** What stands under `fields`. */
+  /** The entry under `fields`. */
   readonly field?: Readonly<Record<string, unknown>>;
-  /** What stands under `relations`. */
+  /** The entry under `relations`. */
   readonly relation?: Readonly<Record<string, unknown>>;
 }
 

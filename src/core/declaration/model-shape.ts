@@ -17,7 +17,7 @@ const expression = text(/\S/, 'an expression');
 const message: Shape = either('a text, or a map from rule to text', text(), map(text(), /^[a-zA-Z-]+$/, 'a rule'));
 const reveals = { shape: flag, about: 'it may show what its readers could not see otherwise' };
 
-/** What goes for a value wherever it stands: in a field, in an object, in a list, in the input of an operation. */
+/** The rules of a value anywhere: in a field, an object, a list, the input of an operation. */
 const valueEntries: Entries = {
   type: { shape: word(...typeNames), about: 'what kind of value it is' },
   description: { shape: text(), about: people },
@@ -104,7 +104,7 @@ const grant = either(
 const grants = named('grants', () => either(`${grantHint}; or a list of them`, grant, list(grant, 1)));
 
 export const endpointNames = ['list', 'read', 'create', 'replace', 'update', 'delete', 'clear'] as const;
-/** What a model has where it doesn't say: deleting many at once must be asked for. */
+/** The endpoints of a model by default: without deletes of many. */
 export const usualEndpoints = endpointNames.filter((name) => name !== 'clear');
 
 const may = entries(

@@ -1,6 +1,6 @@
 import type { ProblemCode } from './problem-codes.ts';
 
-/** Where something stands in a declaration. Lines and columns count from 1; the end is exclusive. */
+/** A place in a declaration. Lines and columns count from 1; the end is exclusive. */
 export interface Place {
   readonly file: string;
   readonly line: number;

@@ -12,7 +12,7 @@ export type Shape =
   | { readonly kind: 'map'; readonly of: Shape; readonly names: RegExp; readonly hint: string }
   | { readonly kind: 'entries'; readonly entries: Entries; readonly what: string; readonly others?: Others }
   | { readonly kind: 'either'; readonly of: readonly Shape[]; readonly hint: string }
-  /** A shape with a name of its own, which may stand inside itself. */
+  /** A named shape, which may contain itself. */
   | { readonly kind: 'named'; readonly name: string; readonly of: () => Shape };
 
 export interface Entry {

@@ -30,7 +30,7 @@ export const tsName = (model: Model): string => {
   return TAKEN.has(name) ? `${name}_` : name;
 };
 
-/** The types of all records, views and inputs, as interfaces that stand by themselves. */
+/** The types of all records, views and inputs, as independent interfaces. */
 export const apiTypes = (graph: Graph): string =>
   [HEAD, ...graph.models.flatMap((model) => modelTypes(graph, model))].join('\n\n') + '\n';
 

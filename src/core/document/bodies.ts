@@ -112,7 +112,7 @@ export function isAsked(graph: Graph, model: Model, field: Field, kind: ClientKi
   );
 }
 
-/** A part of an object, merged into the one that stands: members left out stay, and null takes one away. */
+/** A part of an object, merged into the stored one: members left out stay, and null removes one. */
 const mergedSchema = ({ components }: Documented, model: Model, field: Field): JsonSchema => ({
   anyOf: [
     components.ref('schemas', `${typeName(model)}.${field.member}.merge`, () => partsSchema(field.properties!)),

@@ -81,7 +81,7 @@ const propertyName = (model: Model): string => {
   return memberName(name === 'session' ? 'session_' : name);
 };
 
-/** Methods that a collection has by itself. */
+/** The methods of every collection. */
 const METHODS = [
   'list',
   'each',

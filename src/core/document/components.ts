@@ -13,7 +13,7 @@ export interface Ref {
 export interface Components {
   /** A reference to the component of this name; `make` makes it at the first use. */
   ref(kind: ComponentKind, name: string, make: () => JsonSchema): Ref;
-  /** Everything that was asked for, kind by kind, in the order of names. */
+  /** All components that were used, kind by kind, in the order of names. */
   all(): Record<string, Record<string, JsonSchema>>;
 }
 

@@ -52,7 +52,7 @@ function schemaOf(shape: Shape, named: Map<string, Schema>): Schema {
       return { anyOf: shape.of.map((option) => schemaOf(option, named)) };
     case 'named':
       if (!named.has(shape.name)) {
-        // Its place is taken before it is looked into, because it may stand inside itself.
+        // Its place is taken before it is looked into, because it may contain itself.
         named.set(shape.name, {});
         named.set(shape.name, schemaOf(shape.of(), named));
       }

@@ -9,8 +9,8 @@ const DIALECT = 'https://json-schema.org/draft/2020-12/schema';
 const PLACE = '#/components/schemas/';
 
 /**
- * A JSON Schema 2020-12 for each model, by the names of their files: the record as it is shown where nothing else is
- * asked for, and under `$defs` its views and what writes take.
+ * A JSON Schema 2020-12 for each model, by the names of their files: the record in its default view, and under
+ * `$defs` its views and what writes take.
  */
 export function modelSchemas(graph: Graph): Record<string, JsonSchema> {
   const all = (openApi(graph).components as { schemas: Record<string, JsonSchema> }).schemas;
@@ -42,9 +42,7 @@ function modelSchema(model: Model, all: Readonly<Record<string, JsonSchema>>): J
   };
 }
 
-/**
- * A schema without the records that only come along where they are asked for, and with what it refers to in `$defs`.
- */
+/** A schema without optional related records, and with its references in `$defs`. */
 function alone(schema: JsonSchema, model: Model, take: (name: string) => void): JsonSchema {
   const properties = schema.properties as Record<string, JsonSchema> | undefined;
   const required = (schema.required ?? []) as readonly string[];

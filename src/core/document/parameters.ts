@@ -24,7 +24,7 @@ const inQuery = (name: string, description: string, schema: JsonSchema | Ref, mo
   schema: { ...schema },
 });
 
-/** The schema of a value that stands in a path or a query: what it is asked for, its rules don't bind it. */
+/** The schema of a value in a path or a query, where its rules do not apply. */
 export function textualSchema(field: Field): JsonSchema {
   const { enum: choices } = field.rules;
   const rules = { ...noRules, required: true, ...(choices === undefined ? {} : { enum: choices }) };
@@ -47,7 +47,7 @@ export const keyRef = ({ components }: Documented, model: Model): Ref =>
     schema: textualSchema(model.key),
   }));
 
-/** `<field>=value`, for each field that can stand there, but for those that the path says. */
+/** `<field>=value`, for each such field, except those given by the path. */
 export const whereRefs = (doc: Documented, model: Model, but?: Field): Ref[] =>
   filterable(model)
     .filter((field) => field !== but)

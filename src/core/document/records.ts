@@ -24,7 +24,7 @@ export function mayBeHidden(graph: Graph, model: Model, field: Field): boolean {
   return !isReadByAll(modelOf(graph, field.refersTo));
 }
 
-/** A record as it is shown where nothing else is asked for: what `default` holds, and what `include` brings along. */
+/** A record in an answer: its `default` view, and what `include` may add. */
 export const wholeRef = (doc: Documented, model: Model): Ref =>
   doc.components.ref('schemas', typeName(model), () => ({
     ...viewSchema(doc, model, 'default'),
@@ -85,7 +85,7 @@ function shownSchema(doc: Documented, model: Model, projection: Projection): Jso
   return objectOf(Object.fromEntries(properties), always);
 }
 
-/** Whether a member, or what stands behind a relation, is kept from some of those who read the record. */
+/** Whether a member, or a related record, is hidden from some readers of the record. */
 function isKept({ access, relations, links }: Model, name: string): boolean {
   const behind =
     relations.find((relation) => relation.name === name)?.field.member ??

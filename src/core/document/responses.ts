@@ -92,7 +92,7 @@ const accessProblems = ({ identity, service, models }: Graph): ProblemName[] => 
   ...(service.limits.rate === undefined ? [] : (['too-many-requests'] as const)),
 ];
 
-/** The statuses of problems; endpoints whose status stands for the same problems share a response. */
+/** The statuses of problems; endpoints with the same problems of a status share a response. */
 export function problemResponses(doc: Documented, problems: readonly ProblemName[]): JsonSchema {
   const names = [...new Set([...problems, ...ALWAYS])];
   const statuses = [...new Set(names.map((problem) => problemTypes[problem].status))].sort();
@@ -113,7 +113,7 @@ function problemRefOf(doc: Documented, problems: readonly ProblemName[], status 
   }));
 }
 
-/** Headers of answers, each said once. */
+/** Headers of answers, each described once. */
 const ABOUT = {
   ETag: ['Tells this answer from others; its first part tells states of the record apart (RFC 9110).'],
   Link: ['The first, the next and the previous page (RFC 8288).'],
@@ -146,7 +146,7 @@ export const notModified = (doc: Documented): Ref =>
     headers: headersRef(doc, 'ETag'),
   }));
 
-/** Done, where the client has asked for no more than that. */
+/** Done, where the client wants no body. */
 export const noMore = (doc: Documented, withTag: boolean): Ref =>
   doc.components.ref('responses', withTag ? 'no-more.tagged' : 'no-more', () => ({
     description: 'Done, where Prefer asks for no more.',

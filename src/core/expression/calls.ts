@@ -217,7 +217,7 @@ const isOpen = (end: Syntax): boolean => end.kind === 'text' && end.value === '.
 
 const isInstant = ({ type }: Expression): boolean => type.kind === 'date' || type.kind === 'date-time';
 
-/** A text that stands for an instant says by its form which kind it is. */
+/** The form of a text decides which kind of instant it is. */
 function dated(syntax: Syntax, value: Expression): Expression {
   if (syntax.kind !== 'text') return value;
   const kind = /^\d{4}-\d\d-\d\d$/.test(syntax.value) ? 'date' : 'timestamp';

@@ -7,7 +7,7 @@ export interface Caller {
   readonly roles: readonly string[];
 }
 
-/** When something is asked for, and by whom: what expressions can tell that stands in no record. */
+/** The time and the caller of a request: what expressions can use besides the record. */
 export interface EvaluationContext {
   readonly now: Date;
   /** Null where nobody is signed in, and where the service itself asks. */

@@ -25,7 +25,7 @@ export function toJson(syntax: Syntax): unknown {
   }
 }
 
-/** Operators that take a fixed number of arguments, or at least so many. */
+/** Operators with a fixed or a least number of arguments. */
 const ARITY: Readonly<Record<string, readonly [number, number]>> = {
   and: [2, LIMITS.terms],
   or: [2, LIMITS.terms],

@@ -130,7 +130,7 @@ export function asKind(value: Expression, type: ValueKind, spot: Spot): Expressi
   return scaled === undefined ? { op: 'convert', of: value, type } : constant(formatDecimal(scaled), type);
 }
 
-/** A value as one that is reckoned with: it has no more digits than its kind has room for. */
+/** A value as an operand, with no more digits than its kind allows. */
 export function asOperand(value: Expression, type: ValueKind, spot: Spot): Expression {
   const operand = asKind(value, type, spot);
   return operand.op === 'convert' && operand !== value ? { ...operand, bounded: true } : operand;

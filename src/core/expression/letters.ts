@@ -1,4 +1,4 @@
-/** What a function does to each letter. Letters are taken one by one, so that every store can do the same. */
+/** What a function does to each letter. Letters are mapped one by one, so that every store can do the same. */
 export interface Letters {
   casei(text: string): string;
   accenti(text: string): string;

@@ -113,7 +113,7 @@ function throughMany(
 
 export const fieldExpression = (field: Field): Expression => ({ op: 'field', field, inside: [], type: kindOf(field) });
 
-/** A field, or what stands inside an object. */
+/** A field, or a member inside an object. */
 function fieldValue(field: Field, inside: readonly string[], property: Property): Expression {
   let spec: ValueSpec = field;
   for (const [at, name] of inside.entries()) {

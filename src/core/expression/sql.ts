@@ -5,7 +5,7 @@ import type { FieldValue } from '../model/scalar.ts';
 import type { ExpressionDialect } from '../sql/expression-dialect.ts';
 import { manyJoined, oneJoined } from './joins.ts';
 
-/** What a placeholder stands for: a constant of the expression, or what is known only when the statement runs. */
+/** The value of a placeholder: a constant of the expression, or what is known only when the statement runs. */
 export type Bound =
   | { readonly kind: 'constant'; readonly value: FieldValue; readonly type: ValueKind }
   | { readonly kind: 'now' | 'today' | 'me'; readonly type: ValueKind }
@@ -15,11 +15,11 @@ export type Bound =
 export interface SqlContext {
   readonly models: { readonly byName: ReadonlyMap<string, Model> };
   readonly dialect: ExpressionDialect;
-  /** Takes a value as a parameter of the statement, and gives the placeholder that stands for it. */
+  /** Takes a value as a parameter of the statement, and returns its placeholder. */
   place(bound: Bound): string;
   /** A name that no other table of the statement has. */
   alias(): string;
-  /** Of the dialect's `deepest` so much less, because the expression stands inside other selects. */
+  /** How many levels of the dialect's `deepest` are used already, by selects around the expression. */
   readonly inside?: number;
   /** What to make of the value in the end; it is worked out once, whatever the formula does with it. */
   readonly finish?: ((value: string) => string) | undefined;
@@ -230,7 +230,7 @@ function itemsSql(writer: SqlWriter, list: List, over: Model, row: string, besid
   }
 }
 
-/** How deep parentheses stand in each other. */
+/** How deep parentheses are nested. */
 function depthOf(text: string): number {
   let [depth, deepest] = [0, 0];
   for (const character of text) {

@@ -1,6 +1,4 @@
-/**
- * Where something stands in an expression: offsets in its text (the end is exclusive), or a JSON Pointer (RFC 6901).
- */
+/** A place in an expression: offsets in its text (the end is exclusive), or a JSON Pointer (RFC 6901). */
 export type Spot = { readonly from: number; readonly to: number } | { readonly pointer: string };
 
 /**

@@ -182,7 +182,7 @@ function arithmetic(call: Call, op: Arithmetic, scope: NameScope): Expression {
   return { op, left: decimals[0]!, right: decimals[1]!, type: plain('decimal', digits) };
 }
 
-/** More would leave no room for what stands before the point. */
+/** More would leave no room for digits before the point. */
 const MOST_SCALE = 14;
 
 /** LIKE takes a text that is written out, in CASEI or ACCENTI where its other side is: it is worked out here, once. */

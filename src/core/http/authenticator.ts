@@ -123,7 +123,7 @@ function makeComers({ graph, callers }: AuthenticatorOptions, { issuer, subject,
       const changes = writes.changesOf(model);
       await writes.run(null, (work) => changes.create(work, values as Record<string, FieldValue>));
     } catch (error) {
-      // Another request of the same caller was quicker; else what is taken is somebody else's.
+      // Another request of the same caller was quicker; otherwise the taken value belongs to somebody else.
       if (!(error instanceof HttpProblem) || error.problem !== 'taken') throw error;
       callers.forget();
       const known = await find();

@@ -3,7 +3,7 @@ import { HttpProblem, LATER, problemTypes } from '../api/problems.ts';
 import { StoreError } from '../store/contract.ts';
 import { problemReply } from './problem-reply.ts';
 
-/** Where defects are reported, each under a number of its own. */
+/** Where defects are reported, each with its own number. */
 export interface Failures {
   uuid(): string;
   report(error: unknown, request: string): void;

@@ -28,7 +28,7 @@ export interface Idempotency {
 /** How long an answer is given again. */
 const KEPT_MS = 24 * 60 * 60 * 1000;
 const LONGEST_KEY = 255;
-/** After so many claims, those that are older are cleared away. */
+/** After this number of claims, expired ones are deleted. */
 const CLEARED_EVERY = 100;
 
 /** Claims are made with the first key, and those of all are known. */

@@ -3,15 +3,15 @@ import type { Requester } from '../store/contract.ts';
 import { makeTurns } from '../store/turns.ts';
 import { hashSecret, isSecret, SALT_LENGTH } from './secret.ts';
 
-/** Slow hashes for those who ask from outside: only some at once, and everybody has their share of them. */
+/** Slow hashes for requests: only some at once, shared fairly among callers. */
 export interface Hashing {
   hash(secret: string, requester: Requester | undefined): Promise<string>;
   isSecret(secret: string, hashed: string, requester: Requester | undefined): Promise<boolean>;
 }
 
-/** One requester may have so many hashes waiting. */
+/** The most hashes that one requester may have waiting. */
 const MOST_WAITING = 32;
-/** So many secrets may stand in one request: each takes longer to hash than the rest of the request. */
+/** The most secrets in one request: each takes longer to hash than the rest of the request. */
 export const MOST_SECRETS = 10;
 
 export function makeHashing(atOnce: number, random: (bytes: number) => Uint8Array): Hashing {

@@ -13,7 +13,7 @@ export interface TokenClaims {
 
 /** Makes and reads the service's own tokens: JSON Web Tokens (RFC 7519), signed with HMAC and SHA-256. */
 export interface Tokens {
-  /** Good for so many seconds from `now` on, and for the database `audience` alone. */
+  /** Valid for `lifetime` seconds from `now` on, for the database `audience` only. */
   write(claims: TokenClaims, audience: string, now: Date, lifetime: number): Promise<string>;
   /** Undefined for what is none, not of this service or this database, or over. */
   read(token: string, audience: string, now: Date): Promise<TokenClaims | undefined>;

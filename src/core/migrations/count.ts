@@ -5,7 +5,7 @@ import type { ChangeSummary } from '../tables/change-summary.ts';
 import type { Risk } from '../tables/risk.ts';
 import type { CountedRisk, CountedSummary } from './schema-mismatch.ts';
 
-/** Counts the rows in danger; without a database that stands where the change begins, they stay uncounted. */
+/** Counts the rows at risk; without a database that the change begins from, they stay uncounted. */
 export async function countRisks(
   summaries: readonly ChangeSummary[],
   from: { reader: Reader; ddl: Store['ddl'] } | undefined,

@@ -11,7 +11,7 @@ export interface Migration {
   readonly back: string;
   /** The snapshot of the models' tables after it. */
   readonly after: readonly Table[];
-  /** What was said of names when it was written. */
+  /** The renames that it was written with. */
   readonly renames: Renames;
   /** The fields of which values that could not stay got a fill: `member.born`. */
   readonly filled: readonly string[];
@@ -36,7 +36,7 @@ export const checksumOf = ({ forward }: Pick<Migration, 'forward'>): string =>
 export const lastSnapshot = (migrations: readonly Migration[]): readonly Table[] => migrations.at(-1)?.after ?? [];
 
 export interface MigrationStatus {
-  /** Whether it ran, waits, was edited after it ran, or ran and is in the project no more. */
+  /** Whether it ran, waits, was edited after it ran, or ran and is missing from the project. */
   readonly state: 'ran' | 'waiting' | 'changed' | 'missing';
   readonly name: string;
   readonly checksum: string;

@@ -25,8 +25,8 @@ export interface RunOptions {
 }
 
 /**
- * Reads which migrations a database has run. One that followed the models, and stands where a migration ends, counts as
- * having run all up to that.
+ * Reads which migrations a database has run. One that followed the models, and has the tables of a migration's end,
+ * counts as having run all up to it.
  */
 export async function historyOf(store: Store, migrations: readonly Migration[], now: () => Date): Promise<Ran[]> {
   return store.alter((alteration) => historyIn(alteration, store, migrations, now));
@@ -54,7 +54,7 @@ export async function historyIn(
   return migrationStore.history(alteration);
 }
 
-/** Where a database stands that followed the models. More than one migration may end with the same tables. */
+/** The migration that a database following the models is at. More than one may end with the same tables. */
 function placeOf(
   snapshot: readonly Table[],
   migrations: readonly Migration[],
@@ -113,8 +113,8 @@ function refuseChanged(migrations: readonly Migration[], history: readonly Ran[]
 }
 
 /**
- * Runs what has not run, each in a transaction of its own, so that one that fails leaves those before it. Two programs
- * that run at once take turns, and each finds what the other has done. Gives the names of those that it ran.
+ * Runs the migrations that have not run, each in its own transaction, so a failure keeps those before it. Two
+ * programs at once take turns, and each sees what the other has done. Returns the names of those that it ran.
  */
 export async function runMigrations(
   store: Store,
@@ -196,7 +196,7 @@ const isRefused = (error: unknown): error is StoreError =>
 const otherRemedy = ({ remedy }: StoreError, file: string): string =>
   remedy === '' ? `see to what it tells of, or to ${file}` : remedy;
 
-/** The things that rows stand in the way of; none where they can't be counted. */
+/** The changes that rows prevent; none where rows cannot be counted. */
 async function stoppingRows(store: Store, summaries: readonly ChangeSummary[]): Promise<CountedSummary[]> {
   const counted = await countRisks(summaries, { reader: store, ddl: store.ddl }).catch(() => []);
   return counted.filter(isStopped);
@@ -229,7 +229,7 @@ export function undoable(
   });
 }
 
-/** What a migration does is kept whole, or not at all: it can't end its transaction by itself. */
+/** A migration is committed as a whole or not at all: it cannot end its transaction. */
 function refuseEnding(name: string, sql: string): void {
   const words = endsTransaction(sql);
   if (words === undefined) return;
@@ -240,8 +240,8 @@ function refuseEnding(name: string, sql: string): void {
 }
 
 /**
- * Takes migrations back, each in a transaction of its own. Gives the names of those that it took back: another program
- * may be at the same, and what that did is not claimed.
+ * Undoes migrations, each in its own transaction. Returns the names of those that it undid, without those of another
+ * program.
  */
 export async function undoMigrations(
   store: Store,
@@ -281,7 +281,7 @@ export async function undoMigrations(
   return names;
 }
 
-/** What ran later stands on what ran before. */
+/** Later migrations depend on earlier ones. */
 function refuseInside(history: readonly Ran[], name: string): void {
   const last = history.at(-1)!;
   if (last.name === name) return;
@@ -289,9 +289,7 @@ function refuseInside(history: readonly Ran[], name: string): void {
   throw new SchemaMismatch(message, 'see vantfell migrate status, and take that back first');
 }
 
-/**
- * The tables that stand in a database that follows the models; undefined where it does not, or where nothing is in it.
- */
+/** The tables of a database that follows the models; undefined if it does not, or is empty. */
 export const snapshotOf = (store: Store): Promise<Table[] | undefined> =>
   store.alter((alteration) => snapshotIn(alteration, store));
 

@@ -19,7 +19,7 @@ export interface WayBack {
   readonly unrestored: readonly string[];
 }
 
-/** How a migration is taken back: the tables from where to where, and what was said of them. */
+/** How a migration is undone: the tables before and after, and the decisions about them. */
 export function stepBack(migrations: readonly Migration[], migration: Migration) {
   const before = migrations[migrations.indexOf(migration) - 1]?.after ?? [];
   const forward = { renames: migration.renames, fills: new Map(), defaults: new Map() };

@@ -25,7 +25,7 @@ export type Expression = { readonly type: ValueKind } & (
   /** What is known only when it is read: the time, the day, and the key of the caller. */
   | { readonly op: 'now' | 'today' | 'me' }
   | { readonly op: 'has-role'; readonly role: string }
-  /** A stored member, or what stands inside it. */
+  /** A stored member, or a member inside it. */
   | { readonly op: 'field'; readonly field: Field; readonly inside: readonly string[] }
   /** The value of an expression over the one record that a step leads to; null where there is none. */
   | {

@@ -64,7 +64,7 @@ export interface Field extends ValueSpec {
   readonly drawnOn?: boolean;
 }
 
-/** The rules of a value of which nothing was said. */
+/** The rules of a value without declared rules. */
 export const noRules: Rules = {
   required: false,
   hasDefault: false,

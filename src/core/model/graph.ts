@@ -6,7 +6,7 @@ import type { ServiceSettings } from './service.ts';
 export interface Graph {
   readonly service: ServiceSettings;
   readonly identity?: Identity;
-  /** In an order in which a model stands after those it refers to, as far as they allow one. */
+  /** In an order in which models come after those that they refer to, as far as possible. */
   readonly models: readonly Model[];
   readonly byName: ReadonlyMap<string, Model>;
 }

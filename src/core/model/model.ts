@@ -11,7 +11,7 @@ export interface SortKey {
   readonly descending: boolean;
 }
 
-/** A value that is worked out from others whenever it is asked for. */
+/** A value computed from others on every read. */
 export interface Computed extends ValueSpec {
   readonly member: string;
   readonly value: Expression;

@@ -9,7 +9,7 @@ export interface Relation {
   readonly description?: string;
 }
 
-/** A many-to-many relation: its links stand in a table of their own. */
+/** A many-to-many relation: its links are in a table of their own. */
 export interface Links {
   readonly name: string;
   /** Its name in JSON, for the keys: `amenity_ids`; undefined at the end that only looks back. */

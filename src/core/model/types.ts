@@ -55,7 +55,7 @@ export const typesOfRule: Readonly<Record<string, readonly TypeName[]>> = {
 /** Whether values of this type are text that people write. */
 export const isWritten = (type: TypeName): boolean => WRITTEN.includes(type);
 
-/** Whether a value of this type is one thing: it can be compared, sorted by, and asked for in a query. */
+/** Whether a value of this type is a single value, which can be compared, sorted by and filtered. */
 export const isScalar = (type: TypeName): boolean => SCALAR.includes(type);
 
 /** Whether a value of this type may hold others; a database keeps it as JSON. */

@@ -7,7 +7,7 @@ import type { Model } from '../model/model.ts';
 
 /** What a list asks of the rows of a table, as far as indexes can help. */
 export interface Asked {
-  /** The fields that have one value in all records asked for. */
+  /** The fields that have one value in all requested records. */
   readonly equal: readonly Field[];
   /** Fields that are held to a range. */
   readonly ranges: readonly Field[];

@@ -8,7 +8,7 @@ import type { Asked } from './bounds.ts';
 export interface Wanted {
   readonly model: Model;
   readonly asked: Asked;
-  /** It is sorted by a value that is worked out, or that stands elsewhere. */
+  /** It is sorted by a computed value, or by one of a related record. */
   readonly computed: boolean;
   readonly bounded: boolean;
 }

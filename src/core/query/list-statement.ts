@@ -50,7 +50,7 @@ export interface Listed {
   readonly dialect: Dialect;
 }
 
-/** The statements of a model's lists: each form is compiled once, and so many are kept. */
+/** The statements of a model's lists: each form is compiled once, and `kept` of them stay. */
 export function listStatements(listed: Listed, kept: number): (form: ListForm) => ListStatement {
   const statements = new LRUCache<string, ListStatement>({ max: kept });
   return (form) => {
@@ -61,7 +61,7 @@ export function listStatements(listed: Listed, kept: number): (form: ListForm) =
   };
 }
 
-/** Where so many may come along with each record of a page, it is no quick answer. */
+/** With more related records for each record of a page, the answer is not quick. */
 const MANY = 100;
 
 /**
@@ -74,7 +74,7 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
   const parameters = parametersOf<ListRun>(dialect, form.parameters.count);
   const parent = form.under === undefined ? '1' : parentExists(form.under, dialect, parameters);
   const conditions = conditionsOf(form, column, dialect, parameters);
-  // A placeholder stands for the same value wherever the statement repeats it.
+  // A repeated placeholder has the same value.
   const total = form.total === true ? `(SELECT count(*) FROM ${table}${whereOf(conditions)})` : 'NULL';
   const asked = askedBy(form);
   const served = form.sort.every(({ sql }) => sql === undefined) && bounds.orders(asked.equal, form.sort);

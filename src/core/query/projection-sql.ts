@@ -13,7 +13,7 @@ import { orderTerm } from './order.ts';
 import { DEPTH_OF, MOST_RELATED } from './projection.ts';
 import type { ProjectedMember, Projection } from './projection.ts';
 
-/** The row that something is shown of, and how deep it stands in others. */
+/** The row that is shown, and how deep it is nested. */
 interface Over {
   readonly model: Model;
   /** Quoted. */

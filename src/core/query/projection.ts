@@ -44,7 +44,7 @@ export type ProjectedMember = {
       }
   );
 
-/** So many records of a relation to many come along with a record. */
+/** The most records of a relation to many that are shown with a record. */
 export const MOST_RELATED = 20;
 
 /** A view of a model. */
@@ -110,7 +110,7 @@ export const mostRecords = (projection: Projection): number =>
 export const DEPTH_OF = { one: 2, many: 3 } as const;
 export const MOST_DEPTH = 9;
 
-/** How deep records stand in each other. */
+/** How deep records are nested. */
 export const depthOf = (projection: Projection): number =>
   Math.max(
     0,

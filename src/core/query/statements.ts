@@ -47,7 +47,7 @@ export interface ProjectionStatement extends Statement {
   values(evaluation: EvaluationContext): StoreValue[];
 }
 
-/** So many records at once are no quick answer. */
+/** With more records at once, the answer is not quick. */
 const MANY = 1_000;
 
 /**

@@ -18,8 +18,8 @@ const codes: Readonly<Record<Exclude<ExpressionError['code'], 'told'>, ProblemCo
 };
 
 /**
- * An expression that stands in a declaration, at `path`, from the character `start` of the text there. Problems are
- * reported with their place; undefined then.
+ * An expression in a declaration, at `path`, from the character `start` of the text there. Problems are reported with
+ * their place; undefined then.
  */
 export function declaredExpression(
   text: string,

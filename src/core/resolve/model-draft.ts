@@ -8,7 +8,7 @@ import { didYouMean } from '../text/nearest.ts';
 import { declaredField, serialKey, uuidKey } from './field.ts';
 import type { DefaultReader } from './value-spec.ts';
 
-/** A model's declaration, sound in its shape, with the document it stands in. */
+/** A model's declaration, sound in its shape, with its document. */
 export interface DeclaredModel {
   readonly declaration: ModelDeclaration;
   readonly document: Declared;
@@ -85,7 +85,7 @@ export function draftOf(
   return { ...common, key, keyKind: 'field' };
 }
 
-/** Types whose values have one form only, and stand in a path. */
+/** Types whose values have one form only, which fits into a path. */
 const KEY_TYPES: readonly string[] = ['string', 'integer', 'uuid', 'date', 'email'];
 
 function checkSource(

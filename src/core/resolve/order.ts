@@ -1,8 +1,8 @@
 import type { Model } from '../model/model.ts';
 
 /**
- * Models so that each stands after those it refers to; among equals, and around circles, as they were declared. Where a
- * circle has a reference that may be null, that is the one that gives way.
+ * Models so that each comes after those that it refers to; among equals, and around circles, as they were declared.
+ * Where a circle has a reference that may be null, that is the one that gives way.
  */
 export function orderByReference(models: readonly Model[]): Model[] {
   const byName = new Map(models.map((model) => [model.name, model]));

@@ -82,7 +82,7 @@ const asMembers = (branch: Branch): ViewMember[] =>
 
 type Tell = (code: ProblemCode, message: string, remedy: string) => void;
 
-/** So many relations may follow each other: no database reads statements of any depth. */
+/** The longest chain of relations: databases limit the depth of statements. */
 const MOST_STEPS = 4;
 
 function checkPath(model: Skeleton, path: readonly string[], viewed: Viewed, tell: Tell, gone = 0): boolean {

@@ -153,7 +153,7 @@ export function onGrid(field: ValueSpec, value: number): string | number {
   return formatDecimal(rescale(exact, field.scale) ?? exact);
 }
 
-/** A text of so many characters that differs from turn to turn, as far as its length allows. */
+/** A text of a given length that differs from turn to turn, as far as possible. */
 export function textOf(length: number, turn: number): string {
   const mark = turn.toString(36);
   return mark.length >= length ? mark.slice(-length) : 'a'.repeat(length - mark.length) + mark;

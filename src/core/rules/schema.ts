@@ -31,12 +31,12 @@ export interface ReadBody {
   readonly repeated: ReadonlyMap<Field, unknown>;
   /** The same of what is worked out from other values, by name. */
   readonly derived: ReadonlyMap<string, unknown>;
-  /** Objects of an update, to be merged into those that stand (RFC 7396). */
+  /** Objects of an update, to be merged into the stored ones (RFC 7396). */
   readonly patches: ReadonlyMap<Field, unknown>;
   readonly failures: readonly Failure[];
 }
 
-/** What the service writes by itself. */
+/** A body that the service itself writes. */
 export const ownBody = (values: Values): ReadBody => ({
   values,
   repeated: new Map(),
@@ -189,7 +189,7 @@ function brokenRulesOf(schema: AnySchema, values: Values): Failure[] {
 function prepared(spec: ValueSpec, value: unknown, pointer: string, failures: Failure[]): FieldValue {
   if (value === null) return null;
   if (spec.type === 'array' && Array.isArray(value)) {
-    // One that is much too long is refused, whatever stands in it.
+    // One that is much too long is refused, whatever its content.
     if (isTooLong(spec, value)) return value as FieldValue;
     return value.map((item, at) => prepared(spec.items!, item, `${pointer}/${at}`, failures));
   }
@@ -259,7 +259,7 @@ function judged(spec: ValueSpec): Judged {
   };
 }
 
-/** The Yup schema of a value; what stands inside of it is for `insideChecker`. */
+/** The Yup schema of a value; its inside is for `insideChecker`. */
 function valueSchema(spec: ValueSpec, needed: boolean): AnySchema {
   const { tests, missing, wrongType, broken } = judged(spec);
   let schema = mixed({ type: spec.type, check: isOfType(spec) }).typeError(asYup(wrongType)) as AnySchema;
@@ -285,7 +285,7 @@ const asYup =
     tell({ path: pointerOfPath(path), value });
 
 const isOfType = (spec: ValueSpec): ((value: unknown) => value is NonNullable<FieldValue>) => {
-  // What is inside is looked at by itself.
+  // The inside is checked separately.
   if (spec.type === 'array') return (value): value is NonNullable<FieldValue> => Array.isArray(value);
   if (spec.type === 'object') return (value): value is NonNullable<FieldValue> => isRecord(value);
   return (value): value is NonNullable<FieldValue> => 'value' in canonical(spec, value);
@@ -327,7 +327,7 @@ function insideChecker(spec: ValueSpec): InsideChecker | undefined {
   return undefined;
 }
 
-/** The same of a value that stands inside of another: of itself, and of what is inside of it. */
+/** The same for a value inside of another, and for its own inside. */
 function wholeChecker(
   spec: ValueSpec,
   needed: boolean,

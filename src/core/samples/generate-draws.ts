@@ -8,7 +8,7 @@ import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { recordJson } from '../query/statements.ts';
 import type { Store, Transaction } from '../store/contract.ts';
 
-/** The stock that generated records draw from, as it stands in the database, less what they have taken. */
+/** The stock that generated records draw from: that in the database, less what they have taken. */
 export interface OpenDraws {
   /** Lets each relation that is drawn on refer to a record with enough left; gives what to say where there is none. */
   choose(values: Record<string, FieldValue>, faker: Faker, now: Date): string | undefined;

@@ -28,7 +28,7 @@ export interface GenerateOptions {
 
 export interface Generated {
   readonly made: number;
-  /** Why it was less than what was asked for. */
+  /** Why fewer were made than requested. */
   readonly stopped?: string;
   /** The secret that all of them have. */
   readonly secret?: string;
@@ -46,8 +46,8 @@ const PROGRESS = 100;
 const STRIDE = 1_000_003;
 
 /**
- * Makes records that keep the rules, refer to records that are there, and draw no more than there is, in one
- * transaction. Throws `NothingToReferTo`.
+ * Makes records that keep the rules, refer to existing records, and draw no more than there is, in one transaction.
+ * Throws `NothingToReferTo`.
  */
 export function generateRecords(
   graph: Graph,

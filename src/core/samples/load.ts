@@ -27,7 +27,7 @@ export class BadSamples extends Error {
   }
 }
 
-/** After so many bad rows a stream is not read on. */
+/** After this many bad rows a stream is not read further. */
 const MOST_PROBLEMS = 20;
 
 /**
@@ -108,7 +108,7 @@ async function startLoading(
   const { problems } = loader;
   let careful = false;
 
-  /** Writes a row by itself, so that others can be looked at after a bad one. */
+  /** Writes a row alone, so that others can be checked after a bad one. */
   async function loadAlone(row: SampleRow, isStreamed: boolean): Promise<void> {
     try {
       await nested(work, (inner) => loader.load(row, isStreamed, inner));

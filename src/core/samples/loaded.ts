@@ -4,8 +4,8 @@ export interface Loaded {
   /** A line for each model that has samples, in the order of loading. */
   readonly models: readonly LoadedModel[];
   /**
-   * Samples that were loaded once and are in the files no more: `hut/old-hut`, a thousand at most. Their records are
-   * left alone.
+   * Samples that were loaded once and are missing from the files now: `hut/old-hut`, a thousand at most. Their
+   * records are left alone.
    */
   readonly gone: readonly string[];
   readonly goneCount: number;

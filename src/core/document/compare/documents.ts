@@ -38,7 +38,7 @@ export function compareDocuments(before: Tree, after: Tree): Change[] {
     .map(({ where, ...change }) => ({ ...change, where: nearestFirst(where) }));
 }
 
-/** Operations, those first in which the change stands least deep. */
+/** Operations, those with the shallowest change first. */
 const nearestFirst = (where: ReadonlyMap<string, number>): string[] =>
   [...where].sort(([, one], [, other]) => one - other).map(([operation]) => operation);
 
@@ -118,7 +118,7 @@ const within = (documents: Documents, way: Way, of: string, tell: Tell): Pair =>
   note: (what, breaking, depth) => {
     const inComponent = /^[A-Za-z]/.test(what) && what.includes(' ') && isNamed(documents, what.split(' ')[0]!);
     if (inComponent) tell(`in ${way === 'request' ? 'requests' : 'answers'}: ${what}`, breaking, depth);
-    // Of a parameter with many values it goes without saying that one of them is meant.
+    // A parameter with several values means any one of them.
     else tell(`${of} ${of.startsWith('parameter') ? what.replace(/^\/0 /, '') : what}`, breaking, depth);
   },
 });

@@ -9,7 +9,7 @@ export function resolved(document: Tree, given: unknown): Tree {
   for (let hops = 0; hops < 20 && isRecord(found) && typeof found.$ref === 'string'; hops += 1) {
     const { $ref, ...beside } = found;
     const target = at(document, $ref);
-    // What stands beside a reference holds too.
+    // Keywords beside a reference count too.
     found = isRecord(target) ? { ...target, ...beside } : beside;
   }
   return isRecord(found) ? found : {};

@@ -5,7 +5,7 @@ import type { Tree } from './resolve.ts';
 /** Whether values go to the service, where fewer of them are a break, or come from it, where more are. */
 export type Way = 'request' | 'response';
 
-/** `what` begins with its place, which is so many components deep. */
+/** `what` begins with its place, `depth` components deep. */
 export type Note = (what: string, breaking: boolean, depth: number) => void;
 
 /** Two schemas, each in its own document. */
@@ -44,7 +44,7 @@ export function compareSchemas(
   if (old.choices.length > 1 || now.choices.length > 1) compareChoices(pair, old.choices, now.choices, at, open);
   else if (old.choices[0] !== undefined && now.choices[0] !== undefined) {
     const [one, other] = [old.choices[0], now.choices[0]];
-    // Beside null there is one form, which may have a name of its own.
+    // Besides null there is one form, which may be named.
     if (is === undefined && one.name !== undefined && other.name !== undefined)
       compareSchemas(pair, one.given, other.given, at, open);
     else compareOne(pair, one.schema, other.schema, at, open);
@@ -56,7 +56,7 @@ const spaced = (place: string): string => (place === '' ? '' : `${place.trim()} 
 interface Choice {
   /** What it is called in its document; undefined where it has no name. */
   readonly name: string | undefined;
-  /** As it stands in its document: perhaps a reference. */
+  /** As in its document: perhaps a reference. */
   readonly given: unknown;
   readonly schema: Tree;
 }
@@ -105,7 +105,7 @@ function compareChoices(
   }
   for (const choice of now) {
     if (twin(choice, old, nameless(now, choice)) !== undefined) continue;
-    // A view comes where it is asked for, and nobody has asked for a new one.
+    // A view is shown on request only, and nobody has requested a new one.
     const isView = choice.name?.includes('.view.') === true;
     note(`${spaced(place)}${choice.name ?? 'another form'} is new`, way === 'response' && !isView, pair.depth);
   }
@@ -207,7 +207,7 @@ function compareMembers(pair: Pair, old: Tree, now: Tree, place: string, open: S
   for (const [name, schema] of was!) {
     const at = `${place}/${name}`;
     if (!is!.has(name)) {
-      // Where anything goes, a member that nobody knows any more still does.
+      // Where anything is allowed, a removed member still is.
       note(`${at} is gone`, way === 'response' || now.additionalProperties === false, pair.depth);
       continue;
     }

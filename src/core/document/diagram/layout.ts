@@ -27,7 +27,7 @@ export interface Laid {
   readonly links: readonly PlacedLink[];
 }
 
-/** What is referred to stands to the right; lines have right angles and keep away from boxes. */
+/** Referenced models are on the right; lines have right angles and avoid boxes. */
 const OPTIONS = {
   'elk.algorithm': 'layered',
   'elk.direction': 'RIGHT',

@@ -10,7 +10,7 @@ const LEAST_WIDTH = 120;
 
 export const textWidth = (text: string): number => text.length * LETTER;
 
-/** How far the types of a box stand from its left edge. */
+/** The distance of a box's types from its left edge. */
 export const typesAt = ({ lines }: Box): number => PAD + Math.max(0, ...lines.map(({ name }) => textWidth(name))) + 14;
 
 export function sizeOf(box: Box): { readonly width: number; readonly height: number } {

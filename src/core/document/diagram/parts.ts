@@ -21,8 +21,8 @@ export interface Box {
 }
 
 /**
- * What stands between two boxes. `part`: records of `from` are parts of one of `to`. `one`: each refers to one of `to`.
- * `many`: any number on both sides.
+ * The relation between two boxes. `part`: records of `from` are children of one of `to`. `one`: each refers to one of
+ * `to`. `many`: any number on both sides.
  */
 export interface Link {
   readonly from: string;

@@ -71,7 +71,7 @@ export async function answer(
   throw new HttpProblem('unknown-path', detail);
 }
 
-/** Every request counts, whatever comes of it, but for those that look after the service's health. */
+/** Every request counts, whatever its answer, except health checks. */
 function count({ allowance }: DispatchParts, by: string): void {
   const wait = allowance === undefined ? 0 : allowance.take(by);
   if (wait > 0) throw tooMany(wait);

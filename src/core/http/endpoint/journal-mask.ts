@@ -23,7 +23,7 @@ interface Line {
 
 type Changes = Record<string, { before?: FieldValue; after?: FieldValue }>;
 
-/** A model whose keys stand in lines, and whose records not everybody may read. */
+/** A model with keys in lines, whose records not everybody may read. */
 interface Guarded {
   readonly other: Model;
   readonly statement: ProjectionStatement;
@@ -139,7 +139,7 @@ function maskChanges(
 ): Changes {
   const shown: Changes = {};
   for (const [member, change] of Object.entries(changes)) {
-    // Who may see what the model has no more, nobody can tell.
+    // Nobody knows who may see a member that the model no longer has.
     if (!known.has(member)) continue;
     const of = state?.members.get(member);
     if (of?.sees === true || !restricted.includes(member)) shown[member] = { ...change };

@@ -29,7 +29,7 @@ const field = (
 
 const ANYBODY: readonly Grant[] = [{ kind: 'anybody' }];
 
-/** Who may read which lines depends on their records; who did something is for those who may know of them. */
+/** Who may read a line depends on its record; `by` is for readers who may know that caller. */
 function accessOf(graph: Pick<Graph, 'byName' | 'identity'>, by: Field): Access {
   const fields = new Map<string, readonly Grant[]>();
   if (graph.identity !== undefined) {

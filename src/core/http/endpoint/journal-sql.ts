@@ -32,7 +32,7 @@ export interface JournalSql {
   statesOf(permissions: Permissions): StateStatements;
   /** Whether a key has any line. */
   readonly written: Statement;
-  /** The id of the line that ended a life: the last one, or so many before it. */
+  /** The id of the line that ended a life, counted from the last one. */
   readonly endOfLife: Statement;
 }
 
@@ -57,7 +57,7 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
       : compileExpression(expression, model, graph, dialect, parameters, { row });
   }
 
-  /** A statement with a flag for each condition; so many parameters come before theirs. */
+  /** A statement with a flag for each condition, after `before` other parameters. */
   function flags(conditions: readonly Condition[], row: string, from: string, before: number): ProjectionStatement {
     const parameters = parametersOf<EvaluationContext>(dialect, before);
     const all = conditions.map((one) => `CASE WHEN ${compiled(one, row, parameters)} THEN 1 ELSE 0 END`);

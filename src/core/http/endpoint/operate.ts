@@ -225,7 +225,7 @@ function inputReader({ input, defaults }: Operation, now: () => Date): InputRead
   };
 }
 
-/** An operation that needs nothing may be asked for with nothing. */
+/** An operation without input needs no body. */
 const isEmpty = ({ body, headers }: Request): boolean =>
   (body === undefined || body.length === 0) && headers['content-type'] === undefined;
 

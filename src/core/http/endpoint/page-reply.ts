@@ -6,7 +6,7 @@ import type { ListStatement } from '../../query/list-statement.ts';
 import type { Row } from '../../sql/statement.ts';
 import type { ListRequest } from '../request/list-request.ts';
 
-/** JSON text holds no raw line feed, so this can only stand between two records. */
+/** JSON text contains no raw line feed, so this only occurs between two records. */
 export const BETWEEN = ',\n';
 
 /**

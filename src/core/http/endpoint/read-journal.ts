@@ -51,7 +51,7 @@ export function makeJournalReader(
     if (!state.journal) throw refusedOn(permissions, model, 'journal');
     const ofOne = [...always, { field: ofRecord, values: [String(key)] }];
     if (!hasLives(model)) return answer(principal, path, query, { condition: true, always: ofOne }, finish);
-    // Another record may have had the key before: what was done to that one is not for those who read this one.
+    // Another record may have had the key before: its history is not for readers of this one.
     const begin = await lines.lifeBefore(key, state.isHere);
     // The table has it as a text, whatever it looks like.
     const [left, right] = [{ ...fieldExpression(journal.key), type: TEXT }, constant(begin, TEXT)];

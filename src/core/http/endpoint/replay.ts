@@ -42,7 +42,7 @@ export function makeReplay({ graph, store, runtime }: EndpointContext): Replay {
     const row = await store.first(statement, [bound, ...statement.values({ now: runtime.now(), caller })]);
     if (row !== undefined) return overlap(told, JSON.parse(String(row[0])) as Values, projection);
     const isHidden = (await store.first(there, [bound])) !== undefined;
-    // Of what is gone nobody can say any more who owned it.
+    // Nobody knows any more who owned a deleted record.
     return isHidden ? { [model.key.member]: key } : remembered(told, projection);
   }
 

@@ -14,7 +14,7 @@ const OPS = ['add', 'remove', 'replace', 'move', 'copy', 'test'];
 const wrong = (detail: string, ...place: (string | number)[]): HttpProblem =>
   brokenRules([{ pointer: pointerTo(...place), rule: 'patch', detail }]);
 
-/** Reads a patch as far as that goes without the record. */
+/** Reads a patch, as far as possible without the record. */
 export function readPatch(body: unknown): ReadStep[] {
   if (!Array.isArray(body)) throw wrong('a JSON Patch is an array of operations');
   if (body.length > MOST_STEPS) throw wrong(`has ${body.length} operations; ${MOST_STEPS} is the most`);

@@ -288,7 +288,7 @@ function readFlag(parameter: ListParameter, text: string | undefined, failures: 
   return text === 'true';
 }
 
-/** Commas part the entries of a list, and may stand in a query as they are (RFC 3986). */
+/** Commas separate the entries of a list, and need no encoding in a query (RFC 3986). */
 const encoded = (text: string): string => encodeURIComponent(text).replaceAll('%2C', ',');
 
 const isListParameter = (name: string): name is ListParameter => (listParameters as readonly string[]).includes(name);

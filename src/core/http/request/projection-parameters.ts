@@ -124,7 +124,8 @@ function named(
 }
 
 /**
- * What is shown, with the records that `include` names. They come whole, but for those whose members are `chosen`.
+ * What is shown, with the records that `include` names. They are shown in their default view, or with the `chosen`
+ * members.
  */
 function included(
   reading: ProjectionReading,
@@ -152,7 +153,7 @@ function included(
   return [...members.values()];
 }
 
-/** Names, and what is asked for of each. */
+/** Names, and the members requested of each. */
 type Paths = ReadonlyMap<string, Paths>;
 
 function treeOf(paths: readonly (readonly string[])[]): Paths {
@@ -176,7 +177,7 @@ function relatedCalled(model: Model, name: string): Related | undefined {
   return many && { kind: 'many', name, ...many };
 }
 
-/** The parts of an object that are asked for; undefined where it has none of such a name. */
+/** The requested members of an object; undefined if it has no such member. */
 function partsOf({ properties }: ValueSpec, paths: Paths): ViewMember[] | undefined {
   const parts = [...paths].map(([name, inside]): ViewMember | undefined => {
     const property = properties?.get(name);
