@@ -39,7 +39,7 @@ export interface ModelScope<Name> {
   find(where?: Where, options?: FindOptions): Promise<RecordOf<Name>[]>;
   /** The first of them. */
   first(where?: Where, options?: FindOptions): Promise<RecordOf<Name> | undefined>;
-  /** The record with a key; where there is none, the request is answered with 404. */
+  /** The record with a key; if there is none, the request is answered with 404. */
   get(key: KeyOf<Name>): Promise<RecordOf<Name>>;
   /** The same, and nobody else changes it until the transaction ends. */
   lock(key: KeyOf<Name>): Promise<RecordOf<Name>>;
@@ -71,7 +71,7 @@ export interface HandlersOf<Name> {
   afterCommit?(event: Committed<Name>, scope: ScopeOf): MayBe;
 }
 
-/** Something that has happened, and will not be undone. */
+/** Something that is committed. */
 export type Committed<Name> = Omit<CommitEvent, 'record' | 'before'> & {
   readonly record: RecordOf<Name>;
   readonly before?: RecordOf<Name>;

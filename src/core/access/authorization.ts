@@ -14,14 +14,14 @@ export const signInRequired = (detail = 'sign in, and send the token in the head
 const isStranger = ({ graph, viewer }: Permissions): boolean =>
   viewer.kind === 'anonymous' && graph.identity !== undefined;
 
-/** Refuses what needs no look at a record; gives what has to be true of the records. */
+/** Refuses what no record can allow; returns the condition that records must meet. */
 export function authorize(permissions: Permissions, model: Model, act: Act): Condition {
   const condition = permissions.may(model, act);
   if (condition !== false) return condition;
   throw isStranger(permissions) ? signInRequired() : notAllowed();
 }
 
-/** The same for something that is done with one record, which must be one that can be read. */
+/** The same for an act on one record, which the caller must be able to read. */
 export function authorizeRecord(permissions: Permissions, model: Model, act: Act): Condition {
   const condition = authorize(permissions, model, act);
   if (permissions.may(model, 'read') === false) throw unknownRecord(permissions, model);
@@ -34,7 +34,7 @@ export function unknownRecord(permissions: Permissions, model: Model): HttpProbl
   return canHelp ? signInRequired() : new HttpProblem('not-found');
 }
 
-/** A record that can be read, but not that be done to. */
+/** The problem for a record that may be read, but not used in this way. */
 export const refusedOn = (permissions: Permissions, model: Model, act: Act): HttpProblem =>
   mightBeHeld(permissions, permissions.graph, model, act) ? signInRequired() : notAllowed();
 

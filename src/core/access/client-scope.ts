@@ -6,7 +6,9 @@ import { expressionOf } from './condition.ts';
 import { seenValue } from './permissions.ts';
 import type { Permissions } from './permissions.ts';
 
-/** What a viewer can name in an expression, and what it means to them: all that answers may show them. */
+/**
+ * The names that a viewer can use in an expression, with their meaning for that viewer: all that answers may show.
+ */
 export function clientScope(permissions: Permissions, model: Model): NameScope {
   const { graph } = permissions;
   const { identity } = graph;
@@ -20,7 +22,7 @@ export function clientScope(permissions: Permissions, model: Model): NameScope {
     caller: identity && { key: modelOf(graph, identity.model).key, roles: identity.roleNames },
   };
   if (permissions.viewer.kind === 'service') return scope;
-  // The journal is a model that no graph has.
+  // The journal is a model that is not in the graph.
   const over = (name: string): Model => (name === model.name ? model : modelOf(graph, name));
   return {
     ...scope,

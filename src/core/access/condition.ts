@@ -8,13 +8,13 @@ import type { Model } from '../model/model.ts';
 import type { Relation } from '../model/relation.ts';
 import type { Viewer } from './viewer.ts';
 
-/** What has to be true of a record: nothing, what never is, or an expression over it. */
+/** A condition on a record: always true, never true, or an expression over it. */
 export type Condition = boolean | Expression;
 
 const BOOLEAN = plain('boolean');
 export const NEVER: Expression = constant(false, BOOLEAN);
 
-/** A condition as an expression; undefined where nothing has to be true. */
+/** A condition as an expression; undefined if it is always true. */
 export const expressionOf = (condition: Condition): Expression | undefined =>
   condition === true ? undefined : condition === false ? NEVER : condition;
 
@@ -32,7 +32,7 @@ export function either(conditions: readonly Condition[]): Condition {
   return { op: 'or', args: open, type: BOOLEAN };
 }
 
-/** What somebody asks to do with the records of a model. */
+/** What a caller wants to do with the records of a model. */
 export type Act = Verb | `operation ${string}`;
 
 export const operationAct = (name: string): Act => `operation ${name}`;
@@ -42,7 +42,7 @@ const isVerb = (access: Access, act: Act): act is Verb => Object.hasOwn(access.v
 export const grantsOf = ({ access }: Model, act: Act): readonly Grant[] =>
   isVerb(access, act) ? access.verbs[act] : (access.operations.get(act.slice('operation '.length)) ?? []);
 
-/** What has to be true of a record for a viewer to have one of these grants on it. */
+/** The condition for a viewer to have one of these grants on a record. */
 export function conditionOf(graph: Graph, model: Model, grants: readonly Grant[], viewer: Viewer): Condition {
   if (viewer.kind === 'service') return true;
   return either(grants.map((grant) => grantCondition(graph, model, grant, viewer)));
@@ -75,7 +75,7 @@ function grantCondition(graph: Graph, model: Model, grant: Grant, viewer: Viewer
   }
 }
 
-/** That the caller is whom a path of relations leads to. */
+/** The condition that a path of relations leads to the caller. */
 function isCaller(graph: Graph, model: Model, path: readonly Relation[]): Expression {
   const last = path.at(-1);
   const key = last?.field ?? model.key;
@@ -93,7 +93,7 @@ export const along = (step: Relation, of: Expression): Expression => ({
   type: of.type,
 });
 
-/** Whether signing in could give somebody one of these grants who has none without. */
+/** Whether signing in could give an anonymous caller one of these grants. */
 export function couldBeHeld(graph: Graph, model: Model, grants: readonly Grant[]): boolean {
   if (graph.identity === undefined) return false;
   return grants.some((grant) => {

@@ -7,14 +7,14 @@ import type { Act } from './condition.ts';
 /** Whether everybody may read every record of a model. */
 export const isReadByAll = ({ access }: Model): boolean => access.verbs.read.some(({ kind }) => kind === 'anybody');
 
-/** Whether anybody may read and change every record of a model that is no part of another. */
+/** Whether anybody may read and change every record of a model without a parent. */
 export const isOpen = ({ access, parent }: Model): boolean =>
   parent === undefined &&
   (['read', 'create', 'update', 'delete'] as const).every((verb) =>
     access.verbs[verb].some(({ kind }) => kind === 'anybody'),
   );
 
-/** Whether anybody may do something with every record of a model: itself, or with what it is a part of. */
+/** Whether anybody may do something with every record of a model, by its own or its parent's grants. */
 export const isOpenFor = (graph: Graph, model: Model, act: Act): boolean =>
   grantsOf(model, act).some(
     (grant) =>
@@ -22,7 +22,7 @@ export const isOpenFor = (graph: Graph, model: Model, act: Act): boolean =>
       (grant.kind === 'parent' && isOpenFor(graph, modelOf(graph, model.parent!.target), grant.verb)),
   );
 
-/** Something that anybody may do, and the names of what they may do it with. */
+/** Something that anybody may do, and the names of the models. */
 export interface OpenAct {
   readonly act: 'read' | 'create' | 'update' | 'delete' | 'call';
   readonly of: readonly string[];

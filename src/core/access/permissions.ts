@@ -12,7 +12,7 @@ import type { Act, Condition } from './condition.ts';
 import { SERVICE, viewersOf } from './viewer.ts';
 import type { Viewer } from './viewer.ts';
 
-/** What one kind of viewer may do and see, as conditions over the records. */
+/** What one kind of viewer may do and see, as conditions over records. */
 export interface Permissions {
   readonly graph: Graph;
   readonly viewer: Viewer;
@@ -58,7 +58,7 @@ export function permissionsFor(graph: Graph, viewer: Viewer): Permissions {
   };
 }
 
-/** The member of a record that says where a relation leads; what is none is itself. */
+/** The member with the key of a relation; other names stand for themselves. */
 function memberBehind({ relations, links }: Model, name: string): string {
   const found =
     relations.find((relation) => relation.name === name)?.field.member ??
@@ -66,20 +66,20 @@ function memberBehind({ relations, links }: Model, name: string): string {
   return found ?? name;
 }
 
-/** The member of the records at the other end that makes them lead back here. */
+/** The member of the records at the other end that refers back. */
 function otherEnd(target: Model, via: Step | Via): string | undefined {
   if (isReverse(via)) return target.relations.find(({ name }) => name === via.relation)?.field.member;
   if (!('table' in via) || via.member !== undefined) return undefined;
   return target.links.find(({ table, member }) => table === via.table && member !== undefined)?.member;
 }
 
-/** For something to be done with a record that can be read. */
+/** The condition for doing something with a readable record. */
 export const mayBoth = (permissions: Permissions, model: Model, act: Act): Condition =>
   act === 'read' || act === 'create'
     ? permissions.may(model, act)
     : both(permissions.may(model, 'read'), permissions.may(model, act));
 
-/** The sights of a service's callers. They are few: as many as there are combinations of roles that grants ask for. */
+/** The permissions of a service's callers: one set for each combination of roles that grants name. */
 export interface PermissionSets {
   readonly service: Permissions;
   of(caller: Caller | null): Permissions;
@@ -102,7 +102,7 @@ export function makePermissionSets(graph: Graph): PermissionSets {
   };
 }
 
-/** Works something out once for each sight. */
+/** Computes a value once for each set of permissions. */
 export function memoizeByPermissions<Made>(
   make: (permissions: Permissions) => Made,
 ): (permissions: Permissions) => Made {
@@ -126,7 +126,7 @@ export function seenValue(permissions: Permissions, model: Model, member: string
   return condition === undefined ? reached : { op: 'when', condition, of: reached, type: reached.type };
 }
 
-/** The key that a relation holds, as far as its record can be read. */
+/** The key in a relation, if its record can be read. */
 export function reachedKey(permissions: Permissions, model: Model, relation: Relation): Expression {
   const own = fieldExpression(relation.field);
   const guard = permissions.reaches(model, relation);

@@ -16,8 +16,8 @@ export interface Revealed {
 type Grants = readonly Grant[];
 
 /**
- * The first thing that an expression over `model` shows to more callers than may see it by themselves. `seenBy` is who
- * sees what is made of it, where that is fewer than may read the record.
+ * The first thing that an expression over `model` shows to callers who could not see it otherwise. `seenBy` names who
+ * sees the result, if they are fewer than the record's readers.
  */
 export function revealedBy(
   expression: Expression,
@@ -133,7 +133,7 @@ function expanded(model: Model, grants: Grants, graph: Graph): Grants {
   });
 }
 
-/** Whether the owner of a record is also that of the record that a step leads to, because one has it from the other. */
+/** Whether a record and the record that a step leads to have the same owner, because one inherits it. */
 function sameOwner(other: Model, over: Model, step: Step | Links): boolean {
   const [mine, theirs] = [pathText(over), pathText(other)];
   if (mine === undefined || theirs === undefined) return false;
@@ -148,7 +148,7 @@ const pathText = (model: Model): string[] | undefined => model.owner?.map(({ nam
 const byMember = (key: string, value: unknown): unknown =>
   key === 'field' ? (value as { member: string }).member : value;
 
-/** A grant as text; two are alike where these are. */
+/** A grant as text; equal texts are equal grants. */
 const asText = (grants: Grants): string =>
   grants
     .map((grant) => {

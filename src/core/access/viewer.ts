@@ -4,20 +4,20 @@ import type { Grant } from '../model/access.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Caller } from '../expression/context.ts';
 
-/** Somebody, as far as grants can tell callers apart without looking at a record. */
+/** A kind of caller, as far as grants distinguish callers without looking at a record. */
 export interface Viewer {
-  /** The service itself may everything. */
+  /** The service itself may do everything. */
   readonly kind: 'service' | 'anonymous' | 'caller';
-  /** Of those that any grant asks for. */
+  /** The caller's roles, of those that any grant names. */
   readonly roles: ReadonlySet<string>;
-  /** Two viewers are alike where these are. */
+  /** Equal for equal viewers. */
   readonly id: string;
 }
 
 export const SERVICE: Viewer = { kind: 'service', roles: new Set(), id: 'service' };
 export const ANONYMOUS: Viewer = { kind: 'anonymous', roles: new Set(), id: 'anonymous' };
 
-/** Tells as whom a caller sees; the roles that no grant asks for make no difference. */
+/** The viewer of a caller; roles that no grant names make no difference. */
 export function viewersOf(graph: Graph): (caller: Caller | null) => Viewer {
   const asked = rolesAskedFor(graph);
   return (caller) => {

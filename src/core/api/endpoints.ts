@@ -8,7 +8,7 @@ export type EndpointName = DeclaredName | 'operation' | 'journal';
 
 export type Method = 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
 
-/** One thing that a client can ask of a service's models. */
+/** One endpoint of a model. */
 export interface Endpoint {
   readonly name: EndpointName;
   readonly method: Method;
@@ -35,13 +35,13 @@ const METHODS: Readonly<Record<DeclaredName, Method>> = {
 const ORDER = Object.keys(METHODS) as DeclaredName[];
 const OF_ALL: readonly DeclaredName[] = ['list', 'create', 'clear'];
 
-/** What the key of a model's record is called in a path. */
+/** The name of a model's key in a path. */
 export const keyParameter = (model: Model): string => underscored(model.key.member);
 
 /** The path of all records of a model. */
 export const collectionPath = ({ service }: Graph, { plural }: Model): string => `${service.prefix}/${plural}`;
 
-/** Every endpoint that a model's declaration asks for; those nested under its parent come last. */
+/** Every declared endpoint of a model; those nested under its parent come last. */
 export function endpointsOf(graph: Graph, model: Model): Endpoint[] {
   const collection = collectionPath(graph, model);
   const record = `${collection}/{${keyParameter(model)}}`;

@@ -8,7 +8,7 @@ export const BODY_TYPES: Readonly<Record<ClientKind, readonly string[]>> = {
 /** The media type of a JSON Patch (RFC 6902). */
 export const JSON_PATCH = 'application/json-patch+json';
 
-/** The media type in which a request with this method has its body, where it says nothing else. */
+/** The usual media type of a request with this method. */
 export const usualType = (method: string): string => (method === 'PATCH' ? BODY_TYPES.update : BODY_TYPES.create)[0]!;
 
 /** The kinds of write that a client may ask for. */

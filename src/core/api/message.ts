@@ -7,9 +7,9 @@ export interface Request {
   readonly headers: Readonly<Record<string, string | string[] | undefined>>;
   /** The bytes of the body; undefined where there is none. */
   readonly body?: Uint8Array | undefined;
-  /** The address of the client's end of the connection, where it has one. */
+  /** The client's address, if it has one. */
   readonly client?: string | undefined;
-  /** Aborted once the client has gone without waiting for the answer. */
+  /** Aborted when the client disconnects before the answer. */
   readonly signal?: AbortSignal | undefined;
   /** What identifies a request with an Idempotency-Key. */
   readonly claim?: Claim;
@@ -28,7 +28,7 @@ export interface Reply {
   readonly body?: string | undefined;
 }
 
-/** What every answer carries, whatever it says. */
+/** The headers of every answer. */
 export const COMMON_HEADERS = {
   'x-content-type-options': 'nosniff',
   'content-security-policy': "default-src 'none'; frame-ancestors 'none'",

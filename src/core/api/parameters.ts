@@ -13,7 +13,7 @@ export const LIST_PARAMETERS = [
   'view',
 ] as const;
 
-/** The parameters that say what an answer shows of each record. */
+/** The parameters for the members that an answer shows. */
 export const projectionParameters = ['view', 'fields', 'include'] as const;
 
 export type ProjectionParameters = Readonly<Partial<Record<(typeof projectionParameters)[number], string | undefined>>>;
@@ -31,5 +31,5 @@ export const listParameters = [
   ...projectionParameters,
 ] as const;
 
-/** The encodings of CQL2 that a filter may have; the first is meant where none is named. */
+/** The encodings of CQL2 for filters; the first is the default. */
 export const filterLanguages = ['cql2-text', 'cql2-json'] as const;

@@ -187,7 +187,7 @@ export interface ParameterFailure {
   readonly detail: string;
 }
 
-/** Thrown wherever a request can't be answered as asked; the service turns it into an answer. */
+/** Thrown where a request cannot be answered as requested; the service turns it into an answer. */
 export class HttpProblem extends Error {
   readonly problem: ProblemName;
   readonly options: ProblemOptions;
@@ -200,7 +200,7 @@ export class HttpProblem extends Error {
   }
 }
 
-/** What an answer says that will be another one in a moment. */
+/** The header of an answer that may differ in a moment. */
 export const LATER = { 'retry-after': '1' } as const;
 
 /** `a rule`, `3 rules`, `more than 100 rules`. */
@@ -217,10 +217,10 @@ export function brokenRules(failures: readonly Failure[], begins = 'The record b
   return new HttpProblem('invalid-body', detail, { title, errors });
 }
 
-/** An answer to a query full of mistakes need not be longer than the query. */
+/** The most mistakes in one answer: it need not be longer than the query. */
 export const MOST_TOLD = 20;
 
-/** 400 with what is wrong in a query; nothing where nothing is. */
+/** Throws a 400 with the mistakes of a query, if there are any. */
 export function refuseParameters(failures: readonly ParameterFailure[]): void {
   if (failures.length === 0) return;
   const more = failures.length - MOST_TOLD;

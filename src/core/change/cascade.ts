@@ -11,7 +11,7 @@ import type { Code } from './code.ts';
 import type { Writing } from './contract.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
-/** What goes along with the records of a model, or lets go of them, by the service's own hands. */
+/** The cascades of a model's records that the service itself carries out. */
 export interface Cascade {
   /** Deletes a record and its cascade, children first; false if the database does that itself. */
   delete(work: UnitOfWork, key: Scalar): Promise<boolean>;
@@ -21,7 +21,7 @@ export interface Cascade {
 interface Edge {
   readonly model: Model;
   readonly relation: Relation;
-  /** Their keys, by the key that they refer to, up to a limit. */
+  /** Selects their keys by the key that they refer to, up to a limit. */
   readonly keys: Statement;
 }
 
@@ -31,7 +31,7 @@ interface Doomed {
   readonly key: Scalar;
 }
 
-/** What the deletes that go along with another are worked out with. */
+/** What cascades are carried out with. */
 interface CascadeWork {
   readonly dialect: Dialect;
   readonly most: number;
@@ -47,14 +47,14 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
     const along = alongStatement(graph, model, dialect);
     return {
       async delete(work, key) {
-        // The database does it in one go, which is bounded all the same.
+        // The database does it at once, within the same limit.
         const found = along && (await work.transaction.first(along, [dialect.bind(model.key, key), most + 1]));
         if (Number(found?.[0] ?? 0) > most) throw tooManyAlong(most);
         return false;
       },
     };
   }
-  // The edges of models below, made when they are first met: models may refer to each other in a circle.
+  // The edges to models below, made at their first use: models may refer to each other in a circle.
   const known = new Map<Model, readonly Edge[]>([[model, own]]);
   const below = (other: Model): readonly Edge[] => {
     let edges = known.get(other);
@@ -68,13 +68,13 @@ export function cascadeOf(model: Model, writing: Writing): Cascade {
     async delete(work, key) {
       const found = new Map<string, Doomed>();
       await gather(cascade, work, { model, key }, found);
-      // Those that refer to others go before them; within a model, those that were found last.
+      // Referring records are deleted before those that they refer to; within a model, the latest found first.
       const order = [...found.values()].reverse();
       order.sort((one, other) => place.get(other.model)! - place.get(one.model)!);
       for (const one of order) {
         await letGo(cascade, work, one);
         const changes = writing.changesOf(one.model);
-        // Read once more: a hook of what went before may have changed it.
+        // Read again: a hook of an earlier delete may have changed it.
         await changes.remove(work, one.key, await changes.lock(work, one.key));
       }
       return true;
@@ -145,7 +145,7 @@ const tooManyAlong = (most: number): HttpProblem =>
 
 const nameOf = (model: Model, key: Scalar): string => `${model.name}/${String(key)}`;
 
-/** The edges to a model that are not for the database alone. */
+/** The edges to a model that the database cannot handle alone. */
 function edgesOf(graph: Graph, model: Model, code: Code, dialect: Dialect): Edge[] {
   return graph.models.flatMap((other) =>
     other.relations
@@ -159,7 +159,7 @@ function edgesOf(graph: Graph, model: Model, code: Code, dialect: Dialect): Edge
 const isWatched = ({ name, draws, journal }: Model, code: Code): boolean =>
   code.hooks.has(name) || draws.length > 0 || journal;
 
-/** Whether something that goes along with this model's records is watched. */
+/** Whether a cascade of this model's records has to be noted. */
 function goesDeeper(graph: Graph, model: Model, code: Code, seen: ReadonlySet<string> = new Set()): boolean {
   if (seen.has(model.name)) return false;
   const inside = new Set([...seen, model.name]);
@@ -185,7 +185,7 @@ function keysStatement(model: Model, { field }: Relation, { name, placeholder }:
 
 /**
  * Counts the records that the database deletes or changes with one, by its key, up to a limit for each relation.
- * Undefined where there can be none. Models that refer to each other in a circle are gone through once.
+ * Undefined where there can be none. A circle of models is visited once.
  */
 function alongStatement(graph: Graph, model: Model, { name, placeholder }: Dialect): Statement | undefined {
   const counts: string[] = [];

@@ -13,7 +13,7 @@ import type { LookUps } from './statements.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
-/** The checks of a record that need more than one of its members, or a look at the database. */
+/** The checks of a record that need more than one of its members, or the database. */
 export interface RecordChecks {
   /**
    * Checks rules across fields that the record's own values decide, and that the records of new relations exist.

@@ -24,7 +24,7 @@ export class CodeError extends Error {
  */
 export function blamed(error: unknown, where: string): unknown {
   if (error instanceof HttpProblem || error instanceof StoreError || error instanceof CodeError) return error;
-  // What it throws may come from another realm than this one's errors do.
+  // It may throw errors of another realm.
   const { message } = (error ?? {}) as { message?: unknown };
   return new CodeError(where, typeof message === 'string' ? message : `threw ${String(error)}`, error);
 }

@@ -14,8 +14,7 @@ import type { UnitOfWork } from './unit-of-work.ts';
 export interface Written {
   readonly key: Scalar;
   /**
-   * What answers show of the record, and all that is stored of it where that is more; undefined where it takes a look
-   * at them.
+   * What answers show of the record, and all that is stored of it if that is more; undefined if they have to be read.
    */
   readonly texts?: Texts;
 }
@@ -25,7 +24,7 @@ export interface Texts {
   readonly stored: string | undefined;
 }
 
-/** Who wants a record changed, and of which state it has to be. */
+/** Who changes a record, and a check of its state. */
 export interface Client {
   readonly permissions: Permissions;
   readonly guard?: Guard | undefined;
@@ -34,17 +33,17 @@ export interface Client {
 /** Called with all that is stored of a locked record. Throws to abort the write. */
 export type Guard = (stored: string) => void;
 
-/** Makes the body of a change, once the record that is changed is known, as its client would read it. */
+/** Makes the body of a change from the record as its client reads it. */
 export type BodyOf = (seen: Values) => ReadBody | Promise<ReadBody>;
 
-/** The writes of one model. Each is a part of some work, and throws `HttpProblem` where it can't be. */
+/** The writes of one model. Each is a part of a unit of work, and throws `HttpProblem` if it is refused. */
 export interface Changes {
   /**
    * The values with hashed secrets. It is slow, so it is done before a transaction begins; `hash` may wait for a
    * turn.
    */
   hashSecrets(values: Values, hash?: (secret: string) => Promise<string>): Promise<Values>;
-  /** How many secrets there are to be hashed among some values. */
+  /** How many secrets among the values have to be hashed. */
   countSecrets(values: Values): number;
   /**
    * With `permissions` a client writes, and every grant is checked; without, the service itself does. The same holds
@@ -61,13 +60,12 @@ export interface Changes {
   ): Promise<Written>;
   /** Deletes a record, with its cascade. */
   delete(work: UnitOfWork, key: Scalar, client?: Client): Promise<void>;
-  /** A record, which nobody else can change until the transaction ends; 404 where there is none. */
+  /** Locks a record until the transaction ends, and returns it; 404 if there is none. */
   lock(work: UnitOfWork, key: Scalar): Promise<Values>;
-  /** The same for a client who is about to do something with it. */
+  /** The same for a client, with its permissions. */
   lockForWrite(work: UnitOfWork, key: Scalar, act: Act, client: Client): Promise<LockedRecord>;
   /**
-   * What answers show of a record, and all that is stored of it where that is more; undefined where it may not be
-   * read.
+   * What answers show of a record, and all that is stored of it if that is more; undefined if it may not be read.
    */
   shown(work: UnitOfWork, key: Scalar, permissions?: Permissions): Promise<Texts | undefined>;
   /** Deletes a single record, after its cascade. For `cascade.ts`. */
@@ -91,6 +89,6 @@ export interface LockedRecord {
   readonly record: Values;
   /** As the client reads it: without hidden members, and with null for relations to hidden records. */
   readonly seen: Values;
-  /** Whether the client may give a member a value. */
+  /** Whether the client may set a member. */
   sets(member: string): boolean;
 }

@@ -12,7 +12,7 @@ import { withoutAbsent } from './requested-values.ts';
 import { slugsOf } from './slugs.ts';
 import { evaluationOf } from './unit-of-work.ts';
 
-/** The steps that making and changing a record have in common. */
+/** The steps that creating and updating a record have in common. */
 export interface WriteSteps {
   readonly checks: RecordChecks;
   readonly moveStock: MoveStock;

@@ -5,7 +5,7 @@ import { linkedOf } from '../model/related.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
 
-/** What the members of a new record are that nobody gave: constants, and what is worked out at that moment. */
+/** The values of absent members of a new record: constants, and computed defaults. */
 export function defaultsOf(model: Model): (evaluation: EvaluationContext) => Values {
   const computed = [...model.defaults];
   const constants: Values = Object.fromEntries([
@@ -20,7 +20,7 @@ export function defaultsOf(model: Model): (evaluation: EvaluationContext) => Val
   });
 }
 
-/** Members that a replaced record takes from its defaults, because a client could have given them. */
+/** The members that a replacement resets to their defaults: those that a client could have given. */
 export const clearedByReplace = (model: Model, defaults: Values): Values => ({
   ...Object.fromEntries(
     model.fields

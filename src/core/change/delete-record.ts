@@ -12,7 +12,7 @@ import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 import { lockedRecord } from './update-record.ts';
 
-/** Deletes records: with all that goes along, and one alone. */
+/** Deletes records: with their cascade, and one alone. */
 export function recordDeleter(parts: ModelWriting, finish: FinishWrite): Pick<Changes, 'delete' | 'remove'> {
   const { model, writing, statements, draws, hookRunner, bind } = parts;
   const cascade = cascadeOf(model, writing);

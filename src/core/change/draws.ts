@@ -15,12 +15,12 @@ import type { Statement, StoreValue } from '../sql/statement.ts';
 import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
-/** What a record takes of one stock: nothing where its relation is null, or its condition does not hold. */
+/** What a record takes of one stock: nothing if its relation is null, or its condition is not true. */
 export interface Share {
   readonly key: Scalar;
   /** In the smallest unit of the stock's field. */
   readonly amount: bigint;
-  /** Why there can be no such share: it is no amount of anything, or the stock of the record itself. */
+  /** Why the share is not allowed: the amount is impossible, or the stock is the record's own. */
   readonly fault?: string | undefined;
 }
 
@@ -50,7 +50,7 @@ export interface Draws {
 /** The member that a failure of a draw points at. */
 export const pointerOfDraw = (draw: Draw): string => pointerTo((amountField(draw) ?? draw.relation.field).member);
 
-/** The field that says how much is drawn, where it is a single one. */
+/** The field with the amount, if the amount is a single field. */
 export function amountField({ amount }: Draw): Field | undefined {
   const inner = amount.op === 'convert' ? amount.of : amount;
   return inner.op === 'field' && inner.inside.length === 0 ? inner.field : undefined;
@@ -69,7 +69,7 @@ export function drawsOf(graph: Graph, model: Model, dialect: Dialect): Draws {
       ),
     async move(work, before, after) {
       const moves = draws.flatMap((draw, at) => movesOf(stocks[at]!, draw, before[at], after[at]!));
-      // In one order for everybody, so that two writers rarely wait for each other in a circle.
+      // Always in the same order, so that writers rarely deadlock.
       moves.sort((one, other) => (orderOf(one) < orderOf(other) ? -1 : 1));
       for (const move of moves) await move.stock.move(work, move);
     },
@@ -105,7 +105,7 @@ function shareOf(model: Model, draw: Draw, values: Values, evaluation: Evaluatio
   }
   const value = evaluate(amount, { values, ...evaluation }) as Scalar;
   if (value === null) {
-    // Nothing is drawn where an amount is null; where it is too large for a value it is none, and not nothing.
+    // A null amount draws nothing; an amount too large for its type is a failure, not null.
     const fault = isNullByNulls(amount, values) ? undefined : 'can not be worked out: the amount is too large';
     return { key, amount: 0n, fault };
   }
@@ -174,7 +174,7 @@ function stockOf(graph: Graph, { from, field }: Draw, dialect: Dialect): Stock {
           ? await work.transaction.first(statements.give, [...bound, ...stamp])
           : await work.transaction.first(statements.take, [...bound, bindUnits(lowest), ...stamp]);
       if (row === undefined) {
-        // What is given back to a record that is gone needs no place.
+        // Nothing has to be given back to a deleted record.
         if (amount < 0n) return;
         const standing = await work.transaction.first(statements.read, [dialect.bind(model.key, key)]);
         const left = standing === undefined ? lowest : unitsIn(standing[0], field, lowest);
@@ -195,9 +195,7 @@ function unitsIn(json: unknown, field: Field, otherwise: bigint): bigint {
   return value === null ? otherwise : unitsOf(value, field);
 }
 
-/**
- * Taking is one statement that changes nothing where too little is left: however many ask at once, nobody gets more.
- */
+/** Taking is one statement that changes nothing if too little is left, however many run at once. */
 function stockStatements(
   model: Model,
   field: Field,
@@ -223,7 +221,7 @@ function stockStatements(
   };
 }
 
-/** What a stock never goes below: its minimum, or nothing. */
+/** The least value of a stock: its minimum, or zero. */
 function lowestOf(field: Field): bigint {
   const { minimum, exclusiveMinimum } = field.rules;
   const bounds = [

@@ -26,14 +26,14 @@ import { forCode } from './for-code.ts';
 export type Where = Readonly<Record<string, FieldValue>> | string;
 
 export interface FindOptions {
-  /** As in requests: `-altitude_m,name`. */
+  /** The same as `sort` in requests: `-altitude_m,name`. */
   readonly sort?: string;
   readonly limit?: number;
   /** How many records are skipped. */
   readonly offset?: number;
 }
 
-/** Looks records of one model up, for a project's own code. */
+/** Finds records of one model, for a project's own code. */
 export interface Finder {
   find(
     reader: Reader,

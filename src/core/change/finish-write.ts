@@ -10,7 +10,7 @@ import { changesIn } from './journal.ts';
 import type { ModelWriting } from './model-writing.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
-/** What is done once the row of a record is written or deleted: links, checks, hooks, tokens, journal, events. */
+/** The steps after the row of a record is written or deleted: links, checks, hooks, tokens, journal, events. */
 export interface FinishWrite {
   /** `before` is undefined for a new record; without `permissions` it is the service itself that writes. */
   written(

@@ -8,7 +8,7 @@ export interface Ground {
   now(): Date;
   readonly reader: Reader;
   readonly signal: AbortSignal;
-  /** Does a part of the work that changes something, whole or not at all. */
+  /** Runs a part of the work that writes, as a whole or not at all. */
   write<Result>(part: (work: UnitOfWork) => Promise<Result>): Promise<Result>;
   /** Where a record can be locked: only inside a transaction. */
   readonly locks?: UnitOfWork;

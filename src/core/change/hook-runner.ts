@@ -17,11 +17,11 @@ import type { UnitOfWork } from './unit-of-work.ts';
 /** The hooks of one model. */
 export interface HookRunner {
   has(name: HookName): boolean;
-  /** Runs a hook that only looks, and writes through its scope. */
+  /** Runs a hook that does not change its arguments. */
   run(name: HookName, work: UnitOfWork, ...records: Values[]): Promise<void>;
   /**
-   * Runs a hook that may change a draft, of which it gets its own copy. Gives the members that it set, with the rules
-   * of their fields kept; those that it took out are undefined.
+   * Runs a hook that may change a copy of the draft. Returns the members that it set, checked by their rules; removed
+   * members are undefined.
    */
   draft(
     name: 'beforeCreate' | 'beforeUpdate',
@@ -93,7 +93,7 @@ export function makeHookRunner(model: Model, code: Code, scopeOf: (work: UnitOfW
   };
 }
 
-/** A copy that nobody can change: what a hook does to it would not be kept. */
+/** A frozen copy: changes by a hook would be lost. */
 function frozen(value: Values): Values {
   const copy = structuredClone(value);
   const freeze = (part: unknown): void => {

@@ -1,4 +1,4 @@
-/** The moments of a record's life that a hook may take part in. */
+/** The events that a hook may handle. */
 export const hookNames = [
   'beforeCreate',
   'afterCreate',

@@ -9,12 +9,12 @@ import type { Transaction } from '../store/contract.ts';
 import { journalTable } from '../tables/own-tables.ts';
 import type { Entry, UnitOfWork } from './unit-of-work.ts';
 
-/** Writes down what a transaction did, before it is kept. */
+/** Writes the journal of a transaction, before its commit. */
 export interface Journal {
   write(work: UnitOfWork): Promise<void>;
 }
 
-/** Whether a key may have records one after the other: only a UUID is nobody's ever again. */
+/** Whether a key can be used again: only a UUID cannot. */
 export const hasLives = ({ keyKind }: Model): boolean => keyKind !== 'uuid';
 
 export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string): Journal {
@@ -58,7 +58,7 @@ export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string):
   };
 }
 
-/** A UUID of version 7 that is one millisecond later than another; what follows the time is that of a third. */
+/** A UUID of version 7, one millisecond later than another, with the random part of a third. */
 function following(last: string, fresh: string): string {
   const time = (BigInt(`0x${last.replaceAll('-', '').slice(0, 12)}`) + 1n).toString(16).padStart(12, '0');
   return `${time.slice(0, 8)}-${time.slice(8)}${fresh.slice(13)}`;
@@ -68,10 +68,10 @@ function following(last: string, fresh: string): string {
 export const journaledMembers = (model: Model): string[] =>
   [...model.fields.filter(({ rules }) => !rules.writeOnly), ...linkedOf(model)].map(({ member }) => member);
 
-/** What the journal says of the values of a record: neither secrets, nor what is never shown. */
+/** The journal's values of a record: without secrets and members that are never shown. */
 export function changesIn(model: Model): (before: Values | undefined, after: Values | undefined) => Entry['changes'] {
   const members = journaledMembers(model);
-  // The line itself says when; and that the stamp moved says nothing more.
+  // The line itself has the time; a changed stamp adds nothing.
   const changing = members.filter((member) => !(model.stamps && member === 'updated_at'));
   return (before, after) => {
     const changes: Record<string, { before?: unknown; after?: unknown }> = {};

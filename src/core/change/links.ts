@@ -19,11 +19,11 @@ import type { UnitOfWork } from './unit-of-work.ts';
 /** The many-to-many relations of a model's records, by the members that hold their keys. */
 export interface LinkWriter {
   readonly members: readonly string[];
-  /** Brings keys into the order in which they are shown. */
+  /** Sorts keys as they are shown. */
   arrange(values: Values): void;
   /** New keys that lead to no record that `linked` finds. */
   failuresOf(work: UnitOfWork, values: Values, before: Values, linked: LookUps['linked']): Promise<Failure[]>;
-  /** The keys that a client wants a record to be linked with, and those that it is linked with out of their sight. */
+  /** The keys that a client wants to link, and the linked keys that are hidden from it. */
   joined(member: string, wanted: FieldValue | undefined, seen: Values, record: Values): FieldValue;
   isSame(values: Values, before: Values): boolean;
   /** Adds and removes links, until they are those that `values` names. */
@@ -39,7 +39,7 @@ interface Written {
 export function linkWriter(graph: Graph, model: Model, dialect: Dialect): LinkWriter {
   const all = linkedOf(model).map((links): Written => ({ links, ...statementsOf(links, dialect) }));
 
-  /** The keys that are in the one and not in the other. */
+  /** The keys that are only in the first list. */
   const missing = (from: Values, to: Values, member: string): Scalar[] => {
     const there = new Set(keysIn(to, member));
     return keysIn(from, member).filter((key) => !there.has(key));
@@ -103,7 +103,7 @@ function statementsOf(links: Links, { name, placeholder }: Dialect): Omit<Writte
   const [table, near, far] = [links.table, links.near, links.far].map(name);
   const both = [placeholder(1), placeholder(2)];
   return {
-    // Somebody else may have made the same link a moment ago.
+    // Another transaction may have made the same link a moment ago.
     add: { sql: `INSERT INTO ${table} (${near}, ${far}) VALUES (${both.join(', ')}) ON CONFLICT DO NOTHING` },
     remove: { sql: `DELETE FROM ${table} WHERE ${near} = ${both[0]} AND ${far} = ${both[1]}` },
   };

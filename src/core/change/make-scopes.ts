@@ -13,7 +13,7 @@ import type { ScopeTools } from './scope-model.ts';
 import type { Log, Scope } from './scope.ts';
 import type { Calls } from './unit-of-work.ts';
 
-/** Refuses code that did not await all that it asked of its scope. */
+/** Refuses code that did not await all of its calls on the scope. */
 export function refusePending({ pending }: Calls, before: number, where: string): void {
   if (pending <= before) return;
   throw new CodeError(where, 'ended before its calls on the scope did: await every one of them');

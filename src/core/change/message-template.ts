@@ -46,7 +46,7 @@ export function messageTemplate(template: Template, graph: Graph, model: Model, 
 const textOf = (value: unknown): string =>
   typeof value === 'string' ? value : value === null || value === undefined ? '' : JSON.stringify(value);
 
-/** How the value of an expression is written: as that of a field would be that may be null. */
+/** The form of an expression's value: that of a field which may be null. */
 function specOf({ kind, scale }: ValueKind): Spec {
   return { type: kind === 'text' ? 'string' : kind, scale, rules: noRules };
 }

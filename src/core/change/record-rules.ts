@@ -16,9 +16,9 @@ import type { Statement, StoreValue } from '../sql/statement.ts';
 
 /** The rules across fields of one model. */
 export interface RecordRules {
-  /** Those that a record's own values settle, before it is written. */
+  /** Rules over the record's own values, checked before it is written. */
   ownFailures(values: Values, evaluation: EvaluationContext): Failure[];
-  /** The others: each a statement that gives one row with the rule's value, once the record is written. */
+  /** The other rules: statements with one row with the rule's value, run after the record is written. */
   readonly stored: readonly StoredRule[];
   /**
    * Locks the records along the paths of the stored rules, always in the same order: another write that shares them
@@ -34,7 +34,7 @@ export interface Lock {
 
 export interface StoredRule {
   readonly statement: Statement;
-  /** The values of the statement's placeholders; the record's key comes last. */
+  /** The values of the statement's placeholders after the record's key. */
   values(evaluation: EvaluationContext): StoreValue[];
   readonly failure: Failure;
 }
@@ -43,7 +43,7 @@ export function recordRules(graph: Graph, model: Model, dialect: Dialect): Recor
   const own = model.rules.filter(({ ownValues }) => ownValues);
   const others = model.rules.filter(({ ownValues }) => !ownValues);
   return {
-    // A rule that touches a null is unknown, and holds.
+    // A rule over a null is unknown, and passes.
     ownFailures: (values, evaluation) =>
       own.filter(({ check }) => evaluate(check, { values, ...evaluation }) === false).map(failureOf),
     stored: others.map((rule) => storedRule(rule, graph, model, dialect)),
@@ -57,7 +57,7 @@ const failureOf = ({ at, message }: RecordRule): Failure => ({
   detail: message,
 });
 
-/** A record that an expression looks at on its way, by an expression for its key. */
+/** A record along the path of an expression, by an expression for its key. */
 interface Reached {
   readonly target: string;
   readonly key: Expression;

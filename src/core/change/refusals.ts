@@ -10,7 +10,7 @@ import { StoreError } from '../store/contract.ts';
 import { spoken } from '../text/names.ts';
 import { quoted } from '../text/value.ts';
 
-/** What a client may not change, it may still send back as it was read. */
+/** Clients may send back members that they may not change, with the value that they read. */
 export function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: Values): void {
   const failures: Failure[] = [];
   for (const [field, value] of repeated) {

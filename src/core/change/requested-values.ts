@@ -18,7 +18,7 @@ export interface RequestedValues {
   stockIn(body: ReadBody, locked: LockedRecord): { stock: Values; repeated: ReadonlyMap<Field, unknown> };
   /** The values that a body gives, with its patches merged into those of the record. */
   givenBy(body: ReadBody, seen: Values): Values;
-  /** What a client asks for, without what it repeats of members that it may not set. */
+  /** What a client wants to set, without members that it only repeats. */
   settable(asked: Values, locked: LockedRecord, permissions: Permissions): Values;
   /** The values to set, without those that the client cannot mean because they are hidden from it. */
   keepingHidden(set: Values, wanted: Values, locked: LockedRecord): Values;

@@ -1,12 +1,10 @@
-/** What a write needs from the world around it. */
+/** What a write needs from outside: time, keys, random bytes. */
 export interface Runtime {
   now(): Date;
   /** A UUID of version 7. */
   uuid(): string;
   /** Bytes that nobody can guess. */
   random(bytes: number): Uint8Array;
-  /**
-   * Lets others go on where there was long work; undefined where nobody had to wait. To be called between its parts.
-   */
+  /** Yields during long work; undefined if nobody was waiting. Call it between parts of the work. */
   rest?(): Promise<void> | undefined;
 }

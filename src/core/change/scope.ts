@@ -11,20 +11,20 @@ export interface Log {
   error(message: string, details?: object): void;
 }
 
-/** What is wrong with a request, in the words of a project's own code. */
+/** A refusal by the project's own code. */
 export interface RefuseOptions {
   /** 400 to 499; 422 where it is left out. */
   readonly status?: number;
   /** The name of the rule that was broken. */
   readonly rule?: string;
-  /** The place in the body that it is about (RFC 6901). */
+  /** The place in the body (RFC 6901). */
   readonly pointer?: string;
 }
 
-/** The only way from a project's code to its data. It is bound to one transaction, and dead after it. */
+/** The only way from a project's code to its data. It is bound to one transaction, and fails after its end. */
 export interface Scope {
   readonly caller: Caller | null;
-  /** The time that the writes of this transaction carry. */
+  /** The time of this transaction's writes. */
   readonly now: Date;
   /** Aborted when the time of the transaction is up. */
   readonly signal: AbortSignal;
@@ -34,13 +34,13 @@ export interface Scope {
   refuse(detail: string, options?: RefuseOptions): never;
 }
 
-/** The records of one model. Writes keep rules, hooks, draws and the journal, and ask for no grants. */
+/** The records of one model. Writes apply rules, hooks, draws and the journal, and check no grants. */
 export interface ScopeModel {
   /** All records, or those with these values, or for which a condition in CQL2 is true. */
   find(where?: Where, options?: FindOptions): Promise<Values[]>;
   /** The first of them. */
   first(where?: Where, options?: FindOptions): Promise<Values | undefined>;
-  /** The record with a key; where there is none, the request is answered with 404. */
+  /** The record with a key; if there is none, the request is answered with 404. */
   get(key: Scalar): Promise<Values>;
   /** The same, and nobody else changes it until the transaction ends. */
   lock(key: Scalar): Promise<Values>;

@@ -7,7 +7,7 @@ import { StoreError } from '../store/contract.ts';
 import type { Transaction } from '../store/contract.ts';
 import { slugOf, slugSource } from './slug.ts';
 
-/** The fields of a model that are derived from others where nobody gives them. */
+/** The fields of a model that are derived from others when absent. */
 export interface Slugs {
   /**
    * Fills them in a record that has none, from the source's text, with a number if that is taken. Returns the filled
@@ -15,8 +15,7 @@ export interface Slugs {
    */
   fill(transaction: Transaction, values: Values): Promise<readonly Field[]>;
   /**
-   * Writes a record with slugs that were filled. Somebody else may have taken one since it was found to be free: then
-   * it is the next one's turn.
+   * Writes a record with slugs that were filled. If another transaction has taken one meanwhile, the next is tried.
    */
   write<Result>(
     transaction: Transaction,
@@ -97,7 +96,7 @@ async function firstFree(takenOf: (numbers: readonly number[]) => Promise<boolea
   return free;
 }
 
-/** Numbers beyond one, each twice the one before; or spread evenly between two. */
+/** Numbers above one, each twice the one before; or spread evenly between two. */
 function between(low: number, high: number): number[] {
   const count = Math.min(AT_ONCE, high - low - 1);
   return Array.from({ length: count }, (_one, at) =>
@@ -115,10 +114,7 @@ const isTaken = (error: unknown, { table }: Model, { column }: Field): boolean =
 interface Source {
   readonly field: Field;
   readonly source: string;
-  /**
-   * Among the records that have the same values of these; the slug itself comes last. Undefined where it need not be
-   * unique.
-   */
+  /** The fields within whose values it is unique, the slug itself last. Undefined if it need not be unique. */
   readonly set?: {
     readonly fields: readonly Field[];
     readonly statement: Statement;

@@ -22,7 +22,7 @@ export interface Valued extends Statement {
   values(evaluation: EvaluationContext): StoreValue[];
 }
 
-/** Something that keeps records of a model from being deleted. */
+/** A relation that can prevent the delete of a record. */
 export interface Referrer {
   readonly model: Model;
   readonly relation: Relation;
@@ -40,10 +40,10 @@ export interface ChangeStatements {
    * ends.
    */
   readonly readLocked: Statement;
-  /** Sets `updated`, in that order, and takes the key last. One row, like that of `insert`. */
+  /** Sets `updated`, in that order, with the key as the last parameter. One row, like that of `insert`. */
   readonly update: Statement;
   readonly updated: readonly Field[];
-  /** Whether the texts of that row are the record's: it is more than its row where it is linked or computed. */
+  /** Whether that row has the whole record: not if it has links or computed values. */
   readonly returnsAll: boolean;
   readonly delete: Statement;
 }
@@ -76,17 +76,17 @@ export function changeStatements(graph: Graph, model: Model, dialect: Dialect): 
   };
 }
 
-/** What writes look up for one kind of viewer. */
+/** The queries of writes for one kind of viewer. */
 export interface LookUps {
-  /** Whether they see all of every record, so that nothing needs to be left out of an answer. */
+  /** Whether they see all of every record. */
   readonly seesAll: boolean;
   /** One row: what answers show of a record, and all that is stored of it; none where it may not be read. */
   readonly readProjection: ProjectionStatement;
-  /** One row with the JSON of what is worked out from other values; undefined where nothing is. */
+  /** One row with the JSON of computed members; undefined if there are none. */
   readonly readDerived: ProjectionStatement | undefined;
-  /** One row: for each relation of the model, whether the record that it would refer to is there, and can be read. */
+  /** One row: for each relation of the model, whether the record with the new key exists and can be read. */
   readonly exist: Valued;
-  /** The same of the records that a many-to-many relation would lead to, one by one, by its member. */
+  /** The same for one record of a many-to-many relation, by its member. */
   readonly linked: ReadonlyMap<string, Valued>;
   readonly referrers: readonly Referrer[];
 }
@@ -118,7 +118,7 @@ function existStatement(model: Model, permissions: Permissions, dialect: Dialect
   const parameters = parametersOf<EvaluationContext>(dialect, model.relations.length);
   const looks = model.relations.map((relation, at) => {
     const other = modelOf(graph, relation.target);
-    // Of a new record nobody can say yet what its parent lets them read: it is asked itself.
+    // A new record's grants may depend on its parent, so the parent is asked.
     const guard = guardSql(graph, other, permissions.may(other, 'read'), dialect, parameters);
     const key = `${name(other.key.column)} = ${placeholder(at + 1)}`;
     return `EXISTS (SELECT 1 FROM ${name(other.table)} WHERE ${key}${guard})`;
@@ -146,6 +146,6 @@ function referrersOf(model: Model, permissions: Permissions, dialect: Dialect): 
   );
 }
 
-/** That a record can be read, and where its relation leads. */
+/** The condition that a record and its relation can be read. */
 const readWith = (permissions: Permissions, other: Model, relation: Relation): Condition =>
   both(permissions.may(other, 'read'), permissions.sees(other, relation.field.member));

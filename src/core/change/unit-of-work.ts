@@ -5,26 +5,26 @@ import type { Scalar } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Transaction } from '../store/contract.ts';
 
-/** What one transaction does, while it is under way. Where it has to be run again it begins with a new one. */
+/** What one running transaction does. A transaction that runs again begins with a new one. */
 export interface UnitOfWork {
   readonly transaction: Transaction;
   /** Null where nobody is signed in, in scripts, and where samples are loaded. */
   readonly caller: Caller | null;
   /** What a refusal may say of other records. */
   readonly permissions: Permissions;
-  /** The time that its writes carry. */
+  /** The time of its writes. */
   now(): Date;
-  /** What the journal will say of it. */
+  /** Its lines of the journal. */
   readonly entries: Entry[];
   /** What happened, for `afterCommit` hooks. */
   readonly events: CommitEvent[];
   /** Whether it changed records of callers. */
   readonly callersChanged: { value: boolean };
-  /** How many hooks it is inside of. */
+  /** How many hooks are running, one inside the other. */
   depth: number;
-  /** Those of code on its scope. */
+  /** Pending calls of code on its scope. */
   readonly calls: Calls;
-  /** The last of its parts, which wait for each other. */
+  /** The last of its nested parts, which queue. */
   lastNested: Promise<unknown>;
 }
 
@@ -45,20 +45,19 @@ export interface Entry {
   readonly at: Date;
   readonly action: Action;
   /**
-   * What each member was, and what it became: without `before` where the record was made, without `after` where it
-   * went.
+   * The old and the new value of each member: without `before` for a new record, without `after` for a deleted one.
    */
   readonly changes: Readonly<Record<string, { readonly before?: unknown; readonly after?: unknown }>>;
 }
 
-/** Something that has happened, and will not be undone. */
+/** Something that is committed. */
 export interface CommitEvent {
   readonly kind: Action;
   readonly model: string;
   readonly key: Scalar;
-  /** The record as the transaction left it; as it was, where it is deleted. */
+  /** The record after the transaction; a deleted one as it was. */
   readonly record: Values;
-  /** As it was, where it was changed. */
+  /** The record before a change. */
   readonly before?: Values | undefined;
 }
 

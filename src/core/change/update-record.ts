@@ -22,7 +22,9 @@ export function recordUpdater(parts: ModelWriting, steps: WriteSteps): Changes['
   const fieldsChanged = (values: Values, record: Values): readonly Field[] =>
     model.fields.filter(({ member }) => !isSame(values[member], record[member]));
 
-  /** Runs the hook over what is about to change, and takes its values into the record. True where it set any. */
+  /**
+   * Runs the hook over the pending changes, and adds the values that it set to the record. True if there are any.
+   */
   async function runHook(work: UnitOfWork, values: Values, record: Values): Promise<boolean> {
     const members = [
       ...fieldsChanged(values, record).map(({ member }) => member),
@@ -95,5 +97,5 @@ export async function lockedRecord(
   return JSON.parse(row[0] as string) as Values;
 }
 
-/** A record in the hands of the service itself. */
+/** A record as the service itself has it. */
 const wholly = (record: Values): LockedRecord => ({ record, seen: record, sets: () => true });

@@ -28,15 +28,15 @@ import type { Valued } from './statements.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
-/** What one kind of viewer may write of a model's records. */
+/** What one kind of viewer may write in a model's records. */
 export interface WritePermissions {
-  /** A record, locked; refused where this viewer may not read it, or not do this to it. */
+  /** Locks a record; refused if this viewer may not read it, or may not do this with it. */
   lockForWrite(work: UnitOfWork, key: Scalar, act: Act, guard?: Guard): Promise<LockedRecord>;
-  /** Refuses a draft that this viewer may not make of a record, or make. */
+  /** Refuses new values that this viewer may not give a record. */
   authorizeDraft(work: UnitOfWork, act: Act, draft: Values): Promise<void>;
-  /** The same of what only its links can tell, once they are written. */
+  /** The same for conditions over links, once they are written. */
   authorizeStored(work: UnitOfWork, act: Act, key: Scalar): Promise<void>;
-  /** Refuses members of a new record that are not for this viewer to set. */
+  /** Refuses members of a new record that this viewer may not set. */
   authorizeGiven(work: UnitOfWork, given: Values, draft: Values, defaults: Values): Promise<void>;
   /**
    * Refuses another owner, unless a role may choose one: a new record belongs to its maker, and an existing record
@@ -115,7 +115,7 @@ export function writePermissionsOf(model: Model, permissions: Permissions, diale
   };
 }
 
-/** Refuses another owner, but for roles that may choose one. */
+/** Refuses another owner, unless a role may choose one. */
 function ownerCheck(
   model: Model,
   { graph, viewer }: Permissions,

@@ -8,7 +8,7 @@ import { resolveMany } from './property.ts';
 import { ExpressionError } from './syntax.ts';
 import type { Call, Syntax } from './syntax.ts';
 
-/** What the typing of a call needs of that of other expressions. */
+/** What typing a call needs from typing other expressions. */
 interface Typer {
   typed(syntax: Syntax, scope: NameScope): Expression;
   textual(written: Syntax, value: Expression): Expression;
@@ -184,7 +184,7 @@ function listAs(list: List, items: ValueKind, written: Syntax): List {
   return { ...list, values: list.values.map((value) => asKind(value, items, written.spot)), items };
 }
 
-/** The predicates of time: an instant against an instant or an interval, whose ends don't belong to it. */
+/** The predicates of time: an instant against an instant or an interval without its ends. */
 const times =
   (op: 't_after' | 't_before' | 't_equals' | 't_during'): CallTyper =>
   (call, scope, { typed, together }) => {

@@ -10,6 +10,6 @@ export interface Caller {
 /** The time and the caller of a request: what expressions can use besides the record. */
 export interface EvaluationContext {
   readonly now: Date;
-  /** Null where nobody is signed in, and where the service itself asks. */
+  /** Null for anonymous callers and for the service itself. */
   readonly caller: Caller | null;
 }

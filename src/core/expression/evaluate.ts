@@ -18,7 +18,7 @@ import { inInteger, inUnits, ofIntegers, ofNumbers, ofUnits, rescaled, rounded }
 
 export type RecordValues = Readonly<Record<string, FieldValue | undefined>>;
 
-/** What an expression is read against, where it is read in JavaScript. */
+/** The input of an expression that is evaluated in JavaScript. */
 export interface EvaluationInput {
   readonly values: RecordValues;
   readonly now: Date;
@@ -30,7 +30,7 @@ export interface EvaluationInput {
   related?(via: Step | Links, target: string, values: RecordValues): readonly RecordValues[];
 }
 
-/** A value while it is worked out: decimals are whole numbers of their smallest unit. */
+/** An intermediate value: decimals are whole numbers of their smallest unit. */
 type Inner = string | number | bigint | boolean | null | readonly FieldValue[] | Readonly<Record<string, FieldValue>>;
 
 /** The value of an expression, in the form that JSON has it. Nulls follow SQL's three-valued logic. */
@@ -173,7 +173,7 @@ function comparedLists(
   return within(left, right) && within(right, left);
 }
 
-/** A stored value in the form that it is worked with. */
+/** A stored value as an intermediate value. */
 function kept(value: FieldValue | undefined, type: ValueKind): Inner {
   if (value === undefined || value === null) return null;
   return type.kind === 'decimal' ? rescaled(...unitsOf(value as string), type.scale) : value;
@@ -299,7 +299,7 @@ const any = (values: readonly (boolean | null)[]): boolean | null =>
 const ANY = Symbol('any text');
 const ONE = Symbol('one character');
 
-/** Goes back to the last `%` alone where what follows it doesn't fit, so that no pattern takes long. */
+/** Backtracks to the last `%` only, so that no pattern takes long. */
 function isLike(text: readonly string[], pattern: readonly PatternPart[]): boolean {
   const wanted = pattern.flatMap((part): (string | symbol)[] =>
     part === 'any' ? [ANY] : part === 'one' ? [ONE] : [...part.text],

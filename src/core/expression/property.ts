@@ -27,7 +27,7 @@ export function resolveProperty(property: Property, scope: NameScope): Expressio
   throw new ExpressionError('wrong-type', message, remedy, property.spot);
 }
 
-/** A name as the values or records of a to-many relation; undefined where it is one value. */
+/** A name as the values or records of a to-many relation; undefined if it is a single value. */
 export function resolveMany(property: Property, scope: NameScope): (End & { kind: 'many' }) | undefined {
   const end = endOf(property, scope);
   return end.kind === 'many' ? end : undefined;
@@ -53,7 +53,7 @@ function walkPath(
   const permissions = scope.sees?.(model.name, name) ?? true;
   if (permissions === false) throw unknown(model, name, property, scope);
   const seen = (value: Expression): Expression => scope.seen?.(model.name, name, value) ?? value;
-  /** What lies behind a relation that only some records show. */
+  /** A value behind a relation that only some records show. */
   const behind = (value: Expression): Expression =>
     permissions === true ? value : { op: 'when', condition: permissions, of: value, type: value.type };
   const field = model.shownByMember.get(name);

@@ -11,7 +11,7 @@ export type Bound =
   | { readonly kind: 'now' | 'today' | 'me'; readonly type: ValueKind }
   | { readonly kind: 'role'; readonly role: string; readonly type: ValueKind };
 
-/** What turning an expression into SQL needs to know. */
+/** What is needed to turn an expression into SQL. */
 export interface SqlContext {
   readonly models: { readonly byName: ReadonlyMap<string, Model> };
   readonly dialect: ExpressionDialect;
@@ -21,11 +21,11 @@ export interface SqlContext {
   alias(): string;
   /** How many levels of the dialect's `deepest` are used already, by selects around the expression. */
   readonly inside?: number;
-  /** What to make of the value in the end; it is worked out once, whatever the formula does with it. */
+  /** The final form of the value, which is computed once. */
   readonly finish?: ((value: string) => string) | undefined;
 }
 
-/** Less than this, no expression can be made of. */
+/** The least depth that every expression needs. */
 const LEAST_DEPTH = 2;
 
 /** What SQL is written with. */
@@ -65,7 +65,7 @@ function finished(writer: SqlWriter): string {
   return `(WITH ${steps} SELECT ${finish('x')} FROM ${named})`;
 }
 
-/** A whole expression over one row, with what had to be worked out beside it. */
+/** A whole expression over one row, with its common table expressions. */
 function valueOver(writer: SqlWriter, node: Expression, over: Model, row: string): string {
   const beside: string[] = [];
   const value = sql(writer, node, over, row, beside);

@@ -2,8 +2,8 @@
 export type Spot = { readonly from: number; readonly to: number } | { readonly pointer: string };
 
 /**
- * An expression as it was written, before its names mean anything: the tree that CQL2 (OGC 21-065r2) gives the text and
- * the JSON encoding in common.
+ * An expression as written, with unresolved names: the common tree of the text and the JSON encoding of CQL2 (OGC
+ * 21-065r2).
  */
 export type Syntax =
   | { readonly kind: 'text'; readonly value: string; readonly spot: Spot }

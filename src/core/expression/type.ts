@@ -11,8 +11,8 @@ import type { Call, Syntax } from './syntax.ts';
 const BOOLEAN = plain('boolean');
 
 /**
- * Gives every name of an expression its meaning over the records of `scope.model`, and every value its type. Throws
- * `ExpressionError` where a name is unknown or types don't go together.
+ * Resolves every name of an expression over the records of `scope.model`, and types every value. Throws
+ * `ExpressionError` for unknown names and types that do not fit.
  */
 export function typed(syntax: Syntax, scope: NameScope): Expression {
   switch (syntax.kind) {
@@ -130,7 +130,7 @@ function together(
   return converted;
 }
 
-/** A text that a field with an enum can never have: most likely a slip of the pen. */
+/** A text that a field with an enum can never have: most likely a typing mistake. */
 function noteStrangeWords(written: readonly Syntax[], values: readonly Expression[], scope: NameScope): void {
   const words = values.find((value) => value.type.words !== undefined)?.type.words;
   if (words === undefined || scope.strange === undefined) return;
@@ -185,7 +185,7 @@ function arithmetic(call: Call, op: Arithmetic, scope: NameScope): Expression {
 /** More would leave no room for digits before the point. */
 const MOST_SCALE = 14;
 
-/** LIKE takes a text that is written out, in CASEI or ACCENTI where its other side is: it is worked out here, once. */
+/** LIKE takes a literal pattern, in CASEI or ACCENTI if its other side is; it is folded here, once. */
 function patternOf(written: Syntax, scope: NameScope): PatternPart[] {
   const text = patternText(written, scope);
   const parts: PatternPart[] = [];

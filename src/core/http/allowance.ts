@@ -1,8 +1,8 @@
 import { LRUCache } from 'lru-cache';
 
-/** How often something may be done in a minute: so often at once, and again as time goes by. */
+/** A limit for each minute: so many at once, refilled as time goes by. */
 export interface Allowance {
-  /** Takes one turn of somebody's. Gives the seconds until there is one where none is left, and 0 where there was. */
+  /** Takes one turn of a caller. Returns 0, or the seconds until the next turn if none is left. */
   take(name: string): number;
   /** Gives a turn back that was not used up. */
   giveBack(name: string): void;
@@ -19,9 +19,9 @@ const MOST_KEPT = 100_000;
 const MINUTE_MS = 60_000;
 
 export function makeAllowance(perMinute: number, now: () => Date): Allowance {
-  // Nobody who has been away for a minute has anything to be remembered for.
+  // After a minute without requests there is nothing to remember.
   let kept: LRUCache<string, MigrationStatus> | undefined;
-  // Their room takes a moment to make: a service begins without.
+  // Allocating the cache takes a moment, so a service starts without it.
   const standingsNow = (): LRUCache<string, MigrationStatus> => (kept ??= new LRUCache({ max: MOST_KEPT }));
   const each = MINUTE_MS / perMinute;
 

@@ -19,9 +19,9 @@ import type { Store } from '../store/contract.ts';
 
 /** Finds out who sends a request. */
 export interface Authenticator {
-  /** Throws a 401 for a token that is no good. */
+  /** Throws a 401 for an invalid token. */
   authenticate(request: Request): Principal | Promise<Principal>;
-  /** The id of the database, which tokens of this service are for. */
+  /** The id of the database, the audience of this service's tokens. */
   audience(): Promise<string>;
 }
 
@@ -78,7 +78,7 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
     if ('fault' in subject) return undefined;
     const find = () => callers.find(identity!.subject!, subject.value as Scalar);
     const known = (await find()) ?? (await comers!(claims, writes, find));
-    // A second has many tokens: those of the one in which they were ended are over too.
+    // Tokens of the same second as the revocation are void too.
     const isOver = known?.since != null && (claims.iat === undefined || claims.iat <= seconds(known.since));
     return isOver ? undefined : known;
   }
@@ -99,7 +99,7 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
   };
 }
 
-/** Makes the records of callers whom the issuer knows and this service doesn't yet, where it is declared to. */
+/** Creates records for callers that only the issuer knows, if `create` is declared. */
 function makeComers({ graph, callers }: AuthenticatorOptions, { issuer, subject, model: name }: Identity) {
   const model = modelOf(graph, name);
   const read = bodyReader(model, 'load');

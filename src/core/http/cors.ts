@@ -1,8 +1,8 @@
 import type { Reply, Request } from '../api/message.ts';
 
-/** What pages of other origins may ask, and read of the answers (WHATWG Fetch, 3.2). */
+/** What pages of other origins may request, and read in the answers (WHATWG Fetch, 3.2). */
 export interface Cors {
-  /** The answer to a page's question of what it may ask; undefined where that is no such question. */
+  /** The answer to a preflight request; undefined for other requests. */
   preflight(request: Request, allow: string): Reply | undefined;
   /** Headers for the answer to any request. */
   headersFor(request: Request): Readonly<Record<string, string>>;

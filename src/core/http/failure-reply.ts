@@ -13,7 +13,7 @@ export interface Failures {
 export function failureReply({ uuid, report }: Failures, error: unknown, path: string, signal?: AbortSignal): Reply {
   const request = uuid();
   const problem = error instanceof HttpProblem ? error : problemOf(error);
-  // What was given up because the client has gone went wrong for nobody.
+  // A request whose client has disconnected is no defect.
   if (problemTypes[problem.problem].status >= 500 && signal?.aborted !== true) report(error, request);
   return problemReply(problem, path, request);
 }

@@ -21,17 +21,17 @@ export interface Idempotency {
     answer: (claimed: Request) => Promise<Reply>,
     again: (reply: Reply) => Promise<Reply>,
   ): Promise<Reply>;
-  /** Does a write with its claim: the answer is kept in the same transaction, or none of it is. */
+  /** Runs a write with its claim, and stores the answer in the same transaction. */
   within(work: UnitOfWork, claim: Claim | undefined, write: (work: UnitOfWork) => Promise<Reply>): Promise<Reply>;
 }
 
-/** How long an answer is given again. */
+/** How long an answer is repeated. */
 const KEPT_MS = 24 * 60 * 60 * 1000;
 const LONGEST_KEY = 255;
 /** After this number of claims, expired ones are deleted. */
 const CLEARED_EVERY = 100;
 
-/** Claims are made with the first key, and those of all are known. */
+/** Claims use the first key; those of older keys are found too. */
 export function makeIdempotency(store: Store, serviceKeys: readonly string[], now: () => Date): Idempotency {
   const secrets = serviceKeys.map((key) =>
     createSecretKey(createHmac('sha256', key).update('vantfell idempotency').digest()),
@@ -42,7 +42,7 @@ export function makeIdempotency(store: Store, serviceKeys: readonly string[], no
     return hmac.digest('hex');
   };
   const statements = statementsFor(store);
-  // Of requests under way, so never more than there are connections.
+  // Claims of running requests: never more than connections.
   const running = new Set<string>();
   let claims = 0;
 

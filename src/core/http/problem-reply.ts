@@ -5,7 +5,7 @@ import type { HttpProblem, ProblemName } from '../api/problems.ts';
 
 const HEADERS = { 'content-type': 'application/problem+json', 'cache-control': 'no-store', ...COMMON_HEADERS };
 
-/** An answer of `application/problem+json` (RFC 9457). `request` is the number under which the log knows it. */
+/** An answer of `application/problem+json` (RFC 9457). `request` is its number in the log. */
 export function problemReply(problem: HttpProblem, instance: string, request: string): Reply {
   const { title, status: usual } = problemTypes[problem.problem];
   const { options } = problem;

@@ -4,7 +4,7 @@ import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import { nearest } from '../text/nearest.ts';
 
-/** What answers at a form of path, whatever the method. */
+/** The endpoints of a path template, for all methods. */
 export interface Place {
   readonly model: Model;
   readonly endpoints: ReadonlyMap<string, Endpoint>;
@@ -22,15 +22,15 @@ export interface Routes {
   readonly endpoints: readonly Endpoint[];
   /** Undefined where nothing is at the path. */
   find(path: string): Found | undefined;
-  /** The templates of the endpoints that a mistaken path was most likely meant for. */
+  /** The endpoint templates nearest to a wrong path. */
   near(path: string): string[];
 }
 
-/** Looks a path up by its segments: one look-up in a map, however many models there are. */
+/** Finds a path by its segments, with one look-up in a map. */
 export function makeRoutes(graph: Graph): Routes {
   const endpoints = allEndpoints(graph);
   const prefix = `${graph.service.prefix}/`;
-  // Those with a key in them go by `huts/` for a record, `huts//nights` for what is within one: the key is left out.
+  // Paths with a key are stored without it: `huts/` for a record, `huts//nights` for its children.
   const [places, keyed] = [new Map<string, Place>(), new Map<string, Place>()];
   for (const { path, ofRecord } of endpoints) {
     const name = path.slice(prefix.length).replace(/\{[^}]+\}/, '');
@@ -52,7 +52,7 @@ export function makeRoutes(graph: Graph): Routes {
       const end = second < 0 ? path.length : second;
       const place = keyed.get(path.slice(prefix.length, slash + 1) + path.slice(end));
       const key = decodeSegment(path.slice(slash + 1, end));
-      // A slash with nothing behind it leads nowhere.
+      // A path that ends with a slash is unknown.
       const complete = place !== undefined && key !== undefined && key !== '' && second !== path.length - 1;
       return complete ? { place, key } : undefined;
     },
@@ -77,7 +77,7 @@ function placeOf(here: readonly Endpoint[]): Place {
   return { model: here[0]!.model, endpoints, allow: [...endpoints.keys(), 'OPTIONS'].join(', ') };
 }
 
-/** A path segment as it was meant; undefined where its percent-encoding is broken, so that nothing can be there. */
+/** A decoded path segment; undefined if its percent-encoding is broken. */
 export function decodeSegment(segment: string): string | undefined {
   if (!segment.includes('%')) return segment;
   try {

@@ -8,7 +8,7 @@ import type { Statement } from '../sql/statement.ts';
 import type { Store } from '../store/contract.ts';
 import { credentialsTable } from '../tables/own-tables.ts';
 
-/** What the service knows of somebody who can sign in. */
+/** What the service knows of a caller. */
 export interface Known {
   readonly caller: Caller;
   readonly mark: string | null;
@@ -16,11 +16,11 @@ export interface Known {
   readonly since: Date | null;
 }
 
-/** The records of callers, as they were a moment ago. */
+/** A short-lived cache of callers' records. */
 export interface Callers {
-  /** By the value of a unique field of theirs; undefined where there is nobody. */
+  /** The caller with this value of a unique field; undefined if there is none. */
   find(field: Field, value: Scalar): Promise<Known | undefined>;
-  /** Something of somebody has changed: what is known of all is read again. */
+  /** A caller has changed: forgets all, so that they are read again. */
   forget(): void;
 }
 
@@ -55,7 +55,7 @@ export function makeCallers(graph: Graph, store: Store, now: () => Date): Caller
         mark: row[1] as string | null,
         since: row[2] === null ? null : new Date(String(row[2])),
       };
-      // What was read before somebody changed is not what they are now.
+      // Reads that began before a change are not cached.
       if (seen === changes && identity !== undefined) kept.set(name, { known, readAt: time });
       return known;
     },

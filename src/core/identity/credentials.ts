@@ -4,17 +4,17 @@ import type { Statement } from '../sql/statement.ts';
 import type { Reader, Transaction } from '../store/contract.ts';
 import { credentialsTable, stateTable } from '../tables/own-tables.ts';
 
-/** What the tokens of callers are held to: a mark that nobody can guess, and the time before which they are void. */
+/** What callers' tokens are checked against: a random mark, and the time before which tokens are void. */
 export interface Credentials {
-  /** The mark of a caller; `fresh` becomes it where they have none. */
+  /** The mark of a caller; `fresh` is stored if there is none. */
   mark(transaction: Transaction, caller: Scalar, fresh: string): Promise<string>;
   /** Ends all tokens that carry the mark. */
   forget(transaction: Transaction, caller: Scalar): Promise<void>;
   /** Ends all tokens of an outside issuer that are older. */
   endBefore(transaction: Transaction, caller: Scalar, since: Date): Promise<void>;
-  /** The database's own id: tokens of one are no good for another. */
+  /** The database's own id: tokens of another database are not valid. */
   database(reader: Reader): Promise<string | undefined>;
-  /** Gives it one, where it has none. */
+  /** Makes one, if it has none. */
   name(transaction: Transaction, id: string): Promise<void>;
 }
 

@@ -1,6 +1,6 @@
 import { scrypt, timingSafeEqual } from 'node:crypto';
 
-/** 2^15 blocks of 8: what takes some 60 ms of one core, and 32 MB, for each guess (RFC 7914). */
+/** 2^15 blocks of 8: each guess takes some 60 ms of one core, and 32 MB (RFC 7914). */
 const COST = 15;
 const BLOCK = 8;
 const LANES = 1;
@@ -12,7 +12,7 @@ export async function hashSecret(secret: string, salt: Uint8Array): Promise<stri
   return sealed(salt, await derive(secret, salt, COST, BLOCK, LANES));
 }
 
-/** What looks like the hash of a secret that nobody has. */
+/** A well-formed hash that belongs to no secret. */
 export const sealedLike = (random: (bytes: number) => Uint8Array): string =>
   sealed(random(SALT_LENGTH), random(LENGTH));
 

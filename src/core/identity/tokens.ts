@@ -7,7 +7,7 @@ import { LRUCache } from 'lru-cache';
 export interface TokenClaims {
   /** The key of the caller's record, as text. */
   readonly subject: string;
-  /** That of their credentials, when it was made. */
+  /** The mark of the caller's credentials. */
   readonly mark: string;
 }
 
@@ -15,18 +15,20 @@ export interface TokenClaims {
 export interface Tokens {
   /** Valid for `lifetime` seconds from `now` on, for the database `audience` only. */
   write(claims: TokenClaims, audience: string, now: Date, lifetime: number): Promise<string>;
-  /** Undefined for what is none, not of this service or this database, or over. */
+  /** Undefined for an invalid or expired token, or one of another service or database. */
   read(token: string, audience: string, now: Date): Promise<TokenClaims | undefined>;
 }
 
 const MOST_KEPT = 10_000;
 const ALGORITHM = 'HS256';
 
-/** Signs with the first key, and knows tokens of all: so a key can be changed while older tokens are still good. */
+/**
+ * Signs with the first key, and accepts tokens of all keys, so a key can be changed while older tokens are valid.
+ */
 export function makeTokens(keys: readonly string[]): Tokens {
   const secrets = new Map(keys.map((key) => [keyName(key), new TextEncoder().encode(key)]));
   const [current] = [...secrets.keys()];
-  // A signature is looked at once; the time is looked at each time.
+  // A signature is checked once; the expiry each time.
   const known = new LRUCache<string, JWTPayload>({ max: MOST_KEPT });
 
   return {
@@ -75,7 +77,7 @@ async function verified(
   }
 }
 
-/** Names a key without telling anything of it. */
+/** Names a key without revealing it. */
 const keyName = (key: string): string =>
   createHash('sha256').update(`vantfell token key ${key}`).digest('hex').slice(0, 16);
 
@@ -84,7 +86,7 @@ export const seconds = (time: Date): number => Math.floor(time.getTime() / 1000)
 /** What a token of an outside issuer says. */
 export type OutsideClaims = JWTPayload & { readonly sub: string };
 
-/** Reads tokens of an outside issuer; undefined for what is none of its, not for this service, or over. */
+/** Reads tokens of an outside issuer; undefined for an invalid or expired token, or one for another service. */
 export type OutsideTokens = (token: string, now: Date) => Promise<OutsideClaims | undefined>;
 
 /** Their keys are public: they cannot make tokens. */
@@ -114,7 +116,7 @@ export function makeOutsideTokens(issuer: string, audience: string, keys: JWTVer
       });
       return typeof payload.sub === 'string' && payload.sub !== '' ? (payload as OutsideClaims) : undefined;
     } catch (error) {
-      // That its keys can't be had is not the token's fault.
+      // Unavailable keys are not the token's fault.
       if (error instanceof errors.JOSEError && !(error instanceof errors.JWKSTimeout)) return undefined;
       throw error;
     }

@@ -26,7 +26,7 @@ async function countOne(risk: Risk, from: Parameters<typeof countRisks>[1]): Pro
     const [count, example] = row ?? [];
     return { ...risk, count: Number(count ?? 0), ...(typeof example === 'string' ? { example } : {}) };
   } catch (error) {
-    // Too many to be counted in the time that a statement has.
+    // Too many to count within the time of a statement.
     if (error instanceof StoreError && error.fault.kind === 'busy') return risk;
     throw error;
   }
@@ -42,7 +42,7 @@ export const isLossy = ({ risks }: CountedSummary): boolean =>
 export const isStopped = ({ risks }: CountedSummary): boolean =>
   risks.some(({ consequence, count }) => consequence === 'stops' && count !== undefined && count > 0);
 
-/** What a fill would take past what it stops at: a field whose rows lack a value, or have one that can't stay. */
+/** The fields that a fill would help: their rows lack a value, or have one that cannot stay. */
 export const fillable = (summaries: readonly CountedSummary[]): string | undefined =>
   summaries
     .filter(isStopped)

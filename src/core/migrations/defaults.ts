@@ -4,7 +4,7 @@ import { called } from '../tables/table.ts';
 import type { Table } from '../tables/table.ts';
 import { exampleOf } from './neutral.ts';
 
-/** What the records that are there get for a new field: its constant default; a stamp is the moment of the change. */
+/** The value of existing records for a new field: its constant default, or the time of the change for a stamp. */
 export function defaultFills(graph: Graph): ReadonlyMap<string, Fill> {
   return new Map(
     graph.models.flatMap((model) =>
@@ -18,9 +18,7 @@ export function defaultFills(graph: Graph): ReadonlyMap<string, Fill> {
   );
 }
 
-/**
- * What a required column gets when it comes back by an undo, and its values are lost: something that keeps its rules.
- */
+/** The value of a required column that an undo restores without its values: one that its rules allow. */
 export function neutralFills(tables: readonly Table[]): ReadonlyMap<string, Fill> {
   return new Map(
     tables.flatMap((table) =>

@@ -20,7 +20,7 @@ export interface Drafted {
 
 export interface DraftOf {
   readonly number: number;
-  /** What comes behind the number; left out: the first thing that changes. */
+  /** The name after the number; left out: from the first change. */
   readonly title?: string;
   readonly before: readonly Table[];
   readonly after: readonly Table[];
@@ -67,7 +67,7 @@ function snapshotText(tables: readonly Table[], { renames }: Decisions, { change
   return `${stringify({ ...said, tables }, { maxLength: 140 })}\n`;
 }
 
-/** `add-hut-altitude`: the first thing that changes, and that there is more. */
+/** `add-hut-altitude`: the first change, with a mark if there are more. */
 function titleOf(summaries: readonly ChangeSummary[], isFirst: boolean): string {
   if (isFirst) return 'first-tables';
   const [first, ...more] = summaries;

@@ -8,8 +8,8 @@ import { snapshotIn } from './run.ts';
 import { SchemaMismatch } from './schema-mismatch.ts';
 
 /**
- * Drops every table of the tool's making: those of the models, as the database remembers them, and its own. Throws
- * where that would leave one in the way of `wanted` that somebody else has made.
+ * Drops every table that the tool made: those of the models, as recorded in the database, and its own. Throws if
+ * somebody else's table has a name of `wanted`.
  */
 export async function dropAll(store: Store, migrations: readonly Migration[], wanted: readonly Table[]): Promise<void> {
   await store.alter(async (alteration) => {
@@ -21,15 +21,15 @@ export async function dropAll(store: Store, migrations: readonly Migration[], wa
     if (stranger !== undefined) throw strangersTable(store.address, stranger);
     const names = standing.filter(isOurs);
     if (names.length === 0) return;
-    // Before the table goes that it is written in.
+    // Before its own table is dropped.
     if (standing.includes(stateTable.name)) await alteration.moveOn();
     await alteration.script(store.ddl.drop(names));
   });
 }
 
 /**
- * The tables that the tool has made in a database, as that remembers it: what its last migration left, or what it
- * followed.
+ * The tables that the tool made in a database, as recorded there: those of its last migration, or of the models that
+ * it followed.
  */
 async function madeTables(
   alteration: Alteration,

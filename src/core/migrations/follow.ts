@@ -12,10 +12,10 @@ import { refuseMissing } from './missing.ts';
 import { makeOwnTables } from './own-tables.ts';
 import { DecisionRequired, SchemaMismatch } from './schema-mismatch.ts';
 
-/** What was answered to the questions that a change puts. */
+/** The answers to the questions of a change. */
 export interface Answers {
   readonly renames: Renames;
-  /** What looks like a rename and is none: `hut.altitude`. */
+  /** Fields that look renamed and are not: `hut.altitude`. */
   readonly dropped: ReadonlySet<string>;
   /** Values may be lost. */
   readonly mayLose: boolean;
@@ -76,7 +76,7 @@ export function followModels(
   });
 }
 
-/** Throws where a model has another key than its records, or values are to go where nothing leads. */
+/** Throws if a model's key has changed, or if values are to move between unrelated models. */
 export function refuseImpossible({ otherKeys, unjoined, noWay }: SchemaDiff): void {
   for (const [from, to] of noWay) {
     throw new SchemaMismatch(
@@ -98,7 +98,7 @@ export function refuseImpossible({ otherKeys, unjoined, noWay }: SchemaDiff): vo
   );
 }
 
-/** A table that is there already and that this tool did not make is somebody else's. */
+/** An existing table that this tool did not make belongs to somebody else. */
 export async function refuseStrangers(alteration: Alteration, plan: SchemaDiff, address: string): Promise<void> {
   const standing = new Set((await alteration.tables()).map((name) => name.toLowerCase()));
   for (const { from, to } of plan.renames.filter(({ table }) => table === undefined)) {

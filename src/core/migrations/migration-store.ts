@@ -3,15 +3,15 @@ import { migrationsTable, stateTable } from '../tables/own-tables.ts';
 import type { Table } from '../tables/table.ts';
 import type { Ran } from './migration.ts';
 
-/** What the tool remembers in a database about its tables. */
+/** What the tool records in a database about its tables. */
 export interface MigrationStore {
   history(reader: Reader): Promise<Ran[]>;
   note(transaction: Transaction, ran: Ran): Promise<void>;
   forget(transaction: Transaction, name: string): Promise<void>;
-  /** The tables that stand, where they follow the models and no migration has made them. */
+  /** The current tables, if they follow the models without migrations. */
   snapshot(reader: Reader): Promise<Table[] | undefined>;
   keepSnapshot(transaction: Transaction, tables: readonly Table[] | undefined): Promise<void>;
-  /** The migration that was drafted of that snapshot in this database, while it stands. */
+  /** The migration that was drafted from that snapshot in this database. */
   drafted(reader: Reader): Promise<string | undefined>;
   keepDrafted(transaction: Transaction, name: string): Promise<void>;
 }

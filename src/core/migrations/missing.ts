@@ -2,10 +2,7 @@ import type { Table } from '../tables/table.ts';
 import { nearest } from '../text/nearest.ts';
 import { SchemaMismatch } from './schema-mismatch.ts';
 
-/**
- * Throws where a database, with tables of these names, has lost one that it had: dropped, or called otherwise, if only
- * by the case of a letter.
- */
+/** Throws if a database with these tables has lost one: dropped or renamed, even by the case of a letter. */
 export function refuseMissing(names: readonly string[], tables: readonly Table[], address: string): void {
   const standing = new Set(names);
   const [missing] = tables.filter(({ name }) => !standing.has(name));

@@ -2,7 +2,7 @@ import type { Fill } from '../tables/schema-diff.ts';
 import type { Check, Column } from '../tables/table.ts';
 import { decimalOfNumber, formatDecimal, rescale } from '../text/decimal.ts';
 
-/** A value that says as little as one can that keeps the checks of a column; undefined where none is known. */
+/** The simplest value that passes the checks of a column; undefined if none is known. */
 export function exampleOf(column: Column): Fill | undefined {
   const [only] = column.checks.flatMap((check) => (check.rule === 'enum' ? check.values : []));
   if (only !== undefined && only !== null) return { value: only };
@@ -39,7 +39,7 @@ export function exampleOf(column: Column): Fill | undefined {
 const limitOf = (checks: readonly Check[], rule: Check['rule']): number | undefined =>
   checks.flatMap((check) => (check.rule === rule && check.rule !== 'enum' ? [check.limit] : []))[0];
 
-/** Zero, or the nearest to it that is allowed. */
+/** Zero, or the nearest allowed number. */
 function numberOf({ checks, type, scale }: Column): number {
   const step = limitOf(checks, 'multipleOf') ?? (type === 'decimal' ? 10 ** -scale : 1);
   const past = (limit: number | undefined, by: number): number | undefined =>

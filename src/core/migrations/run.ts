@@ -40,7 +40,7 @@ export async function historyIn(
   now: () => Date,
 ): Promise<Ran[]> {
   const migrationStore = migrationStoreOf(store);
-  // To look at an empty database leaves it empty.
+  // Reading an empty database leaves it empty.
   if ((await alteration.tables()).length === 0) return [];
   await makeOwnTables(alteration, store);
   const history = await migrationStore.history(alteration);
@@ -72,7 +72,7 @@ function placeOf(
   }
   if (exact.length === 1) return exact[0]!;
   const [first, last] = [places[0]!, places.at(-1)!];
-  // Between two of them values may have changed places under names that are all still there.
+  // Between two of them, values may have moved between existing names.
   const between = migrations.slice(first + 1, last + 1);
   if (between.every(({ renames }) => renames.size === 0)) return last;
   const message =
@@ -89,7 +89,7 @@ const ranNow = (migration: Migration, batch: number, now: () => Date): Ran => ({
   checksum: checksumOf(migration),
 });
 
-/** The migrations that wait. Throws where the database has run others than the project has. */
+/** The migrations that have not run. Throws if the database has run others than the project has. */
 export function waitingOf(migrations: readonly Migration[], history: readonly Ran[], address: string): Migration[] {
   const statuses = statusesOf(migrations, history);
   const missing = statuses.filter(({ state }) => state === 'missing').map(({ name }) => name);
@@ -104,7 +104,7 @@ export function waitingOf(migrations: readonly Migration[], history: readonly Ra
   return migrations.filter(({ name }) => waiting.has(name));
 }
 
-/** Refuses to go on where a migration is another than the one that ran. */
+/** Throws if a migration differs from the one that ran. */
 function refuseChanged(migrations: readonly Migration[], history: readonly Ran[]): void {
   const changed = statusesOf(migrations, history).find(({ state }) => state === 'changed');
   if (changed === undefined) return;
@@ -154,7 +154,7 @@ export async function runMigrations(
   return names;
 }
 
-/** A migration goes on from where those before it ended: another program may have taken one of them back. */
+/** A migration needs all earlier ones: another program may have undone one of them. */
 function refuseGap(migrations: readonly Migration[], { name }: Migration, ran: ReadonlySet<string>): void {
   const before = migrations.slice(
     0,
@@ -166,7 +166,7 @@ function refuseGap(migrations: readonly Migration[], { name }: Migration, ran: R
   throw new SchemaMismatch(message, 'see vantfell migrate status, and run them again');
 }
 
-/** What stopped a migration: the rows that it can't go past, where they can be found, else the database's own words. */
+/** What stopped a migration: the rows, if they can be found; otherwise the database's message. */
 async function explained(
   error: unknown,
   store: Store,
@@ -205,7 +205,7 @@ async function stoppingRows(store: Store, summaries: readonly ChangeSummary[]): 
 const linesOf = (summaries: readonly CountedSummary[]): string =>
   summaries.map((summary) => `\n  ${summaryText(summary)}`).join('');
 
-/** The migrations that an undo takes back, the last one first. */
+/** The migrations that an undo reverts, the last one first. */
 export function undoable(
   migrations: readonly Migration[],
   history: readonly Ran[],

@@ -2,7 +2,7 @@ import type { ChangeSummary } from '../tables/change-summary.ts';
 import type { Question } from '../tables/match.ts';
 import type { Risk } from '../tables/risk.ts';
 
-/** A database, the models and the migrations that don't go together: what is so, and what to do about it. */
+/** The database, the models and the migrations do not match: the message says how, the remedy what to do. */
 export class SchemaMismatch extends Error {
   readonly remedy: string;
   constructor(message: string, remedy: string) {
@@ -12,19 +12,19 @@ export class SchemaMismatch extends Error {
   }
 }
 
-/** A danger with the number of rows in it; undefined where they could not be counted. */
+/** A risk with its number of rows; undefined if they could not be counted. */
 export interface CountedRisk extends Risk {
   readonly count?: number;
   /** One of the values that make it so, as a text. */
   readonly example?: string;
 }
 
-/** What changes, with its dangers counted. */
+/** A change with its risks counted. */
 export interface CountedSummary extends ChangeSummary {
   readonly risks: readonly CountedRisk[];
 }
 
-/** A change that needs an answer first: what looks like a new name, or values that would be lost. Nothing was done. */
+/** A change that needs a decision: a possible rename, or values that would be lost. Nothing was done. */
 export class DecisionRequired extends Error {
   readonly questions: readonly Question[];
   readonly summaries: readonly CountedSummary[];

@@ -11,11 +11,11 @@ import { neutralFills } from './defaults.ts';
 import type { Migration } from './migration.ts';
 import type { CountedSummary } from './schema-mismatch.ts';
 
-/** What comes of taking migrations back. */
+/** The effects of an undo. */
 export interface WayBack {
   /** What changes, step by step, the newest migration first. */
   readonly summaries: readonly CountedSummary[];
-  /** What does not come back as it was, and loses nothing more by it: `hut.altitude: comes back without its values`. */
+  /** What an undo does not restore: `hut.altitude: comes back without its values`. */
   readonly unrestored: readonly string[];
 }
 
@@ -54,14 +54,14 @@ export async function wayBackOf(
   return { summaries, unrestored };
 }
 
-/** What came back a step before has nothing to lose. */
+/** What an earlier step restored has nothing to lose. */
 function withoutEmpty(summary: ChangeSummary, from: readonly Table[], remade: ReadonlySet<string>): ChangeSummary {
   const model = summary.subject.split('.')[0]!;
   const isEmpty = remade.has(summary.subject) || (remade.has(model) && from.some(({ of }) => of === model));
   return isEmpty ? { ...summary, risks: summary.risks.filter(({ consequence }) => consequence !== 'loses') } : summary;
 }
 
-/** Whether the rows that a saying is about stand in the database as it is, under those names. */
+/** Whether the rows of a change exist in the current database, under those names. */
 const isStanding = ({ risks }: ChangeSummary, now: readonly Table[]): boolean =>
   risks.every(({ affected }) => {
     const table = now.find(({ name }) => name === affected.table);
@@ -76,7 +76,7 @@ const isStanding = ({ risks }: ChangeSummary, now: readonly Table[]): boolean =>
     return columns.every((column) => {
       const standing = table.columns.find(({ name }) => name === (typeof column === 'string' ? column : column.name));
       if (standing === undefined || typeof column === 'string') return standing !== undefined;
-      // What another migration has made of it since is nothing that could be counted.
+      // Rows that another migration has changed since cannot be counted.
       return standing.type === column.type && standing.scale === column.scale;
     });
   });
@@ -96,7 +96,7 @@ function comingBack({ created, changed }: SchemaDiff, to: readonly Table[]): str
   ];
 }
 
-/** Texts that became something else come back in that one's form. */
+/** Texts that were another type come back in its form. */
 const otherForms = ({ changed }: SchemaDiff): string[] =>
   changed.flatMap(({ after, columns }) =>
     columns.flatMap(({ before, after: column }) =>

@@ -1,7 +1,7 @@
 import type { Expression } from './expression.ts';
 import type { Relation } from './relation.ts';
 
-/** One way to be allowed something. Any one of a list is enough. */
+/** One grant. One of a list is enough. */
 export type Grant =
   | { readonly kind: 'anybody' | 'signed-in' | 'owner' | 'nobody' }
   /** The maker of the record. */
@@ -17,7 +17,7 @@ export type Grant =
 export const verbs = ['read', 'create', 'update', 'delete', 'replace', 'clear', 'journal'] as const;
 export type Verb = (typeof verbs)[number];
 
-/** Who may do what with a model's records, with everything that was left out filled in. */
+/** Who may do what with a model's records, with all defaults filled in. */
 export interface Access {
   readonly verbs: Readonly<Record<Verb, readonly Grant[]>>;
   readonly operations: ReadonlyMap<string, readonly Grant[]>;

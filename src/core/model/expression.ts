@@ -2,7 +2,7 @@ import type { Field } from './field.ts';
 import type { Step, Via } from './relation.ts';
 import type { FieldValue } from './scalar.ts';
 
-/** What the value of an expression is. All texts are one kind, whatever the type of their field. */
+/** The kind of an expression's value. All texts are one kind, whatever the type of their field. */
 export type Kind =
   'text' | 'uuid' | 'integer' | 'decimal' | 'number' | 'boolean' | 'date' | 'time' | 'date-time' | 'array' | 'json';
 
@@ -33,7 +33,7 @@ export type Expression = { readonly type: ValueKind } & (
       readonly step: Step;
       readonly target: string;
       readonly of: Expression;
-      /** Over that record: where it isn't true, there is none. */
+      /** A condition over that record: if it is not true, there is none. */
       readonly guard?: Expression | undefined;
     }
   /** The value of an expression where a condition is true, and null elsewhere. */
@@ -67,11 +67,11 @@ export interface Many {
   readonly via: Via;
   /** Their model. */
   readonly target: string;
-  /** Over each of them: those for which it isn't true don't count. */
+  /** A condition over each of them: others do not count. */
   readonly guard?: Expression | undefined;
 }
 
-/** Several values, whose order and repeats don't count. */
+/** Several values, without order and repeats. */
 export type List = { readonly items: ValueKind } & (
   | { readonly kind: 'array'; readonly of: Expression }
   | { readonly kind: 'many'; readonly many: Many; readonly value: Expression }
@@ -109,7 +109,7 @@ export const constant = (value: FieldValue, type: ValueKind): Expression => ({
 
 const LETTERS: readonly string[] = ['casei', 'accenti', 'lower', 'upper', 'like'];
 
-/** Whether a node goes through the letters of a text one by one, which takes as long as the text is. */
+/** Whether a node maps the letters of a text one by one, which takes time in proportion to its length. */
 export const isOfLetters = (node: Expression): node is Expression & { readonly of: Expression } =>
   LETTERS.includes(node.op);
 

@@ -2,7 +2,7 @@ import type { FieldValue, Scalar } from './scalar.ts';
 import type { TypeName } from './types.ts';
 
 export interface Rules {
-  /** Given when a record is made, never null. */
+  /** Must be given when a record is created, and is never null. */
   readonly required: boolean;
   /** What an absent value becomes, where that is a constant. */
   readonly default?: FieldValue;
@@ -10,7 +10,7 @@ export interface Rules {
   readonly hasDefault: boolean;
   readonly minLength?: number;
   readonly maxLength?: number;
-  /** Characters at most, where the service can't do with more, and no maxLength is declared. */
+  /** The most characters, where the service needs a limit and no maxLength is declared. */
   readonly longest?: number;
   readonly pattern?: string;
   readonly format?: string;
@@ -45,7 +45,7 @@ export interface ValueSpec {
   /** What each member is, where the type is object. */
   readonly properties?: ReadonlyMap<string, ValueSpec>;
   readonly description?: string;
-  /** Still there, but not for new use. */
+  /** Deprecated: it works, but should not be used any more. */
   readonly deprecated?: boolean | undefined;
   readonly examples: readonly FieldValue[];
 }
@@ -60,7 +60,7 @@ export interface Field extends ValueSpec {
   readonly refersTo?: string;
   /** The field whose text it is derived from when the client gives none: a slug. */
   readonly derivedFrom?: string;
-  /** Other records draw on it: once its record is made, they alone change it. */
+  /** Other records draw on it: once its record is created, only they change it. */
   readonly drawnOn?: boolean;
 }
 

@@ -11,7 +11,7 @@ export interface Graph {
   readonly byName: ReadonlyMap<string, Model>;
 }
 
-/** The model of a name that is known to exist because the graph was resolved. */
+/** The model of a name that exists, because the graph was resolved. */
 export function modelOf(graph: Pick<Graph, 'byName'>, name: string): Model {
   const model = graph.byName.get(name);
   if (model === undefined) throw new Error(`the graph has no model ${name}`);

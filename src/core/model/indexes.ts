@@ -9,8 +9,8 @@ export type Ordering = readonly SortKey[];
 export const rising = (fields: readonly Field[]): Ordering => fields.map((field) => ({ field, descending: false }));
 
 /**
- * The key that ends an order, so that no two records are alike in it. It goes the way of the key before: one index then
- * gives an order in both directions.
+ * The key that ends an order, so that no two records are alike in it. It has the direction of the key before, so one
+ * index gives an order in both directions.
  */
 export const lastKey = (order: Ordering, key: Field): SortKey => ({
   field: key,
@@ -41,7 +41,7 @@ function orderAlong(graph: Graph, model: Model, relation: Relation): Ordering {
   return [{ field, descending: model.sort[0]!.descending }, ...model.sort.filter((key) => key.field !== field)];
 }
 
-/** Whether callers read the records that lead to them along this relation: their lists are lists along it. */
+/** Whether callers read the records that refer to them by this relation. */
 const isReadAlong = ({ access, owner }: Model, relation: Relation): boolean =>
   access.verbs.read.some((grant) => {
     const path = grant.kind === 'owner' ? owner : grant.kind === 'path' ? grant.path : undefined;

@@ -27,7 +27,7 @@ export interface RecordRule {
   readonly ownValues: boolean;
 }
 
-/** How one record is called: texts, and expressions between them. */
+/** The name of a record: texts, and expressions between them. */
 export type Template = readonly (string | Expression)[];
 
 /** A member of a view: a name, and what is shown of the record behind it where it is a relation. */
@@ -36,7 +36,7 @@ export interface ViewMember {
   readonly inside?: readonly ViewMember[];
 }
 
-/** A verb that is more than one write. */
+/** An operation of a model. */
 export interface Operation {
   readonly name: string;
   readonly target: 'record' | 'list';
@@ -61,7 +61,7 @@ export interface Draw {
   readonly field: Field;
   readonly amount: Expression;
   readonly while?: Expression;
-  /** What to say where not enough is left; over the record, with `{available}`. */
+  /** The message if not enough is left; over the record, with `{available}`. */
   readonly refuse?: Template;
 }
 

@@ -35,17 +35,17 @@ export const linksShownAs = (model: Relating, member: string): Links | undefined
 export const relatedNames = ({ relations, links, reverses }: Relating): string[] =>
   [...relations, ...links, ...reverses].map(({ name }) => name);
 
-/** The field that holds the owner, where it is the record's own: it becomes the caller where nobody gives it. */
+/** The field with the owner, if it is the record's own: it defaults to the caller. */
 export const ownerField = ({ owner }: Pick<Model, 'owner'>): Field | undefined =>
   owner?.length === 1 ? owner[0]!.field : undefined;
 
-/** The names of all members of a record that are no other records. */
+/** The names of all members of a record, without related records. */
 export const ownNames = ({ shown, computed, links }: Model): string[] => [
   ...[...shown, ...computed].map(({ member }) => member),
   ...links.flatMap(({ member }) => member ?? []),
 ];
 
-/** The names of what records show that can't be set: it is stored neither in their own row nor in their links. */
+/** The names of shown members that cannot be set: they are stored neither in the record's row nor in its links. */
 export const derivedNames = (model: Model): string[] => {
   const inView = model.views.get('default')!.map(({ name }) => name);
   return [...new Set([...inView, ...ownNames(model)])].filter(

@@ -12,7 +12,7 @@ export interface Relation {
 /** A many-to-many relation: its links are in a table of their own. */
 export interface Links {
   readonly name: string;
-  /** Its name in JSON, for the keys: `amenity_ids`; undefined at the end that only looks back. */
+  /** Its name in JSON, for the keys: `amenity_ids`; undefined at the end without keys in its JSON. */
   readonly member?: string;
   readonly target: string;
   /** The key of the other's records. */

@@ -10,7 +10,7 @@ export interface Limits {
   /** Milliseconds. */
   readonly transaction: number;
   readonly read: number;
-  /** Records that one delete may take along. */
+  /** The most records that one delete may cascade to. */
   readonly cascade: number;
   /** Writers that may wait. */
   readonly queue: number;
@@ -21,9 +21,9 @@ export interface ServiceSettings {
   readonly version: string;
   readonly prefix: string;
   readonly description?: string;
-  /** Where it can be reached; none where it says nothing. */
+  /** The addresses of the service; may be empty. */
   readonly servers: readonly { readonly url: string; readonly description?: string }[];
-  /** The first signs; what the others signed is still known. None where one is kept for the project. */
+  /** The first signs; signatures of the others stay valid. Empty if the project's own key is used. */
   readonly keys: readonly string[];
   readonly store?: string;
   readonly stores: readonly StoreKind[];

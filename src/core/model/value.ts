@@ -13,7 +13,7 @@ export interface Fault {
 
 /** As many digits as 64-bit integers hold whatever they are: the same bound on every store. */
 const MOST_DIGITS = 18;
-/** Letters of whatever has to have a form of its own. */
+/** The most characters of a value with a canonical form. */
 const LONGEST_FORM = 10_000;
 /** More than that are no decimal, even where zeros stand before and behind it. */
 const LONGEST_DECIMAL = 500;
@@ -28,8 +28,8 @@ const TIME = /^([01]\d|2[0-3]):([0-5]\d):([0-5]\d)(?:\.(\d+))?$/;
 const DATE_TIME = /^(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d:\d\d)(?:\.(\d+))?([Zz]|[+-](?:[01]\d|2[0-3]):[0-5]\d)$/;
 
 /**
- * The one form in which a JSON value of this type is kept and shown (`12.5` becomes `12.50`, a date-time goes
- * to UTC), or what is wrong with its kind. Null and undefined are for the caller to judge.
+ * The one form in which a JSON value of this type is kept and shown (`12.5` becomes `12.50`, a date-time goes to
+ * UTC), or what is wrong with its kind. The caller handles null and undefined.
  */
 export function canonical(spec: ValueSpec, value: unknown): { value: FieldValue } | { fault: Fault } {
   const digits = writtenNumber(value);
@@ -78,7 +78,7 @@ export function canonical(spec: ValueSpec, value: unknown): { value: FieldValue 
   }
 }
 
-/** A number that no JavaScript number equals: exact where the type is, and never changed but where the type says so. */
+/** A number that no JavaScript number equals: it stays exact, unless the type is a double. */
 function ofWritten(spec: ValueSpec, written: string, value: unknown): ReturnType<typeof canonical> {
   switch (spec.type) {
     case 'decimal': {
@@ -88,7 +88,7 @@ function ofWritten(spec: ValueSpec, written: string, value: unknown): ReturnType
     case 'integer':
       return /^-?\d+$/.test(plainDigits(written) ?? '1') ? notSafe : wrongType('a whole number', value);
     case 'number': {
-      // Doubles are what such a field is made of: it takes the nearest.
+      // Such a field is a double, and takes the nearest value.
       const number = Number(written);
       if (!Number.isFinite(number)) return faulty('type', 'is too large for a number');
       return number === 0 ? faulty('type', 'is too small for a number') : { value: number };
@@ -114,7 +114,7 @@ const KIND_NAMES = new Map<ValueSpec['type'], string>([
 const wrongDigits = (written: string): { fault: Fault } =>
   faulty('type', `must not hold ${shortened(written)}, which JSON's numbers can not keep; send it as text`);
 
-/** The value that a path, a query or a file of text means by `text`. */
+/** The value of a text in a path, a query or a file. */
 export function fromText(spec: ValueSpec, text: string): { value: FieldValue } | { fault: Fault } {
   switch (spec.type) {
     case 'boolean':
@@ -137,10 +137,7 @@ export function fromText(spec: ValueSpec, text: string): { value: FieldValue } |
   }
 }
 
-/**
- * What stands inside another value, in its one form where it has one; what is wrong with it is for its own rules to
- * say.
- */
+/** A nested value in its canonical form, if it has one; its own rules report what is wrong. */
 function inside(spec: ValueSpec | undefined, value: unknown): FieldValue {
   const read = spec === undefined || value === null ? { value: value as FieldValue } : canonical(spec, value);
   return 'value' in read ? read.value : (value as FieldValue);
@@ -173,9 +170,7 @@ function jsonValue(value: unknown): { value: FieldValue } | { fault: Fault } {
     : { value: kept as FieldValue };
 }
 
-/**
- * The same value, with doubles for all numbers that are another form of one; those that are not are put into `lost`.
- */
+/** The same value, with doubles for all numbers that are another form of one; others are put into `lost`. */
 function withDoubles(value: unknown, lost: string[]): unknown {
   const written = writtenNumber(value);
   if (written !== undefined) {

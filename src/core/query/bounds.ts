@@ -5,22 +5,25 @@ import { rising, wantedOrders } from '../model/indexes.ts';
 import type { Ordering } from '../model/indexes.ts';
 import type { Model } from '../model/model.ts';
 
-/** What a list asks of the rows of a table, as far as indexes can help. */
+/** What a list needs from a table's indexes. */
 export interface Asked {
   /** The fields that have one value in all requested records. */
   readonly equal: readonly Field[];
-  /** Fields that are held to a range. */
+  /** Fields that are limited to a range. */
   readonly ranges: readonly Field[];
   /** Whether there is any other condition. */
   readonly more: boolean;
   readonly order: Ordering;
 }
 
-/** What the indexes of a model's table are good for. */
+/** What the indexes of a model's table can serve. */
 export interface Bounds {
-  /** An index gives the records in this order, where these fields have one value each. */
+  /** Whether an index gives the records in this order, if these fields have one value each. */
   orders(equal: readonly Field[], order: Ordering): boolean;
-  /** An index finds a page's records without passing over others: it costs the same however many there are. */
+  /**
+   * Whether an index finds a page's records without scanning others, so that the cost does not depend on their
+   * number.
+   */
   isBounded(asked: Asked): boolean;
 }
 

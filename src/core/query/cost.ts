@@ -2,10 +2,7 @@ import { isOfLetters, walk } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
 import type { Projection } from './projection.ts';
 
-/**
- * Whether it goes through the letters of texts one by one, which takes long where these are: a single record is enough
- * then to hold up all others.
- */
+/** Whether it maps the letters of texts one by one. One long text is enough to block all other requests. */
 export function isCostly(expression: Expression): boolean {
   let costly = false;
   walk(expression, (node) => {
@@ -14,7 +11,7 @@ export function isCostly(expression: Expression): boolean {
   return costly;
 }
 
-/** The same of all that is worked out to show a record. */
+/** The same for all computed values of a projection. */
 export const isCostlyToShow = (projection: Projection): boolean =>
   projection.some((member): boolean => {
     if (member.when !== undefined && isCostly(member.when)) return true;

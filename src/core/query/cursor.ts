@@ -3,7 +3,7 @@ import type { FieldValue } from '../model/scalar.ts';
 
 /** Signs and reads the positions in a list that clients hold. */
 export interface Cursors {
-  /** `binding` is whatever the position is good for: the list's path, its filters and its order. */
+  /** `binding` is what the position belongs to: the list's path, filters and order. */
   write(binding: string, position: readonly FieldValue[]): string;
   /** Undefined where the text is not a cursor of this service for this binding. */
   read(binding: string, text: string): FieldValue[] | undefined;
@@ -17,7 +17,7 @@ const MAC_LENGTH = 22;
  */
 export function makeCursors(serviceKeys: readonly string[]): Cursors {
   const keys = serviceKeys.map((one) => createSecretKey(createHmac('sha256', one).update('vantfell cursors').digest()));
-  // Text in and text out: on the way of every list, buffers would cost as much again as the digest itself.
+  // Text in and text out: buffers would double the cost of the digest, in every list.
   const sign = (binding: string, payload: string, key = keys[0]!): string =>
     createHmac('sha256', key).update(`${binding}\0${payload}`).digest('base64url').slice(0, MAC_LENGTH);
 
@@ -28,7 +28,7 @@ export function makeCursors(serviceKeys: readonly string[]): Cursors {
     },
     read(binding, text) {
       const payload = Buffer.from(text.slice(MAC_LENGTH), 'base64url').toString();
-      // There is one way to write a cursor: decoding passes over what doesn't belong.
+      // A cursor has only one spelling: decoding ignores wrong characters.
       if (Buffer.from(payload).toString('base64url') !== text.slice(MAC_LENGTH)) return undefined;
       const given = Buffer.from(text.slice(0, MAC_LENGTH));
       const isOurs = keys.some((key) => {

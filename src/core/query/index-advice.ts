@@ -4,7 +4,7 @@ import { rising, wantedOrders } from '../model/indexes.ts';
 import type { Model } from '../model/model.ts';
 import type { Asked } from './bounds.ts';
 
-/** What a list asks for, and whether an index gives it without passing over other records. */
+/** What a list needs, and whether an index gives it without scanning other records. */
 export interface Wanted {
   readonly model: Model;
   readonly asked: Asked;
@@ -13,7 +13,7 @@ export interface Wanted {
   readonly bounded: boolean;
 }
 
-/** The members of an index that would help a list, as the model would declare it; and what it would not help with. */
+/** The members of an index that would help a list, as an entry of the model; and what it would not help with. */
 export interface IndexAdvice {
   readonly index?: readonly string[];
   readonly but: readonly string[];

@@ -10,7 +10,7 @@ import type { Cursors } from '../../query/cursor.ts';
 import type { Store } from '../../store/contract.ts';
 import type { EntityTags } from '../request/entity-tag.ts';
 
-/** What the records of all models are served with. */
+/** What the endpoints of all models have in common. */
 export interface EndpointContext {
   readonly graph: Graph;
   readonly store: Store;
@@ -20,11 +20,14 @@ export interface EndpointContext {
   readonly code: Code;
   readonly writes: Writes;
   readonly hashing: Hashing;
-  /** Answers a request by a write, in one transaction; whatever the answer looks at is in it too. */
+  /** Answers a request by a write in one transaction, which includes all reads for the answer. */
   answer(principal: Principal, request: Request, write: (work: UnitOfWork) => Promise<Reply>): Promise<Reply>;
 }
 
-/** Forms of requests whose statements are kept: clients use a few, and a flood of others must not fill the memory. */
+/**
+ * How many forms of requests have cached statements: clients use a few, and a flood of others must not fill the
+ * memory.
+ */
 export const KEPT_FORMS = 500;
-/** A query of more characters is no everyday one, and is understood anew each time. */
+/** Longer queries are rare, and are parsed each time. */
 export const LONGEST_KEPT = 1_000;

@@ -27,7 +27,7 @@ import type { EndpointContext } from './context.ts';
 /** The parameters of lists that a delete of many takes too, beside `<field>=value`. */
 export const DELETE_MANY_PARAMETERS = ['filter', 'filter-lang'] as const;
 
-/** What deletes of many records are answered with. */
+/** What a delete of many records needs. */
 interface DeleteManyParts {
   readonly model: Model;
   readonly graph: Graph;
@@ -36,8 +36,8 @@ interface DeleteManyParts {
 }
 
 /**
- * Deletes the records that a query asks for, and that the caller may read and delete: all of them, or none. It never
- * deletes everything.
+ * Deletes the records that a query selects, and that the caller may read and delete: all of them, or none. It needs a
+ * condition.
  */
 export function makeDeleteMany(
   model: Model,
@@ -56,7 +56,7 @@ export function makeDeleteMany(
     authorize(principal.permissions, model, 'clear');
     const form = formOf(parts, principal.permissions, path, query);
     const statement = listStatement(listed, form);
-    // They are looked for like any list, outside of the transaction: a long search holds up no writer.
+    // They are searched like a list, outside of the transaction: a long search blocks no writer.
     const evaluation = { now: runtime.now(), caller: principal.caller };
     const row = await store.first(
       statement,
@@ -70,7 +70,7 @@ export function makeDeleteMany(
       let deleted = 0;
       for (const { [model.key.member]: key } of found) {
         const remove = async (): Promise<boolean> => {
-          // Locked first: what is true of it now is true when it goes.
+          // Locked first, so that it does not change between the check and the delete.
           await changes.lock(work, key as Scalar);
           if (!(await stillMatches(work, key as Scalar))) return false;
           await changes.delete(work, key as Scalar);
@@ -102,7 +102,7 @@ function formOf(
   );
   const condition = mayBoth(permissions, model, 'clear');
   const { form } = readListRequest(model, path, query, graph.service.paging, readersOf(permissions), { condition });
-  // Every name that is left narrows it down.
+  // All remaining parameters are conditions.
   if (names.length === 0) {
     const detail = 'say which records, with a filter or a <field>=value: everything is never deleted at once';
     refuseParameters([{ parameter: 'filter', detail }]);
@@ -111,7 +111,7 @@ function formOf(
   return { ...form, projection: [projectedField(model.key)], sort: byKey };
 }
 
-/** Whether a record is still one of a list, grants included. */
+/** Checks that a record still matches a list, with its grants. */
 function matcher(
   { dialect, model }: DeleteManyParts,
   { filter, filters, parameters: own }: ListForm,
@@ -133,7 +133,7 @@ function matcher(
   };
 }
 
-/** A record may have gone along with another, or at somebody else's hands. */
+/** A record may have been deleted meanwhile, by a cascade or by another request. */
 async function unlessGone(remove: () => Promise<boolean>): Promise<boolean> {
   try {
     return await remove();

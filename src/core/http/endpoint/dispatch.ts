@@ -34,7 +34,7 @@ export interface DispatchParts {
   readonly replay: Replay;
 }
 
-/** What is found out about a request on the way. */
+/** What is learned about a request on the way. */
 export interface Note {
   caller: boolean;
 }
@@ -77,7 +77,7 @@ function count({ allowance }: DispatchParts, by: string): void {
   if (wait > 0) throw tooMany(wait);
 }
 
-/** Who sends a request: it counts for them, or for their address where its token is no good. */
+/** The sender of a request, which counts for the caller, or for the address if the token is invalid. */
 function authenticate(parts: DispatchParts, request: Request): Principal | Promise<Principal> {
   const { everybody, itself, authenticator } = parts;
   const known = everybody ? itself : authenticator.authenticate(request);
@@ -144,7 +144,7 @@ function answerEndpoint(
   );
 }
 
-/** Whom an answer is for, and which pages may read it. */
+/** Adds the headers for caches and for pages of other origins. */
 export function marked({ cors, identity }: DispatchParts, reply: Reply, request: Request, note: Note): Reply {
   const headers: Record<string, string> = { ...reply.headers, ...cors.headersFor(request) };
   if (identity !== undefined)

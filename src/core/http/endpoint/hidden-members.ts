@@ -2,7 +2,7 @@ import type { Permissions } from '../../access/permissions.ts';
 import type { Model } from '../../model/model.ts';
 import type { Unseen } from '../../rules/schema.ts';
 
-/** What may be hidden from a viewer on some records: they can't be held to send it back. */
+/** The members that may be hidden from a viewer on some records, and that it therefore need not send back. */
 export function unseenBy(permissions: Permissions, model: Model): Unseen {
   const reached = (member: string): boolean => {
     const relation = model.relations.find(({ field }) => field.member === member);

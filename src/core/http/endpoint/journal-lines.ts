@@ -15,7 +15,7 @@ export interface JournalLines {
   /** The SQL of the condition that the journal of a line's record may be read. */
   condition(permissions: Permissions, parameters: Binder<EvaluationContext>): string;
   readonly stateOf: StateOf;
-  /** What comes before all lines of the last life of a record: the end of the one before it. */
+  /** The id before all lines of a record's last life: the end of the life before it. */
   lifeBefore(key: Scalar, isHere: boolean): Promise<string>;
   /** Takes out of the JSON of lines what their reader may not see. */
   readonly finisher: LineMask;

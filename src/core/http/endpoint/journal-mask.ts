@@ -100,7 +100,7 @@ function guardedMembers(
   );
 }
 
-/** Gives a key, or keys, as far as they lead to records that the reader may know of. */
+/** Returns a key, or keys, without those of hidden records. */
 function reachOf(
   { caller }: Principal,
   { store, runtime }: EndpointContext,
@@ -130,7 +130,7 @@ function reachOf(
   };
 }
 
-/** The values of members that are seen; of those that may only be set, the names. */
+/** The changes of visible members, and the names of members that the reader may only set. */
 function maskChanges(
   changes: Changes,
   known: ReadonlySet<string>,

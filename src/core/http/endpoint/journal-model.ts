@@ -43,7 +43,7 @@ function accessOf(graph: Pick<Graph, 'byName' | 'identity'>, by: Field): Access 
   return { verbs, operations: new Map(), fields, set: new Map() };
 }
 
-/** The lines of the journal, as a model of their own that no project declares. */
+/** The journal's lines as a model. */
 export function journalModel(graph: Graph): Model {
   const key = field('id', 'uuid', 'The key of this line.');
   const fields = [

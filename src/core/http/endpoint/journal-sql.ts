@@ -13,7 +13,7 @@ import { parametersOf } from '../../sql/parameters.ts';
 import type { Binder } from '../../sql/parameters.ts';
 import type { Statement } from '../../sql/statement.ts';
 
-/** The statements that tell the state of a record. Each gives a flag for every condition, in their order. */
+/** The statements for the state of a record. Each returns a flag for every condition, in their order. */
 export interface StateStatements {
   /** Members that not every reader may see. */
   readonly restricted: readonly string[];
@@ -135,5 +135,5 @@ function deletedRecord(model: Model, dialect: Dialect, lines: string, of: string
   return `FROM (SELECT ${columns.join(', ')} FROM ${lines} ${order} LIMIT 1) AS ${STATE}`;
 }
 
-/** A name of a model, which holds nothing that would have to be escaped. */
+/** A model's name as an SQL text; it never needs escaping. */
 const text = (name: string): string => `'${name}'`;

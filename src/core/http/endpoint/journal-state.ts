@@ -16,8 +16,8 @@ export interface RecordState {
 }
 
 /**
- * Undefined where there never was such a record. A key may have had several records, one after the other, each with a
- * life and lines of its own: `line` is one of that which is meant; left out, it is the last.
+ * Undefined where there never was such a record. A key may have had several records, each with its own life and
+ * lines: `line` is a line of the life that is meant; left out, the last.
  */
 export type StateOf = (principal: Principal, key: Scalar, line?: string) => Promise<RecordState | undefined>;
 
@@ -31,7 +31,7 @@ export function recordStates(model: Model, { store, runtime }: EndpointContext, 
     const living = lived ?? (await store.first(here, [store.dialect.bind(model.key, key), ...here.values(evaluation)]));
     const row = living ?? (await store.first(gone, [String(key), ...gone.values(evaluation)]));
     if (row === undefined) {
-      // Lines of a record that nobody saw go: those who may read all may read them.
+      // A record that was deleted outside of the service: only callers who may read all lines may read these.
       const mayAll = mayBoth(permissions, model, 'journal') === true;
       const all = mayAll && (await store.first(sql.written, [String(key)])) !== undefined;
       return all ? { isHere: false, read: true, journal: true, members: new Map() } : undefined;

@@ -118,7 +118,7 @@ async function called(
   record: Values | undefined,
   reader: Reader,
 ): Promise<string> {
-  // No service opens without the code that it was declared to have.
+  // A service does not open without its declared code.
   if (run === undefined) throw new CodeError(name, 'has no code');
   const seen = record === undefined ? scope : withRecord(scope, forCode(model, record));
   let output: unknown;
@@ -132,7 +132,7 @@ async function called(
 
 function admitted({ operation, model, act }: OperationParts, permissions: Permissions): void {
   if (operation.target === 'record') authorizeRecord(permissions, model, act);
-  // What depends on a record can't be true of none.
+  // A condition over a record cannot be true without one.
   else if (authorize(permissions, model, act) !== true) throw refusedOn(permissions, model, act);
 }
 
@@ -166,7 +166,7 @@ function withRecord(scope: Scope, record: Values): Scope & { readonly record: Va
   return Object.create(scope, { record: { value: record, enumerable: true } }) as Scope & { readonly record: Values };
 }
 
-/** What an operation takes, from where its requests give it. */
+/** Reads the input of an operation, from the body or the query. */
 interface InputReader {
   fromBody(request: Request, principal: Principal): Values;
   fromQuery(query: string, principal: Principal): Values;
@@ -186,7 +186,7 @@ function inputReader({ input, defaults }: Operation, now: () => Date): InputRead
     const { value, failures } = whole(filled);
     if (failures.length > 0) return { values: {}, failures };
     const values = value as Values;
-    // What is left out is null, so that code need not tell the two apart.
+    // Absent members are null, so that code need not distinguish the two.
     return { values: { ...Object.fromEntries([...input.keys()].map((name) => [name, null])), ...values }, failures };
   }
 
@@ -229,7 +229,7 @@ function inputReader({ input, defaults }: Operation, now: () => Date): InputRead
 const isEmpty = ({ body, headers }: Request): boolean =>
   (body === undefined || body.length === 0) && headers['content-type'] === undefined;
 
-/** Makes JSON of what an operation gives back: records are read again, and shown as anywhere else. */
+/** The JSON of an operation's output: records are read again, and shown like any record. */
 function outputWriter(
   name: string,
   { output }: Operation,
@@ -255,7 +255,7 @@ function outputWriter(
     const projection = maskProjection(permissions, model, wholeOf(graph, model));
     return projectionStatement(graph, model, projection, dialect, { guard: permissions.may(model, 'read') });
   });
-  /** Undefined for a record that is not for this caller. */
+  /** Undefined for a record that this caller may not read. */
   const one = async (
     { caller, permissions }: Principal,
     given: unknown,
@@ -281,7 +281,7 @@ function outputWriter(
   };
 }
 
-/** The key of what an operation gave back: a record, or a key itself. */
+/** The key in an operation's output: of a record, or the key itself. */
 function keyOf(given: unknown, { key }: Model): Scalar | undefined {
   const value = isRecord(given) ? given[key.member] : given;
   const read = value === undefined || value === null ? undefined : canonical(key, value);

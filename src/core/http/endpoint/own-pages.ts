@@ -16,7 +16,7 @@ export interface OwnPagesOptions {
   readonly graph: Graph;
   readonly store: Store;
   readonly tags: EntityTags;
-  /** The texts of the OpenAPI document. Each is written when somebody asks for it first, and kept. */
+  /** The texts of the OpenAPI document. Each is written at its first request, and kept. */
   readonly documents: { json(): string; yaml(): string };
 }
 
@@ -62,7 +62,7 @@ export function makeOwnPages({ graph, store, tags, documents }: OwnPagesOptions)
   };
 }
 
-/** A text that is made once, and not sent again to those who have it. */
+/** A text that is made once, with an ETag. */
 function tagged(type: string, write: () => string, tags: EntityTags): (request: Request) => Reply {
   let known: { readonly body: string; readonly headers: Readonly<Record<string, string>> } | undefined;
   return ({ headers }) => {
@@ -77,7 +77,7 @@ function tagged(type: string, write: () => string, tags: EntityTags): (request: 
   };
 }
 
-/** Name, version, and a link to everything that a client can go on to. */
+/** Name, version, and links. */
 function indexOf(graph: Graph): Record<string, unknown> {
   const { name, version, description } = graph.service;
   const lists = allEndpoints(graph).filter((endpoint) => endpoint.name === 'list' && endpoint.under === undefined);

@@ -18,7 +18,7 @@ import type { EndpointContext } from './context.ts';
 import { pageReply } from './page-reply.ts';
 import type { PageEnds } from './page-reply.ts';
 
-/** A list's query, understood, and all that it takes to answer it. */
+/** A parsed list query, with its statement. */
 interface ListPlan {
   readonly request: ListRequest;
   readonly statement: ListStatement;
@@ -27,7 +27,7 @@ interface ListPlan {
   readonly ends: PageEnds;
 }
 
-/** Answers a list of records, all or some of a model's. `finish` has the last word on their JSON texts. */
+/** Answers a list of records, all or some of a model's. `finish` may change their JSON texts. */
 export type ListAnswerer = (
   principal: Principal,
   path: string,
@@ -45,7 +45,7 @@ export function makeListAnswerer(
   const plansOf = memoizeByPermissions((permissions: Permissions) => {
     const readers = listReaders(model, permissions, dialect, cursors);
     const statementOf = listStatements(listed, KEPT_FORMS);
-    // The same few queries come again and again, to the letter: what they mean needs to be found out once.
+    // The same few queries come again and again: they are parsed once.
     const plans = new LRUCache<string, ListPlan>({ max: KEPT_FORMS });
 
     return ({ caller }: Principal, path: string, query: string, of: ListOf): ListPlan => {
@@ -74,7 +74,7 @@ export function makeListAnswerer(
   };
 }
 
-/** Answers a list of a model's records: all, or the parts of the record that `parentKey` names. */
+/** Answers a list of a model's records: all, or the children of the record with `parentKey`. */
 export function makeListReader(
   model: Model,
   context: Pick<EndpointContext, 'graph' | 'store' | 'cursors' | 'runtime'>,

@@ -24,7 +24,7 @@ import { readBodyOf } from '../request/body.ts';
 import { refuseQuery } from '../request/query.ts';
 import type { RecordReader } from './read-record.ts';
 
-/** A request for one of the pages at which somebody signs in and out, and learns who they are. */
+/** A request for signing in, signing out, or the caller's own record. */
 export interface IdentityRequest {
   readonly principal: Principal;
   readonly request: Request;
@@ -51,10 +51,10 @@ export interface IdentityPagesOptions {
   readonly readRecord: RecordReader;
 }
 
-/** Of one address; ten times what one login of it may fail. */
+/** The limit of failures for an address, as a multiple of that for one login. */
 const LOOSER = 10;
 
-/** The pages of a service in which somebody can sign in, by their paths; none where nobody can. */
+/** The sign-in pages of a service with an identity, by their paths. */
 export function makeIdentityPages(options: IdentityPagesOptions): ReadonlyMap<string, IdentityPage> {
   const { graph, readRecord } = options;
   const { identity, service } = graph;
@@ -94,7 +94,7 @@ function revoker({ writes, credentials, callers, runtime }: IdentityPagesOptions
 }
 
 /**
- * Gives a token for a login and its secret. A wrong login and a wrong secret take the same time and get the same
+ * Answers a login and its secret with a token. A wrong login and a wrong secret take the same time and get the same
  * answer.
  */
 function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
@@ -132,8 +132,7 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
     const given = read(readBodyOf(request, 'create'));
     const address = request.client ?? '';
     const pair = JSON.stringify([given.login.trim().toLowerCase().slice(0, 400), address]);
-    // Only failures count, and of those only the ones of which the secret was looked at: nobody can use up an address
-    // for others with what is refused anyway.
+    // Only failures whose secret was checked count: refused attempts must not use up the limit of an address.
     const giveBack = (): void => {
       ofAddress!.giveBack(address);
       ofPair!.giveBack(pair);

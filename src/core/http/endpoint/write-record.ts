@@ -131,7 +131,7 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
       const guard = guardOf(model, tags, request);
       const wanted = preferredReturn(request) === 'representation';
       return answer(principal, request, async (work) => {
-        // Locked first, so that it is the record which is deleted.
+        // Locked first, so that the answer shows the record as it is deleted.
         if (wanted) await changes.lockForWrite(work, key, 'delete', { permissions, guard });
         const last = wanted ? await changes.shown(work, key, permissions) : undefined;
         await changes.delete(work, key, { permissions, guard });
@@ -199,13 +199,11 @@ async function readMany(
   return hashed;
 }
 
-/**
- * What a client gives of a new record, with what the path says of it, and its owner; pointers go on from `prefix`.
- */
+/** The values of a new record from the body, the path and the caller; pointers begin with `prefix`. */
 function readNew({ readNewBody, owner }: RecordWriting, body: unknown, { add, fill }: Given, prefix: string): Read {
   const isObject = isRecord(body);
   const read = readNewBody(isObject ? withGiven(body, { ...fill, ...add }) : body);
-  // Nobody can have read a record that is only being made: what is not for clients to set is refused at once.
+  // Nobody can have read a new record: members that clients may not set are refused at once.
   const given = [...[...read.repeated.keys()].map(({ member }) => member), ...read.derived.keys()];
   const failures: Failure[] = [...read.failures, ...given.map(notForClients)];
   if (owner?.rules.required && isObject && read.values[owner.member] === undefined) {
@@ -268,7 +266,7 @@ async function bodyOf(
     return async (work, record) => {
       const found = await changes.shown(work, record[model.key.member] as never, work.permissions);
       const members = patchedMembers(model, JSON.parse(found!.shown) as Record<string, unknown>, steps);
-      // The record is locked: this one does not wait for its turn.
+      // The record is locked, so this hash does not wait for a turn.
       return sealed(writing, readers.update(members, true), (values) => changes.hashSecrets(values));
     };
   }
@@ -276,10 +274,7 @@ async function bodyOf(
   return () => read;
 }
 
-/**
- * Hashes secrets in turn with those of others, as long as the time of the write is not up, and somebody waits for
- * it.
- */
+/** Hashes secrets in turn with other requests, within the time of the write, while the client waits. */
 function sealedFor({ runtime, graph, hashing, changes }: RecordWriting, { requester }: Principal): Seal {
   const last = runtime.now().getTime() + graph.service.limits.transaction;
   const hash = async (secret: string): Promise<string> => {
@@ -298,7 +293,7 @@ async function sealed(_writing: RecordWriting, read: ReadBody, hashSecrets: Seal
 /** Gives values with their secrets hashed. */
 type Seal = (values: Values) => Promise<Values>;
 
-/** What the path says of a new record, and what it is where the body doesn't say. */
+/** Values from the path, and values for members that the body leaves out. */
 interface Given {
   readonly add: Values;
   readonly fill: Values;
@@ -314,7 +309,7 @@ interface Read {
   readonly failures: readonly Failure[];
 }
 
-/** Tells which of many records a problem is about. */
+/** Adds the position among many records to a problem. */
 async function inPlace<Result>(at: number, work: Promise<Result>): Promise<Result> {
   try {
     return await work;
@@ -326,10 +321,7 @@ async function inPlace<Result>(at: number, work: Promise<Result>): Promise<Resul
   }
 }
 
-/**
- * A body with what it does not say itself. It was read for this request alone, and may be of any size: it is not
- * copied.
- */
+/** Adds values to a body. It belongs to this request only and may be large, so it is not copied. */
 function withGiven(body: Record<string, unknown>, given: Values): Record<string, unknown> {
   for (const [member, value] of Object.entries(given)) if (!Object.hasOwn(body, member)) body[member] = value;
   return body;

@@ -18,7 +18,7 @@ export interface ReadStep {
   readonly value: unknown;
 }
 
-/** Why a step can't be taken. */
+/** Why a step cannot be applied. */
 export type StepFault =
   | { readonly kind: 'nothing-there'; readonly at: 'path' | 'from' }
   | { readonly kind: 'other-value' }
@@ -27,17 +27,17 @@ export type StepFault =
   | { readonly kind: 'too-much' };
 
 /**
- * What all steps of a patch may cost together: values that are copied or looked through, and items that make room for
- * others. Copies could else double with each step.
+ * The cost limit of a patch: copied and compared values, and moved items. Otherwise copies could double with each
+ * step.
  */
 const MOST_WORK = 2_000_000;
 
-/** Takes the steps of a patch one after the other, and changes `target`, which has to be nobody else's. */
+/** Applies the steps of a patch in order. It changes `target`, which nobody else may use. */
 export function makePatcher(target: Record<string, unknown>): (step: ReadStep) => StepFault | undefined {
   let work = 0;
   const nothing = (at: 'path' | 'from'): StepFault => ({ kind: 'nothing-there', at });
 
-  /** Counts the values inside, as far as the work goes; `Infinity` where they lie too deep. */
+  /** Counts the values inside, up to the limit; `Infinity` if they are nested too deep. */
   function measure(value: unknown, depth: number): number {
     if (typeof value !== 'object' || value === null) return 1 + (typeof value === 'string' ? value.length / 8 : 0);
     if (depth >= DEEPEST) return Infinity;
@@ -63,7 +63,7 @@ export function makePatcher(target: Record<string, unknown>): (step: ReadStep) =
       parent.splice(index, 0, value);
       return undefined;
     }
-    // JavaScript would take that name for something else than a member.
+    // That name means something else in JavaScript.
     if (!isRecord(parent) || token === '__proto__') return nothing('path');
     if (work > MOST_WORK) return { kind: 'too-much' };
     parent[token] = value;

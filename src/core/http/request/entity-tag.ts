@@ -23,11 +23,11 @@ export function recordTags(tags: EntityTags, isOpen: boolean): RecordTags {
   };
 }
 
-/** Tells answers, and states of records, apart (RFC 9110, 8.8.3). */
+/** ETags of answers and of states of records (RFC 9110, 8.8.3). */
 export interface EntityTags {
   /** The mark of an answer: the same for the same text. */
   mark(text: string): string;
-  /** The same of a text that not everybody may see: nobody can find out what it was by trying. */
+  /** The same for a text that not everybody may see, with a key, so that nobody can guess the text. */
   hiddenMark(text: string): string;
 }
 
@@ -42,7 +42,7 @@ export function makeEntityTags(serviceKey: string): EntityTags {
   };
 }
 
-/** Whether the header If-None-Match names a tag. Weak ones count as the tags that they weaken. */
+/** Whether the header If-None-Match names a tag. Weak tags match strong ones. */
 export const isNamed = (header: string | string[] | undefined, tag: string): boolean =>
   header !== undefined && tagsIn(header).some((one) => one === tag || one === '*');
 

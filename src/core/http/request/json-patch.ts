@@ -38,8 +38,8 @@ export function readPatch(body: unknown): ReadStep[] {
 }
 
 /**
- * The members that a patch changes of a record as its caller reads it, with their new values. What is never shown
- * counts as absent, and can be given a value all the same.
+ * The members that a patch changes of a record as its caller reads it, with their new values. Members that are never
+ * shown count as absent, but can be set.
  */
 export function patchedMembers(
   model: Model,
@@ -51,7 +51,7 @@ export function patchedMembers(
   const take = makePatcher(patched);
   steps.forEach((step, at) => {
     const [member = ''] = step.path;
-    // There is nothing there to be replaced, as far as the client knows.
+    // For the client there is nothing to replace.
     const isHidden = step.path.length === 1 && model.byMember.get(member)?.rules.writeOnly === true;
     const fault = take(isHidden && step.op === 'replace' ? { ...step, op: 'add' } : step);
     if (fault !== undefined) throw refusal(fault, at);

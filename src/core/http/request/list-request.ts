@@ -33,11 +33,11 @@ import { projectionReader } from './projection-parameters.ts';
 import type { ProjectionReader } from './projection-parameters.ts';
 import { readQuery } from './query.ts';
 
-/** A list's query, understood. */
+/** A parsed list query. */
 export interface ListRequest {
   readonly form: ListForm;
   readonly limit: number;
-  /** What the cursors of this list are good for. */
+  /** What binds the cursors of this list. */
   readonly binding: string;
   /** The query that all pages of this list share, without its `?`. */
   readonly shared: string;
@@ -68,16 +68,16 @@ export function listReaders(model: Model, permissions: Permissions, dialect: Dia
   };
 }
 
-/** What a list is of, beside what its query asks for. */
+/** Which records a list is about, besides its query. */
 export interface ListOf {
-  /** What has to be true of its records. */
+  /** The condition on its records. */
   readonly condition: Condition;
   /** Values that all its records have. */
   readonly always?: ListForm['filters'];
   /** The SQL of a condition that is no expression. */
   readonly extra?: ((parameters: Binder<EvaluationContext>) => string) | undefined;
   readonly under?: { readonly relation: Relation; readonly key: FieldValue } | undefined;
-  /** Tells lists of one path and query apart whose condition is another one now and then. */
+  /** Distinguishes lists with the same path and query but another condition. */
   readonly differs?: string;
 }
 
@@ -269,7 +269,7 @@ function underOf(
   return { parent, field: relation.field, key, guard: compiled };
 }
 
-/** What says where in the list a page begins: the links to other pages say that by themselves. */
+/** The parameters for the beginning of a page: links to other pages have their own. */
 const PLACES = ['after', 'before', 'offset'];
 
 function readOffset(text: string | undefined, failures: ParameterFailure[]): number | undefined {

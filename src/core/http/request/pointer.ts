@@ -6,10 +6,10 @@ import { isRecord } from '../../text/value.ts';
 const FORM = /^(?:\/(?:[^~/]|~[01])*)*$/;
 const INDEX = /^(?:0|[1-9]\d{0,9})$/;
 
-/** No value is deeper than that. */
+/** Values are never deeper. */
 const MOST_TOKENS = 100;
 
-/** The reference tokens of a pointer, the first hundred of them; undefined for a text that is none. */
+/** The first hundred reference tokens of a pointer; undefined if the text is not a pointer. */
 export function readPointer(text: string): string[] | undefined {
   if (!FORM.test(text)) return undefined;
   return text
@@ -18,11 +18,11 @@ export function readPointer(text: string): string[] | undefined {
     .map((token) => token.replaceAll('~1', '/').replaceAll('~0', '~'));
 }
 
-/** The index that a token means in an array of this length; undefined where it is written otherwise, or lies beyond. */
+/** The array index of a token; undefined if it is not a valid index, or is out of range. */
 export const indexOf = (token: string, length: number): number | undefined =>
   INDEX.test(token) && Number(token) < length ? Number(token) : undefined;
 
-/** What a token addresses in a value; undefined where there is nothing, for no JSON value is. */
+/** The value that a token addresses; undefined if there is none, because no JSON value is undefined. */
 export function childOf(value: unknown, token: string): unknown {
   if (Array.isArray(value)) {
     const index = indexOf(token, value.length);

@@ -4,10 +4,7 @@ import type { Guard } from '../../change/contract.ts';
 import type { Model } from '../../model/model.ts';
 import type { RecordTags } from './entity-tag.ts';
 
-/**
- * What If-Match asks of the record that is to be changed; undefined where it asks nothing. A model may want it asked
- * each time (428).
- */
+/** The check of If-Match on the record; undefined without the header. A model may require the header (428). */
 export function guardOf({ conditional, name }: Model, tags: RecordTags, { headers }: Request): Guard | undefined {
   const header = headers['if-match'];
   if (header === undefined) {

@@ -19,7 +19,7 @@ export type ProjectionReader = (
   failures: ParameterFailure[],
 ) => Projection;
 
-/** How many relations may be included, how many members named, and how many records one answer may hold. */
+/** The limits of included relations, of named members, and of records in one answer. */
 const MOST_INCLUDED = 12;
 const MOST_NAMED = 200;
 const MOST_RECORDS = 10_000;
@@ -33,7 +33,7 @@ interface ProjectionReading {
   readonly graph: Graph;
 }
 
-/** `usual` is the view of those who don't ask for another. */
+/** `usual` is the view without the parameter `view`. */
 export function projectionReader(permissions: Permissions, model: Model, usual: string): ProjectionReader {
   const { graph } = permissions;
   const plain = viewOf(graph, model, usual);
