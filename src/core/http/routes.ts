@@ -78,7 +78,7 @@ function placeOf(here: readonly Endpoint[]): Place {
 }
 
 /** A decoded path segment; undefined if its percent-encoding is broken. */
-export function decodeSegment(segment: string): string | undefined {
+function decodeSegment(segment: string): string | undefined {
   if (!segment.includes('%')) return segment;
   try {
     return decodeURIComponent(segment);
