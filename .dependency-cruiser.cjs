@@ -13,6 +13,7 @@ const FLOORS = [
   ['core/store'],
   ['core/migrations'],
   ['core/rules'],
+  ['core/search'],
   ['core/access'],
   ['core/resolve'],
   ['core/query'],
@@ -66,6 +67,13 @@ module.exports = {
       comment: 'src/client goes into projects as it is: it imports nothing but itself.',
       from: { path: '^src/client/' },
       to: { path: '^src/(?!client/)' },
+    },
+    {
+      name: 'the-oracle-reads-for-itself',
+      severity: 'error',
+      comment: 'The oracle of trials shares no room with those that answer, so that the two can disagree.',
+      from: { path: '^src/core/trial/oracle/' },
+      to: { path: '^src/core/(change|query|http|store|sql|rules|samples|identity)/' },
     },
     {
       name: 'no-room-is-unknown',

@@ -92,7 +92,10 @@ kill $server; wait $server`,
 echo '$ vantfell migrate run -C growing'; vantfell migrate run -C growing; echo
 echo '$ vantfell migrate status -C growing'; vantfell migrate status -C growing; echo
 echo '$ vantfell seed -C growing --generate 40 --model hut --random 7'; vantfell seed -C growing --generate 40 --model hut --random 7`,
-  trial: 'vantfell trial -C fell-huts',
+  trial: `vantfell trial -C fell-huts | tail -4; echo; echo '$ vantfell trial -C spoiled --model report --only changed'
+vantfell trial -C spoiled --model report --only changed; echo; echo '$ vantfell trial -C spoiled --model report --only tags'
+vantfell trial -C spoiled --model report --only tags`,
+  walk: 'vantfell trial -C spoiled --walk 400 --random 4 --keep',
   errors: `vantfell chek; echo; echo '$ vantfell check -C nowhere'; vantfell check -C nowhere; echo
 echo '$ vantfell serve -C fell-huts (with the port taken)'
 vantfell serve -C fell-huts --quiet & server=$!; sleep 2; vantfell serve -C fell-huts; kill $server; wait $server; echo; echo '$ vantfell --help'; vantfell --help`,
@@ -118,6 +121,7 @@ appendFileSync(
 );
 spawnSync(join(folder, 'vantfell'), ['export', 'openapi', '-C', 'fell-huts', '--out', 'old.json'], { cwd: folder });
 growProject(join(folder, 'growing'));
+spoilProject();
 mkdirSync(join(folder, 'broken/models'), { recursive: true });
 writeFileSync(join(folder, 'broken/vantfell.yaml'), 'service: { name: Broken }\n');
 writeFileSync(join(folder, 'broken/models/hut.yaml'), broken);
@@ -143,14 +147,19 @@ try {
   rmSync(folder, { recursive: true, force: true });
 }
 
-/** The report of a trial of which one case fails: a hook spoils what it should leave alone. */
-function shootReport() {
+/** A project with a hook that changes what it should leave alone, and one that throws. */
+function spoilProject() {
   cpSync(join(folder, 'fell-huts'), join(folder, 'spoiled'), { recursive: true });
   writeFileSync(
     join(folder, 'spoiled/code/report.hooks.ts'),
-    "import { hooks } from 'vantfell';\nexport default hooks('report', { beforeCreate(draft) " +
-      "{ if (draft.severity === 'urgent') draft.tags = ['urgent']; } });\n",
+    "import { hooks } from 'vantfell';\n\nexport default hooks('report', {\n  beforeCreate(draft) {\n" +
+      "    if (draft.severity === 'urgent') draft.tags = ['urgent'];\n  },\n  beforeUpdate(change) {\n" +
+      "    if (change.title?.startsWith('a')) change.title = change.title.trm();\n  },\n});\n",
   );
+}
+
+/** The report of a trial of which some cases fail, and some can't be established. */
+function shootReport() {
   spawnSync(join(folder, 'vantfell'), ['trial', '-C', 'spoiled', '--report', 'report.html'], { cwd: folder });
   shootPage('report.html', 'report', '1280,1500');
 }

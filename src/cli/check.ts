@@ -1,6 +1,7 @@
 import type { Source } from '../core/declaration/document.ts';
 import { isError } from '../core/declaration/problem.ts';
 import type { Problem } from '../core/declaration/problem.ts';
+import type { SampleRow } from '../core/samples/read.ts';
 import { EXIT } from '../project/failure.ts';
 import type { SoundProject } from '../project/project.ts';
 import type { Command } from './command.ts';
@@ -20,12 +21,15 @@ export const check: Command = {
     const { allEndpoints } = await import('../core/api/endpoints.ts');
     const project = readProject(folder);
     const { graph } = project;
-    let { problems, sources } = project;
+    let problems: readonly Problem<string>[] = project.problems;
+    let { sources } = project;
     if (graph !== undefined) {
       const { loadCode } = await import('../project/code.ts');
-      const scenarios = await scenariosIn({ ...project, graph });
-      problems = [...problems, ...(await loadCode({ ...project, graph })).problems, ...scenarios.problems];
-      sources = [...sources, ...scenarios.sources];
+      const samples = await samplesIn({ ...project, graph });
+      const scenarios = await scenariosIn({ ...project, graph }, samples.rows);
+      const { problems: ofCode } = await loadCode({ ...project, graph });
+      problems = [...problems, ...ofCode, ...samples.problems, ...scenarios.problems];
+      sources = [...sources, ...samples.sources, ...scenarios.sources];
     }
     const isSound = graph !== undefined && !problems.some(isError);
     const endpoints = graph === undefined ? 0 : allEndpoints(graph).length;
@@ -41,18 +45,32 @@ export const check: Command = {
   },
 };
 
+/** The samples, with the problems that show without a database. Long files are read when they are loaded. */
+async function samplesIn({ folder, graph }: SoundProject): Promise<{
+  rows: readonly SampleRow[];
+  problems: readonly Problem<string>[];
+  sources: readonly Source[];
+}> {
+  const { sampleFiles } = await import('../project/read.ts');
+  if (sampleFiles(folder).length === 0) return { rows: [], problems: [], sources: [] };
+  const { readSampleFiles } = await import('../project/samples.ts');
+  const { readSamples } = await import('../core/samples/read.ts');
+  const { checkSamples } = await import('../core/samples/check.ts');
+  const { sources, streams } = readSampleFiles(folder, graph);
+  const { rows, problems } = readSamples(graph, sources);
+  const broken = problems.length > 0 || streams.length > 0 ? [] : await checkSamples(graph, rows, new Date());
+  return { rows, problems: [...problems, ...broken], sources };
+}
+
 /** The problems of the scenarios that can be found without a database: it has only the handles of samples. */
-async function scenariosIn({
-  folder,
-  graph,
-}: SoundProject): Promise<{ problems: readonly Problem[]; sources: readonly Source[] }> {
+async function scenariosIn(
+  { folder, graph }: SoundProject,
+  rows: readonly SampleRow[],
+): Promise<{ problems: readonly Problem[]; sources: readonly Source[] }> {
   const { readTrialFiles } = await import('../project/read.ts');
   const sources = readTrialFiles(folder);
   if (sources.length === 0) return { problems: [], sources };
   const { readScenarios } = await import('../core/trial/scenarios.ts');
-  const { readSamples } = await import('../core/samples/read.ts');
-  const { readSampleFiles } = await import('../project/samples.ts');
-  const { rows } = readSamples(graph, readSampleFiles(folder, graph).sources);
   const handles = new Map(rows.map(({ model, handle }) => [`${model.name}/${handle}`, handle]));
   return { problems: readScenarios(graph, sources, handles).problems, sources };
 }

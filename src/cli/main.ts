@@ -1,5 +1,6 @@
 #!/usr/bin/env node
 import { EXIT, Failure } from '../project/failure.ts';
+import { placeText } from './code-place.ts';
 import { overview } from './help.ts';
 import { makeTerminal } from './terminal/terminal.ts';
 
@@ -37,11 +38,23 @@ function tell(error: unknown): number {
   const color = !words.includes('--no-color');
   const terminal = makeTerminal({ json: words.includes('--json'), quiet: false, color });
   const { red, cyan } = terminal.tint;
-  const known = error instanceof Failure;
-  const message = error instanceof Error ? error.message : String(error);
-  const remedy = known ? error.remedy : 'this is a defect of vantfell: please report it, with what --debug adds';
+  const { message, remedy, exit } = explained(error);
+  // Whatever was drawn while it worked.
+  if (process.stderr.isTTY) process.stderr.write('\r\u001b[K');
   terminal.value({ error: { message, remedy } });
   terminal.warn(`${red('vantfell:')} ${message}\n  ${cyan('→')} ${remedy}`);
   if (words.includes('--debug') && error instanceof Error) terminal.warn(error.stack ?? '');
-  return known ? error.exit : EXIT.defect;
+  return exit;
+}
+
+function explained(error: unknown): { message: string; remedy: string; exit: number } {
+  if (error instanceof Failure) return error;
+  const message = error instanceof Error ? error.message : String(error);
+  // Told by its name: what throws it is loaded by few commands.
+  if (!(error instanceof Error && error.name === 'CodeError')) {
+    const remedy = 'this is a defect of vantfell: please report it, with what --debug adds';
+    return { message, remedy, exit: EXIT.defect };
+  }
+  const remedy = "this is an error of the project's own code: mend it there";
+  return { message: message + placeText(error), remedy, exit: EXIT.foundWrong };
 }

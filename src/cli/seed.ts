@@ -97,10 +97,11 @@ export async function loadProjectSamples(
   { folder, terminal }: Context,
   { graph, loaded: code }: LoadedProject,
   store: Store,
-  options: Pick<LoadOptions, 'emptyFirst'> = {},
+  options: Pick<LoadOptions, 'emptyFirst' | 'hashCost'> = {},
 ): Promise<Loaded | undefined> {
   const { readSampleFiles } = await import('../project/samples.ts');
   const { writesOn } = await import('../project/serve.ts');
+  const { runtime } = await import('../project/project.ts');
   const { readSamples } = await import('../core/samples/read.ts');
   const { BadSamples, loadSamples } = await import('../core/samples/load.ts');
   const { problemsText } = await import('./terminal/problems.ts');
@@ -118,7 +119,7 @@ export async function loadProjectSamples(
       terminal.progress(
         `loading ${model}: ${grouped(count)}${share === undefined ? '' : `, ${Math.floor(share * 100)}%`}`,
       );
-    const loaded = await loadSamples(graph, store, rows, writesOn(graph, store, code), {
+    const loaded = await loadSamples(graph, store, rows, writesOn(graph, store, code, { ...runtime, ...options }), {
       ...options,
       streams,
       onProgress,

@@ -9,6 +9,7 @@ export const trial: Command = {
     ['vantfell trial', 'every case that follows from the declarations'],
     ['vantfell trial --model hut --only minimum', 'those of one model, about its minimums'],
     ['vantfell trial --against http://127.0.0.1:8080', 'the scenarios, on a service that runs already'],
+    ['vantfell trial --walk 5000 --random 7', 'random requests of random callers, each held against the oracle'],
     ['vantfell trial --report trial.html --report trial.xml', 'with a page to look at, and JUnit XML'],
   ],
   options: (yargs) =>
@@ -26,6 +27,16 @@ export const trial: Command = {
         requiresArg: true,
         describe: 'a number: the cases in another order, the same for the same number',
       })
+      .option('walk', {
+        type: 'number',
+        requiresArg: true,
+        describe: 'in the place of cases: so many random requests, in walks of 80, from the samples on',
+      })
+      .option('keep', {
+        type: 'boolean',
+        default: false,
+        describe: 'with --walk: write a walk that fails as a scenario in trials/',
+      })
       .option('against', {
         type: 'string',
         requiresArg: true,
@@ -38,7 +49,8 @@ export const trial: Command = {
       })
       .option('watch', { type: 'boolean', default: false, describe: 'again whenever a file of the project changes' })
       .option('bail', { type: 'boolean', default: false, describe: 'stop at the first failure' })
-      .check(({ report = [], against, handles }) => {
+      .check(({ report = [], against, handles, walk, keep, model, only, bail }) => {
+        checkWalk({ walk, keep: keep || undefined, against, model, only, bail: bail || undefined });
         if (handles !== undefined && against === undefined)
           throw new Failure(EXIT.wrongCommand, '--handles goes with --against', 'leave it out');
         if (against !== undefined && !/^https?:\/\//.test(against))
@@ -48,7 +60,7 @@ export const trial: Command = {
         throw new Failure(EXIT.wrongCommand, `--report ${other} is of no known kind`, 'end it in .html, .xml or .json');
       }),
 
-  async run(context, { model, only, bail, random, report, against, handles, watch }) {
+  async run(context, { model, only, bail, random, report, against, handles, watch, walk, keep }) {
     if (watch === true) {
       const { watchTrial } = await import('./trial/watch.ts');
       return watchTrial(context, process.argv.slice(2));
@@ -64,7 +76,13 @@ export const trial: Command = {
     }
     const wanted = (one: Case): boolean =>
       (typeof model !== 'string' || one.model === model) && (typeof only !== 'string' || one.title.includes(only));
-    const options = { wanted, bail: bail === true, ...(random === undefined ? {} : { random: random as number }) };
+    const options = {
+      wanted,
+      bail: bail === true,
+      keep: keep === true,
+      ...(random === undefined ? {} : { random: random as number }),
+      ...(walk === undefined ? {} : { walk: walk as number }),
+    };
     const { runAgainst } = await import('./trial/run-against.ts');
     const ran =
       against === undefined
@@ -85,3 +103,19 @@ export const trial: Command = {
     return ran.result.outcomes.some(({ failure }) => failure !== undefined) ? EXIT.foundWrong : EXIT.done;
   },
 };
+
+/** The most requests of one walk. */
+const MOST_WALKED = 1_000_000;
+
+function checkWalk({ walk, ...others }: Readonly<Record<string, unknown>>): void {
+  if (walk === undefined) {
+    if (others.keep !== undefined)
+      throw new Failure(EXIT.wrongCommand, '--keep goes with --walk', 'leave it out, or say how many requests to send');
+    return;
+  }
+  if (typeof walk !== 'number' || !Number.isInteger(walk) || walk < 1 || walk > MOST_WALKED)
+    throw new Failure(EXIT.wrongCommand, `--walk must be a whole number from 1 to ${MOST_WALKED}`, 'write --walk 5000');
+  const other = ['against', 'model', 'only', 'bail'].find((name) => others[name] !== undefined);
+  if (other !== undefined)
+    throw new Failure(EXIT.wrongCommand, `--walk does not go with --${other}`, `leave out one of them`);
+}

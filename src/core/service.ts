@@ -109,7 +109,7 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   const writes = makeWrites({ graph, store, runtime: options, code, log, report, callersChanged, tell: !quiet });
   const { permissionSets } = writes;
   const idempotency = makeIdempotency(store, keys, now);
-  const hashing = makeHashing(options.hashesAtOnce ?? 1, (bytes) => options.random(bytes));
+  const hashing = makeHashing(options.hashesAtOnce ?? 1, (bytes) => options.random(bytes), options.hashCost);
   const context: EndpointContext = {
     graph,
     store,

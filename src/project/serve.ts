@@ -30,7 +30,11 @@ export const serviceOn = (
   store: Store,
   [key, ...olderKeys]: readonly string[],
   report: (error: unknown, request: string) => void,
-  more: Pick<ServiceOptions, 'code' | 'log' | 'quiet' | 'outside' | 'everybody' | 'samples' | 'injectFault'> = {},
+  more: Partial<Runtime> &
+    Pick<
+      ServiceOptions,
+      'code' | 'log' | 'quiet' | 'outside' | 'everybody' | 'samples' | 'injectFault' | 'hashesAtOnce'
+    > = {},
 ): Service => makeService(graph, store, { ...runtime, hashesAtOnce: HASHES, ...more, key: key!, olderKeys, report });
 
 const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => undefined };

@@ -2,7 +2,7 @@ import { Agent, request } from 'node:http';
 import type { Caller } from '../../src/core/expression/context.ts';
 import type { Graph } from '../../src/core/model/graph.ts';
 import type { Store } from '../../src/core/store/contract.ts';
-import type { Row } from '../../src/core/trial/oracle.ts';
+import type { Row } from '../../src/core/trial/oracle/world-state.ts';
 import { startServer } from '../../src/server/server.ts';
 import { openTestService } from './open-test-service.ts';
 import type { TestReply } from './open-test-service.ts';

@@ -5,8 +5,10 @@ import type { Caller } from '../../src/core/expression/context.ts';
 import type { Model } from '../../src/core/model/model.ts';
 import { linkedOf } from '../../src/core/model/related.ts';
 import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
-import { oracleOf } from '../../src/core/trial/oracle.ts';
-import type { Oracle, Row } from '../../src/core/trial/oracle.ts';
+import { oracleOf } from '../../src/core/trial/oracle/grants.ts';
+import type { Oracle } from '../../src/core/trial/oracle/grants.ts';
+import { worldState } from '../../src/core/trial/oracle/world-state.ts';
+import type { Row } from '../../src/core/trial/oracle/world-state.ts';
 import { keysOf, pathOf } from '../../src/core/trial/paths.ts';
 import { expectations } from '../../src/core/trial/statuses.ts';
 import type { Expectations } from '../../src/core/trial/statuses.ts';
@@ -56,12 +58,13 @@ function makeMatrix() {
   let oracle: Oracle;
   let says: Expectations;
   /** Texts that stand in one place alone, and whose it is. */
+  let rows: ReadonlyMap<string, readonly Row[]>;
   let marks: { text: string; model: Model; row: Row; member: string }[];
   let checkedBy: ReturnType<typeof makeDocumentJudge>;
   const surprises: string[] = [];
 
   const path = (model: Model, row?: Row): string => pathOf(on.graph, model, row);
-  const rowsOf = (model: Model): readonly Row[] => oracle.rows.get(model.name)!;
+  const rowsOf = (model: Model): readonly Row[] => rows.get(model.name)!;
   const nameOf = (person: Person, what: string): string => `${person.name}: ${what}`;
   const tell = (wrong: boolean, what: string): void => void (wrong && surprises.push(what));
   const isStranger = ({ caller }: Person): boolean => caller === null && on.graph.identity !== undefined;
@@ -162,6 +165,10 @@ function makeMatrix() {
     get oracle() {
       return oracle;
     },
+    /** All records, as they were looked at. */
+    get rows() {
+      return rows;
+    },
     surprises,
     async open(folder: string, database: string | undefined) {
       on = await askedProject(folder, database);
@@ -170,7 +177,9 @@ function makeMatrix() {
     /** What stands in the database now: tests before may have changed it. */
     async look() {
       surprises.splice(0);
-      oracle = oracleOf(on.graph, await on.rows(), new Date());
+      rows = await on.rows();
+      const now = new Date();
+      oracle = oracleOf(on.graph, worldState(on.graph, rows), () => now);
       says = expectations({ graph: on.graph, oracle, rowsOf });
       marks = marksIn();
     },

@@ -9,6 +9,8 @@ import type { Service } from '../../src/core/service.ts';
 /** A service with one thing broken. */
 export interface Mutant {
   readonly what: string;
+  /** The project: the demo where it is left out, or one of `test/fixtures/sound`. */
+  readonly project?: 'harbour' | 'herbarium' | 'workshop';
   /** Whose cases are run; another model's might notice too, but it takes longer. */
   readonly model: string;
   /** The models that the service works by, in the place of those that were declared. */
@@ -23,14 +25,14 @@ export interface Mutant {
 }
 
 /** The graph with one model changed. */
-const withModel =
+export const withModel =
   (name: string, change: (model: Model) => Model) =>
   (graph: Graph): Graph => {
     const models = graph.models.map((model) => (model.name === name ? change(model) : model));
     return { ...graph, models, byName: new Map(models.map((model) => [model.name, model])) };
   };
 
-const withField = (model: string, member: string, change: (field: Field) => Field): ((graph: Graph) => Graph) =>
+export const withField = (model: string, member: string, change: (field: Field) => Field): ((graph: Graph) => Graph) =>
   withModel(model, (one) => {
     const fields = one.fields.map((field) => (field.member === member ? change(field) : field));
     const by = (all: readonly Field[]): Map<string, Field> => new Map(all.map((field) => [field.member, field]));
@@ -38,74 +40,77 @@ const withField = (model: string, member: string, change: (field: Field) => Fiel
     return { ...one, fields, byMember: by(fields), shown, shownByMember: by(shown) };
   });
 
-const withRules = (
+export const withRules = (
   model: string,
   member: string,
   rules: Partial<Record<keyof Rules, unknown>>,
 ): ((graph: Graph) => Graph) =>
   withField(model, member, (field) => ({ ...field, rules: { ...field.rules, ...rules } as Rules }));
 
-const ANYBODY: readonly Grant[] = [{ kind: 'anybody' }];
-const withAccess = (
+export const ANYBODY: readonly Grant[] = [{ kind: 'anybody' }];
+export const withAccess = (
   name: string,
   change: (access: Model['access']) => Partial<Model['access']>,
 ): ((graph: Graph) => Graph) =>
   withModel(name, (model) => ({ ...model, access: { ...model.access, ...change(model.access) } }));
-const withVerb = (
+export const withVerb = (
   name: string,
   verb: keyof Model['access']['verbs'],
   grants: readonly Grant[],
 ): ((graph: Graph) => Graph) => withAccess(name, ({ verbs }) => ({ verbs: { ...verbs, [verb]: grants } }));
-const without = <Value>(map: ReadonlyMap<string, Value>, key: string): Map<string, Value> =>
+export const without = <Value>(map: ReadonlyMap<string, Value>, key: string): Map<string, Value> =>
   new Map([...map].filter(([name]) => name !== key));
 
 type Wrap = NonNullable<Mutant['wrap']>;
 /** Another request in the place of the one that was sent. */
-const asked =
+export const asked =
   (change: (request: Request) => Request): Wrap =>
   (handle) =>
   (request) =>
     handle(change(request));
 /** Another answer in the place of the one that came. */
-const told =
+export const told =
   (change: (reply: Reply, request: Request) => Reply): Wrap =>
   (handle) =>
   async (request) =>
     change(await handle(request), request);
 
-const queryOf = ({ target }: Request): URLSearchParams => new URLSearchParams(target.split('?')[1] ?? '');
+export const queryOf = ({ target }: Request): URLSearchParams => new URLSearchParams(target.split('?')[1] ?? '');
 const pathOf = ({ target }: Request): string => target.split('?')[0]!;
-const withQuery = (request: Request, change: (query: URLSearchParams) => void): Request => {
+export const withQuery = (request: Request, change: (query: URLSearchParams) => void): Request => {
   const query = queryOf(request);
   change(query);
   const text = query.toString();
   return { ...request, target: text === '' ? pathOf(request) : `${pathOf(request)}?${text}` };
 };
-const withFilter = (from: RegExp, to: string): Wrap =>
+export const withFilter = (from: RegExp, to: string): Wrap =>
   asked((request) =>
     withQuery(request, (query) => {
       const filter = query.get('filter');
       if (filter !== null) query.set('filter', filter.replace(from, to));
     }),
   );
-const withoutParameter = (name: string): Wrap => asked((request) => withQuery(request, (query) => query.delete(name)));
-const withoutHeader = (name: string): Wrap =>
+export const withoutParameter = (name: string): Wrap =>
+  asked((request) => withQuery(request, (query) => query.delete(name)));
+export const withoutHeader = (name: string): Wrap =>
   asked((request) => ({ ...request, headers: { ...request.headers, [name]: undefined } }));
 
-type Tree = Record<string, unknown>;
+export type Tree = Record<string, unknown>;
 const isJson = ({ body, status }: Reply): boolean => body !== undefined && status < 300;
 /** The body of a good answer, changed. */
-const body = (change: (body: Tree, request: Request) => Tree): Wrap =>
+export const body = (change: (body: Tree, request: Request) => Tree): Wrap =>
   told((reply, request) =>
     isJson(reply) ? { ...reply, body: JSON.stringify(change(JSON.parse(reply.body!) as Tree, request)) } : reply,
   );
-const list = (change: (data: Tree[], page: Tree, request: Request) => Partial<{ data: Tree[]; page: Tree }>): Wrap =>
+export const list = (
+  change: (data: Tree[], page: Tree, request: Request) => Partial<{ data: Tree[]; page: Tree }>,
+): Wrap =>
   body((whole, request) =>
     Array.isArray(whole.data) && whole.page !== undefined
       ? { ...whole, ...change(whole.data as Tree[], whole.page as Tree, request) }
       : whole,
   );
-const sent = (request: Request, change: (body: Tree) => unknown): Request => {
+export const sent = (request: Request, change: (body: Tree) => unknown): Request => {
   if (request.body === undefined) return request;
   try {
     const given = JSON.parse(new TextDecoder().decode(request.body)) as unknown;
@@ -115,9 +120,9 @@ const sent = (request: Request, change: (body: Tree) => unknown): Request => {
     return request;
   }
 };
-const status = (from: number, to: number, when: (request: Request) => boolean = () => true): Wrap =>
+export const status = (from: number, to: number, when: (request: Request) => boolean = () => true): Wrap =>
   told((reply, request) => (reply.status === from && when(request) ? { ...reply, status: to } : reply));
-const headers = (change: (headers: Record<string, string>) => void): Wrap =>
+export const headers = (change: (headers: Record<string, string>) => void): Wrap =>
   told((reply) => {
     const all = { ...reply.headers };
     change(all);

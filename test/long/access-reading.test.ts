@@ -4,7 +4,7 @@ import type { Model } from '../../src/core/model/model.ts';
 import { linkedOf, relatedNames, stepCalled, viaCalled } from '../../src/core/model/related.ts';
 import type { FieldValue } from '../../src/core/model/scalar.ts';
 import { isScalar } from '../../src/core/model/types.ts';
-import type { Row } from '../../src/core/trial/oracle.ts';
+import type { Row } from '../../src/core/trial/oracle/world-state.ts';
 import { keyText, queryOf } from '../../src/core/trial/paths.ts';
 import type { Person } from '../kit/asked.ts';
 import { keysText, onEachProject, textOf } from '../kit/matrix.ts';

@@ -5,7 +5,7 @@ import type { Model } from '../../src/core/model/model.ts';
 import { linkedOf } from '../../src/core/model/related.ts';
 import type { FieldValue } from '../../src/core/model/scalar.ts';
 import { isSettable } from '../../src/core/rules/schema.ts';
-import type { Row } from '../../src/core/trial/oracle.ts';
+import type { Row } from '../../src/core/trial/oracle/world-state.ts';
 import { onEachProject } from '../kit/matrix.ts';
 
 /** What operations are asked with. */
@@ -53,7 +53,7 @@ onEachProject('who does what', (matrix) => {
     }
     expect(matrix.surprises).toEqual([]);
     // Nobody has changed anything by it.
-    expect(stamped(await matrix.on.rows())).toEqual(stamped(matrix.oracle.rows));
+    expect(stamped(await matrix.on.rows())).toEqual(stamped(matrix.rows));
   }, 240_000);
 
   /** What a client could send to make a record like this one. */

@@ -35,6 +35,60 @@ fields: { text: { type: string, required: true } }
   expect(listed.skipped).toHaveLength(2);
 });
 
+const BERTHS = {
+  'vantfell.yaml': 'service: { name: Berths }\n',
+  'models/berth.yaml': `
+model: berth
+fields:
+  metres: { type: decimal, scale: 1, required: true, exclusiveMinimum: 0 }
+  depth: { type: decimal, scale: 1 }
+rules: [{ check: depth < metres, message: is deeper than long, at: depth }]
+may: { read: anybody, create: anybody, update: anybody, delete: anybody }
+trial: { example: { metres: '60' } }
+`,
+  'samples/berths.csv': '$,metres,depth\nlong,14.0,3.0\nodd,2.0,9.5\nnone,0,\n',
+};
+
+test('check reads samples: every bad row, with its place', async () => {
+  const { code, out } = await vantfell(['check', '-C', folderWith(BERTHS), '--json']);
+  const { problems } = JSON.parse(out) as { problems: { code: string; place: { file: string; line: number } }[] };
+  expect([code, problems.map((one) => `${one.place.file}:${one.place.line} ${one.code}`)]).toEqual([
+    1,
+    ['samples/berths.csv:3 check', 'samples/berths.csv:4 exclusiveMinimum'],
+  ]);
+});
+
+const THROWING = `import { hooks } from 'vantfell';
+
+export default hooks('berth', {
+  beforeCreate(draft) {
+    if (draft.depth === null) draft.depth = draft.depths.deepest;
+  },
+});
+`;
+
+test('an error of a hook names the row, the file and the line, and fails cases, not the tool', async () => {
+  const sound = { ...BERTHS, 'samples/berths.csv': '$,metres,depth\nlong,14.0,3.0\n', 'code/berth.hooks.ts': THROWING };
+  const bad = folderWith({ ...sound, 'samples/berths.csv': '$,metres,depth\nlong,14.0,3.0\nbare,9.0,\n' });
+  const seeded = await vantfell(['seed', '-C', bad]);
+  expect(seeded.code).toBe(1);
+  expect(seeded.err).toContain('samples/berths.csv:3, berth/bare: beforeCreate of berth');
+  expect(seeded.err).toMatch(/ at code\/berth\.hooks\.ts:5:\d+\n/);
+  expect(seeded.err).not.toContain('defect');
+  const tried = await vantfell(['trial', '-C', folderWith(sound)]);
+  expect(tried.code).toBe(1);
+  expect(tried.out).toMatch(
+    /failed berth, create: depth null: taken\n +beforeCreate of berth: .* at code\/berth\.hooks\.ts:5/,
+  );
+  expect(tried.err).not.toContain('defect');
+});
+
+test('a decimal that an example writes shortly is compared as a number', async () => {
+  const sound = folderWith({ ...BERTHS, 'samples/berths.csv': '$,metres,depth\nlong,14.0,3.0\n' });
+  const { code, out } = await vantfell(['trial', '-C', sound]);
+  expect([code, out]).toEqual([0, expect.stringMatching(/\d+ passed, 0 failed in/)]);
+});
+
 test('limits of requests and of failed sign-ins have cases of their own', async () => {
   const project = folderWith({
     'vantfell.yaml':

@@ -1,6 +1,6 @@
 import type { Source } from '../../core/declaration/document.ts';
 import type { Problem } from '../../core/declaration/problem.ts';
-import { COLUMNS, curlOf, failedOf } from '../../core/trial/report/outcome.ts';
+import { notEstablishedOf, COLUMNS, curlOf, failedOf } from '../../core/trial/report/outcome.ts';
 import type { Coverage, Outcome, TrialResult } from '../../core/trial/report/outcome.ts';
 import type { Context } from '../command.ts';
 import { problemsText } from '../terminal/problems.ts';
@@ -15,13 +15,15 @@ export function resultText(
   paint: Terminal['paint'],
 ): string {
   const scenarios = outcomes.filter(({ case: one }) => one.endpoint === 'scenario');
-  const derived = outcomes.filter((outcome) => !scenarios.includes(outcome));
+  const derived = outcomes.filter(({ case: { endpoint } }) => endpoint !== 'scenario' && endpoint !== 'walk');
   const models = [...new Set(derived.map((outcome) => outcome.case.model))];
   const failed = failedOf(outcomes);
-  const passed = outcomes.length - failed.length;
+  const untried = notEstablishedOf(outcomes);
+  const passed = outcomes.length - failed.length - untried.length;
   const counts = [
     `${passed} passed`,
     `${failed.length} failed`,
+    ...(untried.length > 0 ? [`${untried.length} not established`] : []),
     ...(skipped.length > 0 ? [`${skipped.length} skipped`] : []),
   ];
   const line = `${counts.join(', ')} in ${(milliseconds / 1000).toFixed(1)} s`;
@@ -44,6 +46,7 @@ export function resultText(
     ),
     ...(scenarios.length > 0 ? [''] : []),
     ...failed.flatMap((outcome) => [...failureLines(outcome, url, paint), '']),
+    ...notEstablishedLines(untried, paint),
     ...skipped.map(({ model, title, why }) => `${paint.yellow('skipped')} ${model}: ${title} (${why})`),
     ...(skipped.length > 0 ? [''] : []),
     ...(coverage === undefined ? [] : coverageLines(coverage, paint)),
@@ -59,15 +62,26 @@ function cell(model: string, endpoint: string, outcomes: readonly Outcome[], pai
 }
 
 function failureLines({ case: tried, failure }: Outcome, url: string, paint: Terminal['paint']): string[] {
-  const { sent, answer, faults } = failure!;
+  const { sent, answer, faults, before = [] } = failure!;
   const shown = JSON.stringify(answer.body) ?? 'no body';
-  const title = tried.endpoint === 'scenario' ? tried.title : `${tried.model}, ${tried.endpoint}: ${tried.title}`;
+  const isWhole = tried.endpoint === 'scenario' || tried.endpoint === 'walk';
+  const title = isWhole ? tried.title : `${tried.model}, ${tried.endpoint}: ${tried.title}`;
   return [
     `${paint.red('failed')} ${paint.bold(title)}`,
     ...faults.map(({ what, expected, got }) => `  ${what}: expected ${expected}, got ${got}`),
-    `  sent      ${curlOf(sent, url)}`,
+    ...before.map((one) => `  first     ${curlOf(one, url)}`),
+    `  ${before.length > 0 ? 'then' : 'sent'}      ${curlOf(sent, url)}`,
     `  answered  ${answer.status} ${shown.length > 300 ? `${shown.slice(0, 297)}…` : shown}`,
   ];
+}
+
+/** Cases that could not be tried, by what stood in the way. */
+function notEstablishedLines(untried: readonly Outcome[], paint: Terminal['paint']): string[] {
+  const lines = untried.map(
+    ({ case: { model, endpoint, title }, notEstablished: reason }) =>
+      `${paint.yellow('not established')} ${model}, ${endpoint}: ${title} ${paint.dim(`(in the way: ${reason})`)}`,
+  );
+  return lines.length === 0 ? [] : [...lines, ''];
 }
 
 /** How much no case has met; the names of endpoints and rules where they are few. */
@@ -86,8 +100,14 @@ const MOST_NAMED = 8;
 export function resultValue({ outcomes, skipped, milliseconds, coverage }: TrialResult): object {
   const failed = failedOf(outcomes);
   return {
-    passed: outcomes.length - failed.length,
+    passed: outcomes.length - failed.length - notEstablishedOf(outcomes).length,
     failed: failed.length,
+    notEstablished: notEstablishedOf(outcomes).map(({ case: { model, endpoint, title }, notEstablished: reason }) => ({
+      model,
+      endpoint,
+      title,
+      reason,
+    })),
     skipped,
     milliseconds: Math.round(milliseconds),
     coverage,

@@ -3,9 +3,15 @@ import type { Answer, Fault } from '../../core/trial/answer.ts';
 import type { Case, Step } from '../../core/trial/case.ts';
 import type { DocumentJudge } from '../../core/trial/document-judge.ts';
 import { faultOf, judge } from '../../core/trial/judge.ts';
+import { verdictOn } from '../../core/trial/foresee.ts';
+import type { Verdict } from '../../core/trial/foresee.ts';
 import { pathWithKept, valueAt, withKept } from '../../core/trial/kept.ts';
+import type { CodeNote } from '../../core/trial/observe-code.ts';
 import type { Answered, Outcome, Sent } from '../../core/trial/report/outcome.ts';
+import { placeText } from '../code-place.ts';
 import type { RowCopy } from '../../store/row-copy.ts';
+import type { Foresight } from './foresight.ts';
+import { sendRequest } from './send-request.ts';
 
 /** Where cases are sent. */
 export interface Tried {
@@ -18,6 +24,8 @@ export interface Tried {
   /** The token of somebody, by their name; nobody has none. */
   tokenOf(name: string): string | undefined;
   readonly document: DocumentJudge;
+  /** Predicts every answer; left out where nothing looks into the database. */
+  readonly foresight?: Foresight;
 }
 
 /** Runs cases one after the other; with a `snapshot`, each on the records as they were. */
@@ -32,7 +40,10 @@ export async function runCases(
   let isChanged = false;
   for (const one of chosen) {
     progress?.(outcomes.length);
-    if (isChanged) await snapshot?.restore();
+    if (isChanged && snapshot !== undefined) {
+      await snapshot.restore();
+      tried.foresight?.reset();
+    }
     isChanged = one.steps.some(({ method }) => method !== 'GET');
     const outcome = await runCase(one, tried);
     outcomes.push(outcome);
@@ -46,38 +57,81 @@ export async function runCase(one: Case, tried: Tried): Promise<Outcome> {
   const begun = performance.now();
   const kept = new Map<string, unknown>();
   const answered: Answered[] = [];
-  const done = (failure?: Outcome['failure']): Outcome => ({
-    case: one,
-    milliseconds: performance.now() - begun,
-    answered,
-    ...(failure === undefined ? {} : { failure }),
-  });
+  const obstacle = one.steps.find((step) => step.obstacle !== undefined)?.obstacle;
+  if (obstacle !== undefined)
+    return { case: one, milliseconds: performance.now() - begun, answered, notEstablished: obstacle };
   for (const step of one.steps) {
-    const all = (step.together ?? Array.from({ length: step.times ?? 1 }, () => step)).map((one) => sentOf(one, kept));
-    const [sent] = all as [Sent];
-    const spent =
-      step.exhausts === undefined ? undefined : await exhaust(tried, sent, step.exhausts, step.expect.status);
-    const answers = spent === undefined ? await Promise.all(all.map((one) => ask(tried, one))) : [spent.answer];
-    answered.push(
-      ...answers.map(({ status }, at) => ({
-        method: all[at]!.method,
-        path: pathIn(all[at]!),
-        status,
-        as: all[at]!.as,
-      })),
-    );
-    const faults = answers.flatMap((answer, at) => documentFaults(tried, all[at]!, answer, one));
-    const [first] = answers as [Answer];
-    const answer = step.pages === true && first.status === 200 ? await thereAndBack(tried, sent, first) : first;
-    faults.push(
-      ...(all.length === 1 && step.together === undefined ? judge(step.expect, answer, kept) : together(step, answers)),
-    );
-    if (faults.length === 0) faults.push(...(spent?.faults ?? []));
-    if (faults.length > 0) return done({ sent, answer, faults });
+    const { sent, answer, verdict, all } = await runStep(one, step, tried, kept);
+    answered.push(...all);
+    if (verdict.kind !== 'good') {
+      const ended =
+        verdict.kind === 'wrong'
+          ? { failure: { sent, answer, faults: verdict.faults } }
+          : { notEstablished: verdict.reason };
+      return { case: one, milliseconds: performance.now() - begun, answered, ...ended };
+    }
     keep(step, answer, kept);
   }
-  return done();
+  return { case: one, milliseconds: performance.now() - begun, answered };
 }
+
+interface StepOutcome {
+  readonly sent: Sent;
+  readonly answer: Answer;
+  readonly verdict: Verdict;
+  readonly all: readonly Answered[];
+}
+
+async function runStep(one: Case, step: Step, tried: Tried, kept: ReadonlyMap<string, unknown>): Promise<StepOutcome> {
+  const all = (step.together ?? Array.from({ length: step.times ?? 1 }, () => step)).map((part) => sentOf(part, kept));
+  const [sent] = all as [Sent];
+  const isAlone = all.length === 1 && step.together === undefined && step.exhausts === undefined;
+  const isRace = step.times !== undefined;
+  const predicted = isAlone || isRace ? await tried.foresight?.predict(sent) : undefined;
+  const hoped = step.expect.statuses ?? [step.expect.status];
+  if (isRace && predicted !== undefined && 'status' in predicted && !hoped.includes(predicted.status)) {
+    const reason = `${predicted.status} ${predicted.reason}`;
+    return { sent, answer: NO_ANSWER, verdict: { kind: 'not-established', reason }, all: [] };
+  }
+  const spent = step.exhausts === undefined ? undefined : await exhaust(tried, sent, step.exhausts, step.expect.status);
+  const answers = spent === undefined ? await Promise.all(all.map((part) => ask(tried, part))) : [spent.answer];
+  const notes = predicted === undefined || !isAlone ? [] : tried.foresight!.follow(sent, predicted, answers[0]!);
+  if (!isAlone) tried.foresight?.lose();
+  const faults = answers.flatMap((answer, at) => documentFaults(tried, all[at]!, answer, one));
+  const [first] = answers as [Answer];
+  const isPaged = step.pages === true && first.status === 200;
+  const answer = isPaged ? await thereAndBack(tried, sent, first) : first;
+  const seen: StepOutcome['all'] = answers.map(({ status }, at) => ({
+    method: all[at]!.method,
+    path: pathIn(all[at]!),
+    status,
+    as: all[at]!.as,
+  }));
+  const done = (verdict: Verdict): StepOutcome => ({ sent, answer, verdict, all: seen });
+  if (faults.length > 0) return done({ kind: 'wrong', faults: withThrown(faults, notes) });
+  if (!isAlone)
+    faults.push(...(step.exhausts === undefined ? together(step, answers) : judge(step.expect, answer, kept)));
+  if (faults.length === 0) faults.push(...(spent?.faults ?? []));
+  if (faults.length > 0) return done({ kind: 'wrong', faults });
+  if (!isAlone) return done({ kind: 'good' });
+  // What a developer has written down is right, whatever follows from the models.
+  const isOwn = one.endpoint === 'scenario';
+  const verdict = isOwn
+    ? verdictOn(step.expect, NOTHING_PREDICTED, [], answer, kept)
+    : verdictOn(step.expect, predicted ?? NOTHING_PREDICTED, notes, answer, kept);
+  return done(verdict.kind === 'wrong' ? { ...verdict, faults: withThrown(verdict.faults, notes) } : verdict);
+}
+
+const NO_ANSWER: Answer = { status: 0, headers: {}, body: undefined };
+const NOTHING_PREDICTED = { unsure: 'nothing is predicted' } as const;
+
+/** Faults, with what the project's own code threw before them. */
+export const withThrown = (faults: readonly Fault[], notes: readonly CodeNote[]): Fault[] => [
+  ...notes
+    .filter(({ did }) => did === 'threw')
+    .map(({ where, detail, error }) => ({ what: where, expected: 'no error', got: detail + placeText(error) })),
+  ...faults,
+];
 
 /** Sends a request again and again, until it is refused; a limit gives some of itself back while that goes on. */
 async function exhaust(
@@ -96,7 +150,7 @@ async function exhaust(
   return { answer, faults: letIn < least ? [faultOf('requests that were let in before', least, letIn)] : [] };
 }
 
-const sentOf = (step: Step, kept: ReadonlyMap<string, unknown>): Sent => ({
+export const sentOf = (step: Step, kept: ReadonlyMap<string, unknown>): Sent => ({
   method: step.method,
   path: pathWithKept(step.path, kept),
   headers: headersOf(step, kept),
@@ -107,7 +161,7 @@ const sentOf = (step: Step, kept: ReadonlyMap<string, unknown>): Sent => ({
 const pathIn = ({ path }: Sent): string => path.split('?')[0]!;
 
 /** A scenario may request undeclared paths, to see that they do not exist. */
-function documentFaults({ document }: Tried, sent: Sent, answer: Answer, { endpoint }: Case): Fault[] {
+export function documentFaults({ document }: Tried, sent: Sent, answer: Answer, { endpoint }: Case): Fault[] {
   const isProblem = answer.headers['content-type'] === 'application/problem+json';
   if (endpoint === 'scenario' && isProblem && [404, 405].includes(answer.status)) return [];
   return document.judge(sent.method, pathIn(sent), answer);
@@ -147,7 +201,7 @@ async function thereAndBack(tried: Tried, sent: Sent, first: Answer): Promise<An
   return { ...first, body: { ...(first.body as object), data, back } };
 }
 
-function keep({ keep: kept }: Step, answer: Answer, all: Map<string, unknown>): void {
+export function keep({ keep: kept }: Step, answer: Answer, all: Map<string, unknown>): void {
   for (const one of kept === undefined ? [] : [kept].flat()) {
     all.set(one.name, 'header' in one ? answer.headers[one.header] : valueAt(one.pointer, answer.body));
   }
@@ -168,25 +222,7 @@ function headersOf(
   };
 }
 
-async function ask(tried: Tried, { method, path, headers, body, as }: Sent): Promise<Answer> {
-  const token = as === undefined ? undefined : tried.tokenOf(as);
-  const response = await fetch((as === undefined ? tried.open : tried.own) + path, {
-    method,
-    headers: { ...headers, ...(token === undefined ? {} : { authorization: `Bearer ${token}` }) },
-    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-  });
-  const text = await response.text();
-  return {
-    status: response.status,
-    headers: Object.fromEntries(response.headers),
-    body: text === '' ? undefined : parsed(text),
-  };
-}
-
-function parsed(text: string): unknown {
-  try {
-    return JSON.parse(text);
-  } catch {
-    return text;
-  }
+export async function ask(tried: Tried, sent: Sent): Promise<Answer> {
+  const token = sent.as === undefined ? undefined : tried.tokenOf(sent.as);
+  return sendRequest(sent.as === undefined ? tried.open : tried.own, sent, token);
 }

@@ -1,25 +1,22 @@
-import { randomBytes } from 'node:crypto';
-import { openApi } from '../../core/document/openapi.ts';
-import type { Graph } from '../../core/model/graph.ts';
-import type { Service } from '../../core/service.ts';
+import { randomInt } from 'node:crypto';
+import { CodeError } from '../../core/change/code.ts';
 import type { Case } from '../../core/trial/case.ts';
-import { makeDocumentJudge } from '../../core/trial/document-judge.ts';
+import { randomOf } from '../../core/text/random.ts';
 import { coverageOf } from '../../core/trial/report/coverage.ts';
 import type { TrialResult } from '../../core/trial/report/outcome.ts';
 import { readScenarios } from '../../core/trial/scenarios.ts';
 import { openDatabase } from '../../project/database.ts';
 import { throwawayFor } from '../../project/project.ts';
 import { readTrialFiles } from '../../project/read.ts';
-import { serviceOn } from '../../project/serve.ts';
-import { copyRows } from '../../store/row-copy.ts';
+import { placeText } from '../code-place.ts';
 import type { Context } from '../command.ts';
 import type { LoadedProject } from '../load-project.ts';
 import { loadProjectSamples, untoldText } from '../seed.ts';
-import { listen } from '../serve.ts';
+import { counted } from '../terminal/terminal.ts';
+import { CHEAP, openTrial } from './open-trial.ts';
+import type { OpenTrial } from './open-trial.ts';
 import { progressText, tellProblems } from './result-text.ts';
 import { runCases } from './run-cases.ts';
-import type { Tried } from './run-cases.ts';
-import { stageOf } from './stage.ts';
 
 export interface TrialOptions {
   readonly wanted: (one: Case) => boolean;
@@ -27,6 +24,10 @@ export interface TrialOptions {
   readonly bail: boolean;
   /** Puts the cases into another order, the same for the same number. */
   readonly random?: number;
+  /** Walks of so many requests in all take the place of cases. */
+  readonly walk?: number;
+  /** Writes walks that fail as scenarios. */
+  readonly keep?: boolean;
 }
 
 /**
@@ -39,61 +40,16 @@ export async function runTrial(
   options: TrialOptions,
 ): Promise<{ result: TrialResult; url: string } | undefined> {
   const begun = performance.now();
-  const { graph } = project;
   const place = await throwawayFor(project);
   try {
     const { store } = await openDatabase(project, place.address);
     try {
-      if ((await loadProjectSamples(context, project, store)) === undefined) return undefined;
-      const key = randomBytes(32).toString('hex');
-      const defects: unknown[] = [];
-      // Without limits of requests, which would only count the trial's own.
-      const limits = { ...graph.service.limits, rate: undefined, signIn: 1_000_000 };
-      const unlimited = { ...graph, service: { ...graph.service, limits: limits as Graph['service']['limits'] } };
-      const opened = (everybody: boolean, of = unlimited): Service =>
-        serviceOn(of, store, [key], (error) => defects.push(error), { code: project.loaded, quiet: true, everybody });
-      const [own, open, limited] = [opened(false), opened(true), opened(false, graph)];
-      const { derived, tokens, keys } = await stageOf(project, own, store);
-      const sources = readTrialFiles(project.folder);
-      const scenarios = readScenarios(graph, sources, keys);
-      if (scenarios.problems.length > 0) {
-        tellProblems(context, scenarios.problems, sources);
-        return undefined;
-      }
-      const document = openApi(graph);
-      const snapshot = await copyRows(store);
-      const at = { host: '127.0.0.1', port: 0, largestBody: graph.service.limits.body };
-      const servers = [await listen(own, at), await listen(open, at), await listen(limited, at)];
+      if ((await loadProjectSamples(context, project, store, CHEAP)) === undefined) return undefined;
+      const trial = await openTrial(project, project.loaded, store, place.address);
       try {
-        const tried: Tried = {
-          own: servers[0]!.url,
-          open: servers[1]!.url,
-          limited: servers[2]!.url,
-          tokenOf: (name) => tokens.get(name),
-          document: makeDocumentJudge(document),
-        };
-        const chosen = inOrder([...derived.cases, ...scenarios.cases].filter(options.wanted), options.random);
-        const outcomes = await runCases(chosen, tried, options.bail, snapshot, (done) => {
-          context.terminal.progress(progressText(done, chosen.length));
-        });
-        context.terminal.progress('');
-        const untold = new Map([...own.writes.untold(), ...open.writes.untold()]);
-        if (untold.size > 0) context.terminal.say(`afterCommit hooks are not run in trials: ${untoldText(untold)}`);
-        for (const defect of defects) context.terminal.warn(`a defect inside the service: ${String(defect)}`);
-        return {
-          result: {
-            service: graph.service.name,
-            outcomes,
-            skipped: derived.skipped,
-            milliseconds: performance.now() - begun,
-            ...(chosen.length === derived.cases.length + scenarios.cases.length
-              ? { coverage: coverageOf(graph, document, outcomes) }
-              : {}),
-          },
-          url: servers[0]!.url,
-        };
+        return await (options.walk === undefined ? tryAll : walkAll)(context, project, trial, options, begun);
       } finally {
-        await Promise.all(servers.map((server) => server.close()));
+        await trial.close();
       }
     } finally {
       await store.close();
@@ -103,15 +59,79 @@ export async function runTrial(
   }
 }
 
+async function tryAll(
+  context: Context,
+  { graph, folder }: LoadedProject,
+  { derived, keys, tried, snapshot, document, defects, untold }: OpenTrial,
+  options: TrialOptions,
+  begun: number,
+): Promise<{ result: TrialResult; url: string } | undefined> {
+  const { terminal } = context;
+  const sources = readTrialFiles(folder);
+  const scenarios = readScenarios(graph, sources, keys);
+  if (scenarios.problems.length > 0) {
+    tellProblems(context, scenarios.problems, sources);
+    return undefined;
+  }
+  const all = [...derived.cases, ...scenarios.cases];
+  const chosen = inOrder(all.filter(options.wanted), options.random);
+  const outcomes = await runCases(chosen, tried, options.bail, snapshot, (done) => {
+    terminal.progress(progressText(done, chosen.length));
+  });
+  terminal.progress('');
+  if (untold().size > 0) terminal.say(`afterCommit hooks are not run in trials: ${untoldText(untold())}`);
+  tellDefects(terminal, defects);
+  const result: TrialResult = {
+    service: graph.service.name,
+    outcomes,
+    skipped: derived.skipped,
+    milliseconds: performance.now() - begun,
+    ...(chosen.length === all.length ? { coverage: coverageOf(graph, document, outcomes) } : {}),
+  };
+  return { result, url: tried.own };
+}
+
+async function walkAll(
+  { terminal, folder }: Context,
+  { graph }: LoadedProject,
+  trial: OpenTrial,
+  { walk = 0, random = randomInt(MOST_RANDOM), keep = false }: TrialOptions,
+  begun: number,
+): Promise<{ result: TrialResult; url: string }> {
+  const { runWalks } = await import('./run-walk.ts');
+  const progress = (sent: number): void => terminal.progress(`${sent} of ${counted(walk, 'request')}`);
+  const walked = await runWalks(trial, graph, { requests: walk, random, progress });
+  terminal.progress('');
+  const judged = walked.sent - walked.unsure;
+  terminal.say(
+    `sent ${counted(walked.sent, 'request')}, --random ${random}; ${judged} answers were predicted, ` +
+      'and the others fit the document',
+  );
+  tellDefects(terminal, trial.defects);
+  if (keep) {
+    const { keepWalks } = await import('./keep-walk.ts');
+    for (const file of keepWalks(folder, graph, trial, walked, random)) terminal.say(`wrote ${file}`);
+  }
+  const { outcomes } = walked;
+  const milliseconds = performance.now() - begun;
+  return { result: { service: graph.service.name, outcomes, skipped: [], milliseconds }, url: trial.tried.own };
+}
+
+const MOST_RANDOM = 1_000_000;
+
+/** Defects of the service, each once. What the project's own code throws is told with the cases that fail by it. */
+function tellDefects(terminal: Context['terminal'], defects: readonly unknown[]): void {
+  const texts = defects.filter((one) => !(one instanceof CodeError)).map((one) => String(one) + placeText(one));
+  for (const text of new Set(texts)) terminal.warn(`a defect inside the service: ${text}`);
+}
+
 /** The cases as they come, or shuffled: the same for the same number. */
 function inOrder(cases: readonly Case[], random: number | undefined): Case[] {
   const all = [...cases];
   if (random === undefined) return all;
-  let state = random;
+  const chance = randomOf(random);
   for (let last = all.length - 1; last > 0; last -= 1) {
-    // A linear congruential generator (Numerical Recipes): the upper bits are the good ones.
-    state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0;
-    const other = Math.floor((state / 2 ** 32) * (last + 1));
+    const other = chance.upTo(last);
     [all[last], all[other]] = [all[other]!, all[last]!];
   }
   return all;

@@ -2,13 +2,16 @@ import { modelOf } from '../../core/model/graph.ts';
 import type { Graph } from '../../core/model/graph.ts';
 import type { FieldValue, Scalar } from '../../core/model/scalar.ts';
 import type { KnownValues } from '../../core/rules/examples.ts';
+import { fillSamples } from '../../core/samples/fill.ts';
+import type { Filled } from '../../core/samples/fill.ts';
 import { readSamples } from '../../core/samples/read.ts';
 import type { Service } from '../../core/service.ts';
 import type { Store } from '../../core/store/contract.ts';
-import { samplesTable } from '../../core/tables/own-tables.ts';
+import { journalTable, samplesTable } from '../../core/tables/own-tables.ts';
 import { deriveCases } from '../../core/trial/derive.ts';
 import type { Derived } from '../../core/trial/derive.ts';
-import type { Row } from '../../core/trial/oracle.ts';
+import { keyTextOf, worldState } from '../../core/trial/oracle/world-state.ts';
+import type { JournalLine, Row, WorldState } from '../../core/trial/oracle/world-state.ts';
 import { NOBODY, worldOf } from '../../core/trial/world.ts';
 import type { Person, World } from '../../core/trial/world.ts';
 import { handlesIn } from '../../project/handles.ts';
@@ -21,17 +24,35 @@ export interface Stage {
   readonly tokens: ReadonlyMap<string, string>;
   /** The keys of samples, by `hut/grey-hut`. */
   readonly keys: ReadonlyMap<string, unknown>;
+  readonly known: KnownValues;
+  /** The samples, and who is in them; undefined where there are too many records. */
+  readonly world: World | undefined;
 }
 
-/** `service` is one that is sound, over a store with the samples. */
-export async function stageOf(project: SoundProject, service: Service, store: Store): Promise<Stage> {
+/** `service` is one that is sound, over a store with the samples; `now` is its time. */
+export async function stageOf(project: SoundProject, service: Service, store: Store, now: Date): Promise<Stage> {
   const { graph } = project;
-  const { world, tokens } = await worldIn(graph, service, store);
   const known = knownValues(project);
-  const derived =
-    world === undefined ? tooMany(deriveCases(graph, known, new Date())) : deriveCases(graph, known, world.now, world);
-  return { derived, tokens, keys: await handlesIn(graph, store) };
+  const before = await readWorld(graph, service, store);
+  const filled = isSmallWorld(before)
+    ? await fillSamples(graph, service.writes, known, before, () => readWorld(graph, service, store), now)
+    : NOTHING_FILLED;
+  const state = filled.made > 0 ? await readWorld(graph, service, store) : before;
+  const { people, tokens } = await peopleIn(graph, service, store, state, filled);
+  const world = isSmallWorld(state) ? worldOf(state, people, now) : undefined;
+  const derived = world === undefined ? tooMany(deriveCases(graph, known, now)) : deriveCases(graph, known, now, world);
+  const isLeftOut = ({ model }: { model: string }): boolean => derived.skipped.some((one) => one.model === model);
+  const skipped = filled.obstacles
+    .filter((one) => !isLeftOut(one))
+    .map(({ model, why }) => ({ model, title: 'records beside the samples', why }));
+  const all = { ...derived, skipped: [...derived.skipped, ...skipped] };
+  return { derived: all, tokens, keys: await handlesIn(graph, store), known, world };
 }
+
+const NOTHING_FILLED: Filled = { made: 0, people: new Map(), obstacles: [] };
+
+const isSmallWorld = (state: WorldState): boolean =>
+  state.graph.models.every(({ name }) => state.allOf(name).length <= MOST_ROWS);
 
 /** The most records of one model for which everything is computed in JavaScript. */
 const MOST_ROWS = 2_000;
@@ -48,35 +69,58 @@ const tooMany = ({ cases, skipped }: Derived): Derived => ({
   ],
 });
 
-/** The loaded sample data, and a token for each caller in it; no world where there are too many records. */
-async function worldIn(
-  graph: Graph,
-  service: Service,
-  store: Store,
-): Promise<{ world: World | undefined; tokens: ReadonlyMap<string, string> }> {
+/** All records of a service, as far as they are not too many. */
+export async function readWorld(graph: Graph, service: Service, store: Store): Promise<WorldState> {
   const rows = new Map<string, readonly Row[]>();
   await service.writes.run(null, async (work) => {
     const scope = service.writes.scopeOf(work);
     for (const { name } of graph.models)
       rows.set(name, await scope.model(name).find(undefined, { limit: MOST_ROWS + 1 }));
   });
+  const count = { sql: `SELECT count(*) FROM ${store.dialect.name(journalTable.name)}` };
+  return worldState(graph, rows, Number((await store.first(count, []))![0]));
+}
+
+/** All lines of the journal, in their order. */
+export async function readJournal(store: Store): Promise<readonly JournalLine[]> {
+  const { name } = store.dialect;
+  const columns = ['model', 'record', 'action', 'by'].map(name).join(', ');
+  const sql = `SELECT ${columns} FROM ${name(journalTable.name)} ORDER BY ${name('id')}`;
+  return (await store.all({ sql }, [])).map(([model, record, action, by]) => ({
+    model: String(model),
+    record: String(record),
+    action: String(action) as JournalLine['action'],
+    by: by === null ? null : String(by),
+  }));
+}
+
+/** Everybody in the sample data, with a token each. */
+async function peopleIn(
+  graph: Graph,
+  service: Service,
+  store: Store,
+  state: WorldState,
+  filled: Filled,
+): Promise<{ people: readonly Person[]; tokens: ReadonlyMap<string, string> }> {
   const tokens = new Map<string, string>();
   const people: Person[] = [NOBODY];
   const { identity } = graph;
-  if (identity !== undefined && identity.issuer === undefined) {
-    const { key } = modelOf(graph, identity.model);
-    const names = await namesOf(store, identity.model);
-    for (const row of rows.get(identity.model)!) {
-      const id = row[key.member] as Scalar;
-      const name = names.get(String(id)) ?? String(id);
-      const roles = identity.roles === undefined ? null : (row[identity.roles.member] ?? null);
-      people.push({ name, caller: { key: id, roles: roles === null ? [] : ([roles].flat() as string[]) } });
-      tokens.set(name, await service.token(String(id), 86_400));
-    }
+  if (identity === undefined || identity.issuer !== undefined) return { people, tokens };
+  const { key } = modelOf(graph, identity.model);
+  const names = await namesOf(store, identity.model);
+  for (const [name, made] of filled.people) names.set(keyTextOf(made), name);
+  for (const row of state.allOf(identity.model)) {
+    const id = row[key.member] as Scalar;
+    const name = names.get(String(id)) ?? String(id);
+    const roles = identity.roles === undefined ? null : (row[identity.roles.member] ?? null);
+    people.push({ name, caller: { key: id, roles: roles === null ? [] : ([roles].flat() as string[]) } });
+    tokens.set(name, await service.token(String(id), TOKEN_SECONDS));
   }
-  const isSmall = [...rows.values()].every(({ length }) => length <= MOST_ROWS);
-  return { world: isSmall ? worldOf(graph, rows, people, new Date()) : undefined, tokens };
+  return { people, tokens };
 }
+
+/** Longer than any trial, whose clock goes on by more than the time that passes. */
+const TOKEN_SECONDS = 30 * 86_400;
 
 /** The handles of a model's samples, by the keys of their records. */
 async function namesOf(store: Store, model: string): Promise<Map<string, string>> {

@@ -18,12 +18,13 @@ export function writeReport(
 function textFor(file: string, result: TrialResult, url: string): string {
   if (file.endsWith('.html')) return htmlReport(result, url);
   if (file.endsWith('.xml')) return junitXml(result, url);
-  const cases = result.outcomes.map(({ case: { model, endpoint, title }, milliseconds, failure }) => ({
+  const cases = result.outcomes.map(({ case: { model, endpoint, title }, milliseconds, failure, notEstablished }) => ({
     model,
     endpoint,
     title,
     milliseconds,
-    passed: failure === undefined,
+    passed: failure === undefined && notEstablished === undefined,
+    ...(notEstablished === undefined ? {} : { notEstablished }),
   }));
   return `${JSON.stringify({ ...resultValue(result), cases }, null, 2)}\n`;
 }

@@ -10,7 +10,7 @@ export function secretHasher({
 }: ModelWriting): Pick<Changes, 'hashSecrets' | 'countSecrets'> {
   const secrets = model.fields.filter(({ type }) => type === 'secret');
   return {
-    async hashSecrets(values, hash = (secret) => hashSecret(secret, runtime.random(SALT_LENGTH))) {
+    async hashSecrets(values, hash = (secret) => hashSecret(secret, runtime.random(SALT_LENGTH), runtime.hashCost)) {
       const hashed: Values = { ...values };
       for (const { member } of secrets) {
         const secret = values[member];

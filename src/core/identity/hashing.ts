@@ -14,7 +14,7 @@ const MOST_WAITING = 32;
 /** The most secrets in one request: each takes longer to hash than the rest of the request. */
 export const MOST_SECRETS = 10;
 
-export function makeHashing(atOnce: number, random: (bytes: number) => Uint8Array): Hashing {
+export function makeHashing(atOnce: number, random: (bytes: number) => Uint8Array, cost?: number): Hashing {
   const crowded = (): HttpProblem => new HttpProblem('too-busy', undefined, { headers: LATER });
   const turns = makeTurns({ places: atOnce, share: atOnce, mostWaiting: MOST_WAITING, crowded });
   const inTurn = async <Result>(requester: Requester | undefined, work: () => Promise<Result>): Promise<Result> => {
@@ -26,7 +26,7 @@ export function makeHashing(atOnce: number, random: (bytes: number) => Uint8Arra
     }
   };
   return {
-    hash: (secret, requester) => inTurn(requester, () => hashSecret(secret, random(SALT_LENGTH))),
+    hash: (secret, requester) => inTurn(requester, () => hashSecret(secret, random(SALT_LENGTH), cost)),
     isSecret: (secret, hashed, requester) => inTurn(requester, () => isSecret(secret, hashed)),
   };
 }

@@ -3,13 +3,23 @@ import type { ValueSpec } from '../model/field.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
 import { testsOf } from './tests.ts';
+import type { RuleTest } from './tests.ts';
 
 /** Values known to be good: those of the samples, by `hut.name`. */
 export type KnownValues = ReadonlyMap<string, readonly FieldValue[]>;
 
 /** Whether a value of the right type keeps every rule of its field. */
 export const isSound = (field: ValueSpec, value: NonNullable<FieldValue>): boolean =>
-  testsOf(field).every(({ holds }) => holds(value));
+  testsFor(field).every(({ holds }) => holds(value));
+
+const known = new WeakMap<ValueSpec, RuleTest[]>();
+
+/** The tests of a value, made once. */
+function testsFor(field: ValueSpec): RuleTest[] {
+  let tests = known.get(field);
+  if (tests === undefined) known.set(field, (tests = testsOf(field)));
+  return tests;
+}
 
 /**
  * A value that keeps every rule of a field, another one for each `turn` as far as there are others; undefined where
@@ -34,13 +44,14 @@ function madeUp(field: ValueSpec, turn: number): NonNullable<FieldValue> | undef
     case 'string':
     case 'text':
     case 'secret':
+      if (field.rules.format !== undefined) return FORMED.get(field.rules.format)?.(turn);
       return inCase(field, textOf(Math.min(Math.max(minLength, 8), maxLength), turn));
     case 'email':
       return inCase(field, `trial-${turn}@huts.example`);
     case 'uri':
       return `https://huts.example/${turn}`;
     case 'uuid':
-      return `00000000-0000-4000-8000-${turn.toString(16).padStart(12, '0')}`;
+      return `01900000-0000-7000-8000-${turn.toString(16).padStart(12, '0')}`;
     case 'boolean':
       return turn % 2 === 0;
     case 'date':
@@ -60,16 +71,30 @@ function madeUp(field: ValueSpec, turn: number): NonNullable<FieldValue> | undef
   }
 }
 
-/** As few items as the rules allow, but one if they can. */
+/** Texts of each format. */
+const FORMED: ReadonlyMap<string, (turn: number) => string> = new Map([
+  ['duration', (turn) => `P${turn}D`],
+  ['hostname', (turn) => `host-${turn}.huts.example`],
+  ['ipv4', (turn) => `192.0.${Math.floor(turn / 256) % 256}.${turn % 256}`],
+  ['ipv6', (turn) => `2001:db8::${(turn % 65_536).toString(16)}`],
+  ['json-pointer', (turn) => `/a/${turn}`],
+  ['regex', (turn) => `a{${turn % 100}}b?`],
+  ['uri-reference', (turn) => `/huts/${turn}`],
+  ['uri-template', (turn) => `/huts/${turn}/{name}`],
+]);
+
+/** Two or three items where the rules allow so many, no two alike as far as there are others. */
 function arrayOf(field: ValueSpec, turn: number): FieldValue[] | undefined {
   const { minItems = 0, maxItems = Infinity } = field.rules;
+  const wanted = Math.min(Math.max(minItems, 2 + (turn % 2)), maxItems);
   const items: FieldValue[] = [];
-  for (let at = 0; at < Math.min(Math.max(minItems, 1), maxItems); at += 1) {
+  for (let at = 0; items.length < wanted && at < wanted + 8; at += 1) {
     const item = exampleValue(field.items!, turn + at, []);
-    if (item === undefined) return minItems === 0 ? [] : undefined;
-    items.push(item);
+    if (item === undefined) break;
+    const isNew = !items.some((other) => JSON.stringify(other) === JSON.stringify(item));
+    if (isNew || (!field.rules.uniqueItems && at >= wanted)) items.push(item);
   }
-  return items;
+  return items.length < minItems ? undefined : items;
 }
 
 /** Every member that a value can be made up for; undefined where that leaves out one that is required. */

@@ -10,10 +10,17 @@ import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { FieldValue, Scalar } from '../model/scalar.ts';
+import { walk } from '../model/expression.ts';
+import { isSame } from '../model/value.ts';
+import { recordJson } from '../query/statements.ts';
 import { exampleValue } from '../rules/examples.ts';
 import { bodyReader } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Store, Transaction } from '../store/contract.ts';
+import { findRecord } from '../search/find-record.ts';
+import type { Finding } from '../search/find-record.ts';
+import { keyTextOf } from '../search/records.ts';
+import type { Row } from '../search/records.ts';
 import { spoken } from '../text/names.ts';
 import { openDraws } from './generate-draws.ts';
 import { plausibleValue } from './plausible.ts';
@@ -63,19 +70,22 @@ export function generateRecords(
       const standing = Number((await transaction.first(countStatement(store, model), []))![0]);
       // A second run goes on where the first one ended.
       const faker = new Faker({ locale: [en, base], seed: random + standing * STRIDE });
-      const uuid = (): string => faker.string.uuid();
+      const uuid = keysOf(faker, standing);
       const writes = writesWith({ ...runtime, uuid });
       const [changes, work] = [writes.changesOf(model), writes.begin(transaction)];
       const secret = await secretsOf(model, changes);
       const candidates = await candidatesFor(graph, store, transaction, model);
       const draws = await openDraws(graph, store, transaction, model);
+      const search = await searchFor(graph, store, transaction, model, faker, runtime.now);
 
       let [made, last] = [0, ''];
       for (; made < count; made += 1) {
         let done = false;
         for (let tried = 0; tried < TRIES && !done; tried += 1) {
-          const given = { ...plausibleRecord(model, candidates, faker), ...secret.plain };
-          const refusal = draws.choose(given, faker, runtime.now());
+          const plausible = { ...plausibleRecord(model, candidates, faker), ...secret.plain };
+          const chosen = draws.choose(plausible, faker, runtime.now());
+          const { values: given, obstacle } = search(plausible);
+          const refusal = chosen ?? obstacle;
           if (refusal !== undefined) {
             last = refusal;
             continue;
@@ -144,6 +154,76 @@ async function candidatesFor(graph: Graph, store: Store, transaction: Transactio
     found.set(field, keys);
   }
   return found;
+}
+
+/** Keys of version 7, like those that a service makes: a millisecond apart, from the same beginning each time. */
+function keysOf(faker: Faker, standing: number): () => string {
+  let time = FIRST_KEY + standing;
+  return () => {
+    const head = (time += 1).toString(16).padStart(12, '0');
+    const more = faker.string.hexadecimal({ length: 3, prefix: '', casing: 'lower' });
+    return `${head.slice(0, 8)}-${head.slice(8)}-7${more}${faker.string.uuid().slice(18)}`;
+  };
+}
+
+const FIRST_KEY = Date.UTC(2026, 0, 1);
+
+/** Mends a record that breaks rules across fields or along relations; says what stands in the way where it can't. */
+type Mend = (values: Record<string, FieldValue>) => { values: Record<string, FieldValue>; obstacle?: string };
+
+/** A search over the records that the rules of a model look at. */
+async function searchFor(
+  graph: Graph,
+  store: Store,
+  transaction: Transaction,
+  model: Model,
+  faker: Faker,
+  now: () => Date,
+): Promise<Mend> {
+  if (model.rules.length === 0) return (values) => ({ values });
+  const rows = new Map<string, ReadonlyMap<string, Row>>();
+  for (const name of reachedBy(model)) {
+    const other = modelOf(graph, name);
+    const key = store.dialect.name(other.key.column);
+    const sql =
+      `SELECT ${recordJson(other, other.fields, store.dialect)} FROM ${store.dialect.name(other.table)} ` +
+      `ORDER BY ${key} LIMIT ${CANDIDATES}`;
+    const found = (await transaction.all({ sql }, [])).map(([json]) => JSON.parse(String(json)) as Row);
+    rows.set(name, new Map(found.map((row) => [keyTextOf(row[other.key.member]), row])));
+  }
+  const lists = new Map([...rows].map(([name, all]) => [name, [...all.values()]]));
+  const finding: Finding = {
+    around: {
+      graph,
+      now,
+      records: {
+        allOf: (name) => lists.get(name) ?? [],
+        byKey: (name, key) => rows.get(name)?.get(keyTextOf(key)),
+      },
+    },
+    earlier: () => [],
+    turn: () => faker.number.int({ max: 1_000_000 }),
+    value: (of, field) => plausibleValue(of, field, faker),
+    mayMake: () => false,
+    isGiven: () => true,
+  };
+  return (start) => {
+    const { drafts, obstacle } = findRecord(finding, model, { start, unique: false, draws: false });
+    if (obstacle !== undefined) return { values: start, obstacle };
+    const found = drafts.at(-1)!.values;
+    const changed = Object.entries(found).filter(
+      ([member, value]) => model.byMember.get(member)?.origin !== 'key' && !isSame(value, start[member] ?? null),
+    );
+    const kept = changed.filter(([member, value]) => value !== null || Object.hasOwn(start, member));
+    return { values: { ...start, ...Object.fromEntries(kept) } };
+  };
+}
+
+/** The models that the rules of one look into, along relations to one record each. */
+function reachedBy(model: Model): Set<string> {
+  const names = new Set(model.relations.map(({ target }) => target));
+  for (const { check } of model.rules) walk(check, (node) => void (node.op === 'at' && names.add(node.target)));
+  return names;
 }
 
 /** How often a member is given that need not be. */

@@ -1,4 +1,5 @@
 import { HttpProblem } from '../api/problems.ts';
+import { CodeError } from '../change/code.ts';
 import { nested } from '../change/unit-of-work.ts';
 import type { UnitOfWork } from '../change/unit-of-work.ts';
 import type { Writes } from '../change/writes.ts';
@@ -73,6 +74,17 @@ export async function loadSamples(
   });
 }
 
+/** An error of the project's code says which row it was about. */
+async function naming(row: SampleRow, loading: Promise<void>): Promise<void> {
+  try {
+    await loading;
+  } catch (error) {
+    if (!(error instanceof CodeError)) throw error;
+    const { file, line } = row.at();
+    throw new CodeError(`${file}:${line}, ${nameOf(row)}`, error.message, error.cause);
+  }
+}
+
 /** Rows of one model each, in order. */
 function* chunksOf(rows: readonly SampleRow[]): Generator<SampleRow[]> {
   let chunk: SampleRow[] = [];
@@ -100,18 +112,18 @@ async function startLoading(
   rows: readonly SampleRow[],
   later: ReadonlyMap<SampleRow, ReadonlySet<Field>>,
   writes: Writes,
-  { streams = [], onProgress }: LoadOptions,
+  { streams = [], hashCost, onProgress }: LoadOptions,
 ): Promise<Loading> {
   const memory = await sampleMemory(store, work.transaction);
   const streamed = new Set(streams.map(({ model }) => model.name));
-  const loader = rowLoader({ graph, store, writes, rows, later, memory, streamed, onProgress });
+  const loader = rowLoader({ graph, store, writes, rows, later, memory, streamed, hashCost, onProgress });
   const { problems } = loader;
   let careful = false;
 
   /** Writes a row alone, so that others can be checked after a bad one. */
   async function loadAlone(row: SampleRow, isStreamed: boolean): Promise<void> {
     try {
-      await nested(work, (inner) => loader.load(row, isStreamed, inner));
+      await nested(work, (inner) => naming(row, loader.load(row, isStreamed, inner)));
     } catch (error) {
       if (!(error instanceof HttpProblem)) throw error;
       loader.refuse(
@@ -126,7 +138,7 @@ async function startLoading(
       try {
         const noted = problems.length;
         await nested(work, async (inner) => {
-          for (const row of chunk) await loader.load(row, isStreamed, inner);
+          for (const row of chunk) await naming(row, loader.load(row, isStreamed, inner));
         });
         careful = problems.length > noted;
         // What was written so far has its journal: a long file must not be held in memory by it.

@@ -23,6 +23,8 @@ export interface LoadedModel {
 export interface LoadOptions {
   /** Files too long to be held in memory; their rows come in the file's order. */
   readonly streams?: readonly SampleStream[];
+  /** The cost of digests of secrets, as a power of two; left out: slow ones. */
+  readonly hashCost?: number | undefined;
   /** Every record goes first, in the same transaction. */
   readonly emptyFirst?: boolean;
   /** Told now and then how many rows of a model were loaded, and the share of its file that was read. */

@@ -45,11 +45,12 @@ interface RowLoaderOptions {
   readonly memory: SampleMemory;
   /** The models whose rows come from streams, and whose keys are not kept at hand. */
   readonly streamed: ReadonlySet<string>;
+  readonly hashCost: LoadOptions['hashCost'];
   readonly onProgress: LoadOptions['onProgress'];
 }
 
 export function rowLoader(options: RowLoaderOptions): RowLoader {
-  const { graph, store, writes, rows, later, memory, streamed, onProgress } = options;
+  const { graph, store, writes, rows, later, memory, streamed, hashCost, onProgress } = options;
   const tools = toolsOf(graph, store, writes);
   const handles = new Set(rows.map(nameOf));
   const keys = new Map<string, Scalar>();
@@ -90,7 +91,7 @@ export function rowLoader(options: RowLoaderOptions): RowLoader {
       const read = await readRow(row);
       if (read === undefined) return;
       const before = await memory.before(name);
-      const digest = await digestOf(row, { ...read.given, ...waitingHandles(row, later.get(row)) });
+      const digest = await digestOf(row, { ...read.given, ...waitingHandles(row, later.get(row)) }, hashCost);
       const oldKey = before === undefined ? undefined : keyOf(model, before.key);
       const exists =
         oldKey !== undefined &&

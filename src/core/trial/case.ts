@@ -4,7 +4,7 @@ import type { Answer, Fault } from './answer.ts';
 /** One thing that a service is tried for: requests in their order, each with what must come back. */
 export interface Case {
   readonly model: string;
-  readonly endpoint: EndpointName | 'sign-in' | 'scenario';
+  readonly endpoint: EndpointName | 'sign-in' | 'scenario' | 'walk';
   /** For a person: `beds at its minimum, 1`. */
   readonly title: string;
   readonly steps: readonly Step[];
@@ -37,6 +37,8 @@ export interface Step {
    */
   readonly exhausts?: number;
   readonly expect: Expectation;
+  /** What stands in the way of a request like this: the case is not sent, and told as not established. */
+  readonly obstacle?: string;
   readonly keep?: Keeping | readonly Keeping[] | undefined;
 }
 
@@ -57,11 +59,11 @@ export interface Expectation {
   /** What else must hold, with what was kept before; gives what does not. */
   check?(answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[];
   /** Members that `data` must have; other members are free. */
-  readonly data?: Body;
+  readonly data?: Body | undefined;
   /** `data` is a list of so many records. */
   readonly length?: number;
   /** One of the problem's errors has this rule and this pointer. */
-  readonly error?: { readonly rule: string; readonly pointer: string };
+  readonly error?: { readonly rule: string; readonly pointer: string } | undefined;
   /** The path that Location must lead to, up to the key. */
   readonly location?: string;
 }

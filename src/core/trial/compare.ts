@@ -6,7 +6,7 @@ import type { Step, Via } from '../model/relation.ts';
 import { MOST_RELATED } from '../query/projection.ts';
 import type { Answer, Fault } from './answer.ts';
 import { faultOf } from './judge.ts';
-import type { Row } from './oracle.ts';
+import type { Row } from './oracle/world-state.ts';
 import { keysOf } from './paths.ts';
 
 /** Records of an answer to a list. */

@@ -14,6 +14,7 @@ import { deriveAcross, deriveRules } from './rules/breaking.ts';
 import type { ModelCases } from './rules/model-cases.ts';
 import { deriveRelations, deriveUnique } from './rules/relating.ts';
 import { deriveConditions, deriveUsual } from './rules/usual.ts';
+import { worldState } from './oracle/world-state.ts';
 import type { World } from './world.ts';
 import { deriveWriting } from './writing/derive.ts';
 
@@ -27,7 +28,7 @@ export interface Derived {
  * lists find and what callers see with the same worked out in JavaScript.
  */
 export function deriveCases(graph: Graph, known: KnownValues, now: Date, world?: World): Derived {
-  const maker = makerOf(graph, known, now);
+  const maker = makerOf(graph, known, now, world?.state ?? worldState(graph, new Map()));
   const limits = deriveLimits(graph, world?.people.find(({ caller }) => caller !== null)?.name);
   const results = graph.models.map((model): Derived => {
     const rules = deriveForModel(graph, model, maker);
@@ -57,7 +58,7 @@ function chosenOf({ name, trial }: Model, cases: readonly Case[], skipped: reado
 }
 
 function deriveForModel(graph: Graph, model: Model, maker: Maker): Derived {
-  const { now, turn } = maker;
+  const { turn } = maker;
   const cases: Case[] = [];
   const skipped: Skipped[] = [];
   const endpoints = new Map(
@@ -79,7 +80,7 @@ function deriveForModel(graph: Graph, model: Model, maker: Maker): Derived {
   const make = (): Making => maker.make(model);
   const on = stepsFor(graph, model, endpoints);
 
-  const derivation: ModelCases = { on, make, add, model, turn, maker, now, skip, graph };
+  const derivation: ModelCases = { on, make, add, model, turn, maker, skip, graph };
   deriveUsual(derivation, endpoints.get('create')!.path);
   if (model.conditional) deriveConditions(derivation);
   deriveRules(derivation);

@@ -1,8 +1,10 @@
+import { pointerTo } from '../api/failure.ts';
 import type { ValueSpec } from '../model/field.ts';
 import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { isWritten } from '../model/types.ts';
 import { exampleValue, inCase, isSound, onGrid, stepOf, textOf } from '../rules/examples.ts';
 import { longestOf, testsOf } from '../rules/tests.ts';
+import { isRecord } from '../text/value.ts';
 import { compareDecimals, decimalOfNumber, parseDecimal } from '../text/decimal.ts';
 
 /** A value that stands on the edge of a rule, or just past it. */
@@ -10,6 +12,8 @@ export interface Edge {
   readonly rule: string;
   readonly value: unknown;
   readonly passes: boolean;
+  /** The pointer to what breaks the rule, inside of the value. */
+  readonly at?: string;
   /** `at its minimum, 1`. */
   readonly title: string;
 }
@@ -36,7 +40,38 @@ export function edgesOf(
       edges.push({ rule, value: past, passes: false, title: `past ${candidates.words}: ${shown(past)}` });
     else missing.push({ rule, why: 'no value could be made up that breaks this rule' });
   }
+  edges.push(...edgesInside(field, turn));
   return { edges, missing };
+}
+
+/** Edges of the members of an object, and of the items of a list. */
+function edgesInside(field: ValueSpec, turn: () => number): Edge[] {
+  const base = exampleValue(field, turn(), []);
+  if (field.type === 'array' && Array.isArray(base) && base.length > 0) {
+    const items = { ...field.items!, rules: { ...field.items!.rules, required: true } };
+    const broken = edgesOf(items, turn).edges.filter(({ passes }) => !passes);
+    return broken.map(({ rule, value, at = '', title }) => ({
+      rule,
+      value: [value, ...(base as FieldValue[]).slice(1)],
+      passes: false,
+      at: `/0${at}`,
+      title: `item ${title}`,
+    }));
+  }
+  if (field.type !== 'object' || !isRecord(base)) return [];
+  return [...field.properties!].flatMap(([name, property]): Edge[] => {
+    const { [name]: _left, ...rest } = base;
+    const isNeeded = property.rules.required && property.rules.default === undefined;
+    const left: Edge = { rule: 'required', value: rest, passes: false, at: pointerTo(name), title: `without ${name}` };
+    const inside = edgesOf(property, turn).edges.map(({ rule, value, passes, at = '', title }): Edge => ({
+      rule,
+      value: { ...base, [name]: value },
+      passes,
+      at: pointerTo(name) + at,
+      title: `${name} ${title}`,
+    }));
+    return isNeeded ? [left, ...inside] : inside;
+  });
 }
 
 function shown(value: unknown): string {
@@ -131,6 +166,7 @@ function nonMultiples(field: ValueSpec): NonNullable<FieldValue>[] {
 /** Values of the right type that an enum or a const surely doesn't hold. */
 function strangers(field: ValueSpec): NonNullable<FieldValue>[] {
   const listed = (field.rules.enum ?? [field.rules.const ?? 0]) as readonly Scalar[];
+  if (field.type === 'boolean') return [!listed[0]];
   if (listed.every((value) => typeof value === 'number')) return [Math.max(...listed) + 1];
   if (field.type === 'decimal') {
     const highest = listed

@@ -1,14 +1,15 @@
-import { amountField } from '../change/draws.ts';
 import type { Field } from '../model/field.ts';
-import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { FieldValue } from '../model/scalar.ts';
-import { exampleValue, plenty } from '../rules/examples.ts';
+import { exampleValue } from '../rules/examples.ts';
 import type { KnownValues } from '../rules/examples.ts';
 import { isSettable } from '../rules/schema.ts';
+import type { Draft } from '../search/constraints.ts';
+import { draftAt, findRecord } from '../search/find-record.ts';
+import type { Finding, FoundRecord, Wanted } from '../search/find-record.ts';
+import type { Records, Row } from '../search/records.ts';
 import type { Body, Step } from './case.ts';
-import { keepsRules } from './keeps-rules.ts';
 import { pathOf } from './paths.ts';
 
 /**
@@ -18,6 +19,8 @@ export interface Making {
   readonly steps: readonly Step[];
   readonly body: Body;
   readonly kept: string;
+  /** The record as it was found, which may refer to others that are made first. */
+  readonly found: FoundRecord;
 }
 
 /** Makes up records that keep their rules, each another one. */
@@ -28,89 +31,130 @@ export interface Maker {
   turn(): number;
   /** A value that a field may have, as `exampleValue`, with what the samples have of it. */
   example(model: Model, field: Field, turn: number): FieldValue | undefined;
-  /** `given` are values that it must have. */
-  make(model: Model, given?: Readonly<Record<string, FieldValue>>): Making;
+  /** A record, whose steps carry what stands in its way, if anything does. */
+  make(model: Model, wanted?: Wanted): Making;
   /** Why no valid record of a model can be made over HTTP; undefined where one can. */
   obstacle(model: Model): string | undefined;
-  keepsRules(model: Model, body: Body): boolean;
+  /** What a valid record is changed to: the same with another value of one member. */
+  changed(making: Making, field: Field): FieldValue | undefined;
 }
 
-/** How often a body is made up anew where rules across fields rule it out. */
-export const TRIES = 30;
+/** Records that were made up last: others must not be like them. */
+const MOST_RECENT = 16;
+/** How many values of a member are tried in the place of one. */
+const TRIES = 12;
 
-export function makerOf(graph: Graph, known: KnownValues, now: Date): Maker {
+/** `there` are the samples. */
+export function makerOf(graph: Graph, known: KnownValues, now: Date, there: Records): Maker {
   let count = 0;
-  const maker: Maker = {
+  const recent: Draft[] = [];
+  const obstacles = new Map<Model, string | undefined>();
+  const turn = (): number => (count += 1);
+  const example: Maker['example'] = ({ name }, field, at) =>
+    exampleValue(field, at * STRIDE + spread(field.member), known.get(`${name}.${field.member}`) ?? []);
+  const finding: Finding = {
+    around: { graph, records: there, now: () => now },
+    earlier: (name) => recent.filter(({ model }) => model.name === name).map(({ values }) => values),
+    turn,
+    value: example,
+    mayMake: ({ endpoints }) => endpoints.has('create'),
+    isGiven: () => true,
+  };
+  const make: Maker['make'] = (model, wanted) => {
+    const found = findRecord(finding, model, wanted);
+    recent.push(...found.drafts);
+    recent.splice(0, Math.max(0, recent.length - MOST_RECENT));
+    return makingOf(graph, found, wanted, turn);
+  };
+  return {
     graph,
     now,
-    turn: () => (count += 1),
-    example: ({ name }, field, turn) => exampleValue(field, turn, known.get(`${name}.${field.member}`) ?? []),
-    make: (model, given) => makeRecord(model, maker, [], given),
-    obstacle: (model) => whyNotMade(model, maker, []),
-    keepsRules: (model, body) => keepsRules(model, body, now),
+    turn,
+    example,
+    make,
+    obstacle(model) {
+      if (!model.endpoints.has('create')) return `${model.name} has no create endpoint`;
+      if (!obstacles.has(model)) obstacles.set(model, findRecord(finding, model).obstacle);
+      return obstacles.get(model);
+    },
+    changed({ found }, field) {
+      const { model, values } = found.drafts.at(-1)!;
+      const wanted = (value: FieldValue): Wanted => ({
+        given: { ...valuesOf(model, values), [field.member]: value },
+      });
+      for (let tried = 0; tried < TRIES; tried += 1) {
+        const value = example(model, field, turn());
+        if (value === undefined || JSON.stringify(value) === JSON.stringify(values[field.member])) continue;
+        const around = { ...finding.around, records: withFound(there, found) };
+        const others: Finding = { ...finding, around, earlier: () => [] };
+        if (findRecord(others, model, wanted(value)).obstacle === undefined) return value;
+      }
+      return undefined;
+    },
   };
-  return maker;
 }
 
-/** Why no valid record of a model can be made over HTTP; undefined where one can. */
-function whyNotMade(model: Model, maker: Maker, trail: readonly string[]): string | undefined {
-  if (!model.endpoints.has('create')) return `${model.name} has no create endpoint`;
-  if (trail.includes(model.name)) return `records need each other in a circle: ${[...trail, model.name].join(', ')}`;
-  for (const field of model.fields) {
-    if (!field.rules.required || !isSettable(field, 'create')) continue;
-    if (field.refersTo !== undefined) {
-      const why = whyNotMade(modelOf(maker.graph, field.refersTo), maker, [...trail, model.name]);
-      if (why !== undefined) return why;
-    } else if (maker.example(model, field, 1) === undefined) {
-      return `no valid value of ${model.name}.${field.member} is known: give it examples, or samples`;
-    }
-  }
-  return undefined;
+/** Values of one record that follow from one turn are not alike. */
+const STRIDE = 7;
+function spread(text: string): number {
+  let sum = 0;
+  for (const letter of text) sum = (sum * 31 + letter.codePointAt(0)!) % 9_973;
+  return sum;
 }
 
-function makeRecord(
-  model: Model,
-  maker: Maker,
-  trail: readonly string[] = [],
-  given: Readonly<Record<string, FieldValue>> = {},
-): Making {
-  const { graph, now, turn } = maker;
-  const steps: Step[] = [];
-  const body: Record<string, unknown> = {};
-  const inside = [...trail, model.name];
-  for (const field of model.fields) {
-    if (field.refersTo === undefined || !isSettable(field, 'create')) continue;
-    const target = modelOf(graph, field.refersTo);
-    const canWait = !field.rules.required;
-    if (canWait && (inside.includes(target.name) || whyNotMade(target, maker, inside) !== undefined)) continue;
-    const other = makeRecord(target, maker, inside);
-    steps.push(...other.steps);
-    body[field.member] = { kept: other.kept };
-  }
-  for (let tried = 0; tried < TRIES; tried += 1) {
-    Object.assign(body, ownValues(model, maker), given);
-    if (keepsRules(model, body, now)) break;
-  }
-  const kept = `${model.name}${turn()}`;
-  const pointer = `/data/${model.key.member}`;
-  const path = pathOf(graph, model);
-  steps.push({ method: 'POST', path, body, expect: { status: 201 }, keep: { name: kept, pointer } });
-  return { steps, body, kept };
+/** The records that are there; keys lead to those that were found, too. */
+function withFound(records: Records, { drafts }: FoundRecord): Records {
+  return {
+    allOf: records.allOf,
+    byKey: (name, key) => draftAt(drafts, key)?.values ?? records.byKey(name, key),
+  };
 }
 
-/** A value for every member that a client may set, but for keys of other records. */
-function ownValues(model: Model, { example, turn }: Maker): Body {
-  const values: [string, unknown][] = [];
-  const drawn = new Set(model.draws.map((draw) => amountField(draw)));
-  for (const field of model.fields) {
-    // The hash of a secret takes a while: it is tried in its own cases.
-    const slow = field.type === 'secret' && !field.rules.required;
-    if (field.refersTo !== undefined || !isSettable(field, 'create') || slow) continue;
-    const given = model.trial.example[field.member] ?? (field.drawnOn === true ? plenty(field) : undefined);
-    // What is drawn is little, so that there is enough of it.
-    const at = drawn.has(field) ? turn() % 3 : turn();
-    const value = given ?? example(model, field, at);
-    if (value !== undefined) values.push([field.member, value]);
-  }
-  return Object.fromEntries(values);
+const valuesOf = (model: Model, values: Row): Record<string, FieldValue> =>
+  Object.fromEntries(
+    model.fields
+      .filter((field) => isSettable(field, 'create'))
+      .map(({ member }): [string, FieldValue] => [member, values[member] ?? null]),
+  );
+
+function makingOf(graph: Graph, found: FoundRecord, wanted: Wanted | undefined, turn: () => number): Making {
+  const { drafts, obstacle } = found;
+  const names = new Map(drafts.map((draft) => [draft, `${draft.model.name}${turn()}`]));
+  const blocked = obstacle === undefined ? {} : { obstacle };
+  const all = drafts.map((draft, at) => {
+    const isLast = at === drafts.length - 1;
+    const body = bodyOf(draft, drafts, names, isLast ? wanted : undefined);
+    const pointer = `/data/${draft.model.key.member}`;
+    const keep = { name: names.get(draft)!, pointer };
+    const step: Step = {
+      method: 'POST',
+      path: pathOf(graph, draft.model),
+      body,
+      expect: { status: 201 },
+      keep,
+      ...blocked,
+    };
+    return { step, body, kept: keep.name };
+  });
+  const last = all.at(-1) ?? { body: {}, kept: 'nothing' };
+  const none: Step[] = [{ method: 'GET', path: '/', expect: { status: 200 }, ...blocked }];
+  return { steps: all.length === 0 ? none : all.map(({ step }) => step), body: last.body, kept: last.kept, found };
+}
+
+/** What a client sends to make a record: keys of others that are yet to be made are names of what was kept. */
+function bodyOf(
+  { model, values }: Draft,
+  drafts: readonly Draft[],
+  names: ReadonlyMap<Draft, string>,
+  { given = {}, without = [] }: Wanted = {},
+): Body {
+  const members = model.fields.flatMap((field): [string, unknown][] => {
+    const { member } = field;
+    const value = values[member] ?? null;
+    const isNamed = Object.hasOwn(given, member);
+    if (without.includes(member) || !isSettable(field, 'create') || (value === null && !isNamed)) return [];
+    const draft = field.refersTo === undefined ? undefined : draftAt(drafts, value);
+    return [[member, draft === undefined ? value : { kept: names.get(draft)! }]];
+  });
+  return Object.fromEntries(members);
 }

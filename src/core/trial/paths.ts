@@ -1,7 +1,7 @@
 import { collectionPath } from '../api/endpoints.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
-import type { Row } from './oracle.ts';
+import type { Row } from './oracle/world-state.ts';
 
 /** The text of the key of a record. */
 export const keyText = (model: Model, row: Row): string => {

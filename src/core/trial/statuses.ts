@@ -1,13 +1,12 @@
 import { isReadByAll } from '../access/open.ts';
 import type { Grant, Verb } from '../model/access.ts';
-import { modelOf } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
-import { linkedOf } from '../model/related.ts';
 import { isSettable } from '../rules/schema.ts';
 import type { Fault } from './answer.ts';
 import type { Body } from './case.ts';
 import { faultOf } from './judge.ts';
-import type { Row } from './oracle.ts';
+import { shownFaults } from './oracle/shown.ts';
+import type { Row } from './oracle/world-state.ts';
 import type { Person, World } from './world.ts';
 
 /** What `may` says is answered, worked out from the sample data. */
@@ -27,16 +26,8 @@ export interface Expectations {
 export function expectations({ graph, oracle, rowsOf }: Pick<World, 'graph' | 'oracle' | 'rowsOf'>): Expectations {
   const isStranger = ({ caller }: Person): boolean => caller === null && graph.identity !== undefined;
 
-  /** Whether somebody who signs in could have a grant that is for callers. */
-  function couldSignedIn(model: Model, grants: readonly Grant[]): boolean {
-    return grants.some((grant) => {
-      if (grant.kind !== 'parent') return !['nobody', 'maker', 'where', 'anybody'].includes(grant.kind);
-      const whole = modelOf(graph, model.parent!.target);
-      return couldSignedIn(whole, whole.access.verbs[grant.verb]);
-    });
-  }
-  const helps = (model: Model, grants: readonly Grant[], who: Person): boolean =>
-    isStranger(who) && couldSignedIn(model, grants);
+  const helps = (model: Model, grants: readonly Grant[], { caller }: Person): boolean =>
+    oracle.helps(grants, model, caller);
   const barred: Expectations['barred'] = (model, verb, who) =>
     oracle.could(model.access.verbs[verb], model, who.caller) ? undefined : isStranger(who) ? 401 : 403;
 
@@ -61,33 +52,10 @@ export function expectations({ graph, oracle, rowsOf }: Pick<World, 'graph' | 'o
       if (read !== 200) return read === 403 ? 404 : read;
       return oracle.holds(grants, model, row, who.caller) ? 200 : helps(model, grants, who) ? 401 : 403;
     },
-    memberFaults(model, shown, row, { caller }) {
-      if (row === undefined) return [faultOf('a record', 'one that is for them', shown)];
-      // The default view may be a narrower one.
-      const inView = new Set(
-        model.views
-          .get('default')!
-          .filter(({ inside }) => inside === undefined)
-          .map(({ name }) => name),
-      );
-      const all = [...model.shown, ...linkedOf(model)] as { readonly member: string }[];
-      const stored = all.filter(({ member }) => inView.has(member));
-      const faults = stored.flatMap(({ member }): Fault[] => {
-        const wanted = oracle.seen(model, member, row, caller);
-        const isLinks = Array.isArray(shown[member]) && linkedOf(model).some((one) => one.member === member);
-        const got = isLinks ? [...(shown[member] as string[])].sort() : shown[member];
-        return JSON.stringify(got) === JSON.stringify(wanted) ? [] : [faultOf(member, wanted, got)];
-      });
-      const computed = model.computed
-        .filter(({ member }) => inView.has(member))
-        .flatMap(({ member }): Fault[] => {
-          const isSeen = oracle.sees(model, member, row, caller);
-          return Object.hasOwn(shown, member) === isSeen
-            ? []
-            : [faultOf(member, isSeen ? 'shown' : 'left out', shown[member])];
-        });
-      return [...faults, ...computed];
-    },
+    memberFaults: (model, shown, row, { caller }) =>
+      row === undefined
+        ? [faultOf('a record', 'one that is for them', shown)]
+        : shownFaults(oracle, model, shown, row, caller),
     bodyLike: (model, row) =>
       Object.fromEntries(
         Object.entries(row).filter(([member]) => {

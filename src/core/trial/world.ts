@@ -2,15 +2,14 @@ import { clientScope } from '../access/client-scope.ts';
 import { permissionsFor } from '../access/permissions.ts';
 import { SERVICE } from '../access/viewer.ts';
 import type { Caller } from '../expression/context.ts';
-import { evaluate } from '../expression/evaluate.ts';
 import { parse } from '../expression/parse.ts';
 import { typedCondition } from '../expression/type.ts';
-import type { Expression } from '../model/expression.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { FieldValue } from '../model/scalar.ts';
-import { oracleOf } from './oracle.ts';
-import type { Oracle, Row } from './oracle.ts';
+import { oracleOf } from './oracle/grants.ts';
+import type { Oracle } from './oracle/grants.ts';
+import type { Row, WorldState } from './oracle/world-state.ts';
 
 /** Somebody who asks, by the name of their sample; nobody has no record. */
 export interface Person {
@@ -24,6 +23,8 @@ export const NOBODY: Person = { name: 'nobody', caller: null };
 export interface World {
   readonly graph: Graph;
   readonly now: Date;
+  /** The same records, to be changed by the oracle. */
+  readonly state: WorldState;
   readonly people: readonly Person[];
   readonly oracle: Oracle;
   rowsOf(model: Model): readonly Row[];
@@ -33,42 +34,26 @@ export interface World {
   valueOf(model: Model, member: string, row: Row): FieldValue;
 }
 
-/** `rows` are all records of each model, whole. */
-export function worldOf(
-  graph: Graph,
-  rows: ReadonlyMap<string, readonly Row[]>,
-  people: readonly Person[],
-  now: Date,
-): World {
-  const oracle = oracleOf(graph, rows, now);
+/** `state` holds all records, whole. */
+export function worldOf(state: WorldState, people: readonly Person[], now: Date): World {
+  const { graph } = state;
+  const oracle = oracleOf(graph, state, () => now);
   const permissions = permissionsFor(graph, SERVICE);
-  const worked = (expression: Expression, model: Model, row: Row): FieldValue =>
-    evaluate(expression, {
-      values: row,
-      now,
-      caller: null,
-      related: (via, _target, values) =>
-        oracle.related(graph.byName.get(modelNameOf(values, model))!, via, values as Row),
-    });
-  const rowsOf = (model: Model): readonly Row[] => rows.get(model.name) ?? [];
-  /** Which model a record is of: a step may lead on from another one. */
-  const homes = new Map<unknown, string>();
-  for (const [name, all] of rows) for (const row of all) homes.set(row, name);
-  const modelNameOf = (values: unknown, model: Model): string => homes.get(values) ?? model.name;
-
+  const rowsOf = (model: Model): readonly Row[] => state.allOf(model.name);
   return {
     graph,
     now,
+    state,
     people,
     oracle,
     rowsOf,
     matching(model, condition) {
       const expression = typedCondition(parse(condition), clientScope(permissions, model));
-      return rowsOf(model).filter((row) => worked(expression, model, row) === true);
+      return rowsOf(model).filter((row) => oracle.valueOf(expression, model, row) === true);
     },
     valueOf(model, member, row) {
       const computed = model.computed.find((one) => one.member === member);
-      return computed === undefined ? (row[member] ?? null) : worked(computed.value, model, row);
+      return computed === undefined ? (row[member] ?? null) : oracle.valueOf(computed.value, model, row);
     },
   };
 }

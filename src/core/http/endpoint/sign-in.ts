@@ -116,7 +116,7 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
       `${name(secret.column)} FROM ${name(model.table)} ` +
       `WHERE ${name(login.column)} = ${dialect.placeholder(1)}`,
   };
-  const nobody = sealedLike(runtime.random);
+  const nobody = sealedLike(runtime.random, runtime.hashCost);
 
   async function holder(loginText: string, secretText: string, by: Requester): Promise<Scalar | undefined> {
     const { value, failures } = readLogin(loginText);

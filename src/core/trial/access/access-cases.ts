@@ -2,7 +2,8 @@ import type { Verb } from '../../model/access.ts';
 import type { Graph } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import type { Case, Step } from '../case.ts';
-import type { Oracle, Row } from '../oracle.ts';
+import type { Oracle } from '../oracle/grants.ts';
+import type { Row } from '../oracle/world-state.ts';
 import type { Expectations } from '../statuses.ts';
 import type { Person, World } from '../world.ts';
 

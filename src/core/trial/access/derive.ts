@@ -7,7 +7,7 @@ import { describeCaller, rowsFor, VERBS } from './access-cases.ts';
 import type { AccessCases } from './access-cases.ts';
 import { deriveList } from './reading-lists.ts';
 import { deriveHistory, deriveRecord } from './reading-records.ts';
-import { deriveMaking, deriveOperations, deriveSetting } from './writing-records.ts';
+import { deriveDeletingMany, deriveMaking, deriveOperations, deriveSetting } from './writing-records.ts';
 
 /**
  * Every kind of caller at every endpoint of a model: the status that `may` says, and not a record or a member too
@@ -29,6 +29,7 @@ export function deriveAccess(world: World, model: Model): Case[] {
     if (model.endpoints.has('list')) deriveList(derivation, who, as);
     for (const row of rowsFor(derivation, who)) deriveRecord(derivation, who, as, row);
     deriveMaking(derivation, who, as);
+    deriveDeletingMany(derivation, who, as);
     deriveHistory(derivation, who, as);
     deriveSetting(derivation, who, as);
     deriveOperations(derivation, who, as);

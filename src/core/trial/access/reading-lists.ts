@@ -2,7 +2,7 @@ import { linkedOf, relatedNames } from '../../model/related.ts';
 import type { Answer, Fault } from '../answer.ts';
 import { recordFaults, recordsOf, relatedCalled, totalFaults } from '../compare.ts';
 import { faultOf } from '../judge.ts';
-import type { Row } from '../oracle.ts';
+import type { Row } from '../oracle/world-state.ts';
 import { keyText, pathOf, queryOf } from '../paths.ts';
 import type { Person } from '../world.ts';
 import type { AccessCases } from './access-cases.ts';

@@ -3,7 +3,7 @@ import type { Answer, Fault } from '../answer.ts';
 import type { Step } from '../case.ts';
 import { recordFaults, recordsOf } from '../compare.ts';
 import { faultOf } from '../judge.ts';
-import type { Row } from '../oracle.ts';
+import type { Row } from '../oracle/world-state.ts';
 import { keyText, pathOf } from '../paths.ts';
 import type { Person } from '../world.ts';
 import { describeRow } from './access-cases.ts';

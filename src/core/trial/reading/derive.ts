@@ -4,12 +4,13 @@ import { relatedNames } from '../../model/related.ts';
 import type { FieldValue } from '../../model/scalar.ts';
 import { isScalar } from '../../model/types.ts';
 import { filterable, sortable } from '../../query/listable.ts';
-import { compareDecimals, parseDecimal } from '../../text/decimal.ts';
 import type { Answer, Fault } from '../answer.ts';
 import type { Case, Step } from '../case.ts';
 import { recordFaults, recordsOf, relatedCalled, totalFaults } from '../compare.ts';
+import { literal, parameterText, quote } from '../cql-text.ts';
 import { faultOf } from '../judge.ts';
-import type { Row } from '../oracle.ts';
+import { compared, comparedIn } from '../oracle/order.ts';
+import type { Row } from '../oracle/world-state.ts';
 import { keyText, pathOf, queryOf } from '../paths.ts';
 import type { World } from '../world.ts';
 
@@ -102,7 +103,7 @@ function deriveFilters({ world, model, rows, key, most, add, list }: ReadingCase
     const value = middleOf(valuesOf(world, model, field));
     if (value === null) continue;
     const wanted = rows.filter((row) => row[field.member] === value);
-    add(`${field.member} equal to a value`, list({ [field.member]: textOf(value), ...page }, finds(wanted)));
+    add(`${field.member} equal to a value`, list({ [field.member]: parameterText(value), ...page }, finds(wanted)));
   }
 }
 
@@ -157,8 +158,6 @@ function relatedFaults(world: World, model: Model, relation: string, shown: read
     return related.faults(keyText(model, row), record, world.oracle.related(model, related.via, row));
   });
 }
-
-const textOf = (value: FieldValue): string => (typeof value === 'string' ? value : JSON.stringify(value));
 
 type Valued = ValueSpec & { readonly member: string };
 
@@ -237,42 +236,13 @@ function listConditions(world: World, model: Model, member: string): string[] {
   );
 }
 
-const quote = (text: string): string => text.replaceAll("'", "''");
-
-function literal({ type }: ValueSpec, value: FieldValue): string {
-  if (typeof value !== 'string')
-    return typeof value === 'boolean' ? String(value).toUpperCase() : JSON.stringify(value);
-  if (type === 'date') return `DATE('${value}')`;
-  if (type === 'date-time') return `TIMESTAMP('${value}')`;
-  return type === 'decimal' ? value : `'${quote(value)}'`;
-}
-
-/** Two values that are not null, in the order of their type. */
-function compared({ type }: ValueSpec, one: FieldValue, other: FieldValue): number {
-  if (type === 'decimal') return compareDecimals(parseDecimal(one as string)!, parseDecimal(other as string)!);
-  if (typeof one === 'string' && typeof other === 'string') return byCodePoint(one, other);
-  return Number(one) - Number(other);
-}
-
-function byCodePoint(one: string, other: string): number {
-  const [left, right] = [Array.from(one), Array.from(other)];
-  for (let at = 0; at < Math.min(left.length, right.length); at += 1) {
-    const difference = left[at]!.codePointAt(0)! - right[at]!.codePointAt(0)!;
-    if (difference !== 0) return difference;
-  }
-  return left.length - right.length;
-}
-
 /** All records in an order: nulls last either way, and the key where values are alike, in the same direction. */
 function inOrder(world: World, model: Model, member: string, spec: Field | ValueSpec, descending: boolean): Row[] {
-  const way = descending ? -1 : 1;
   return [...world.rowsOf(model)].sort((one, other) => {
     const [left, right] = [one, other].map((row) => world.valueOf(model, member, row));
-    if (left !== right) {
-      if (left === null || right === null) return left === null ? 1 : -1;
-      const difference = compared(spec, left!, right!);
-      if (difference !== 0) return difference * way;
-    }
-    return compared(model.key, one[model.key.member]!, other[model.key.member]!) * way;
+    return (
+      comparedIn(spec, left!, right!, descending) ||
+      comparedIn(model.key, one[model.key.member]!, other[model.key.member]!, descending)
+    );
   });
 }

@@ -1,24 +1,30 @@
 import type { Coverage, Outcome, TrialResult } from './outcome.ts';
-import { COLUMNS, curlOf, failedOf } from './outcome.ts';
+import { notEstablishedOf, COLUMNS, curlOf, failedOf } from './outcome.ts';
 import { STYLE } from './style.ts';
 
 /** The result as one page that needs nothing else. */
 export function htmlReport(result: TrialResult, url: string): string {
   const { service, outcomes, skipped, milliseconds, coverage } = result;
   const failed = failedOf(outcomes);
-  const passed = outcomes.length - failed.length;
+  const untried = notEstablishedOf(outcomes);
+  const passed = outcomes.length - failed.length - untried.length;
   const verdict =
     failed.length === 0 ? `All ${passed} cases passed` : `${failed.length} of ${outcomes.length} cases failed`;
   const skippedLines = skipped.map(
     ({ model, title, why }) => `<li><b>${escaped(model)}</b> ${escaped(title)} ${dim(why)}</li>`,
   );
-  const derived = outcomes.filter((one) => one.case.endpoint !== 'scenario');
+  const derived = outcomes.filter(({ case: { endpoint } }) => endpoint !== 'scenario' && endpoint !== 'walk');
   return `<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">
 <title>${escaped(service)}: ${verdict}</title><style>${STYLE}</style></head><body><main>
 <header class="${failed.length === 0 ? 'good' : 'bad'}"><p>Trial of ${escaped(service)}</p><h1>${verdict}</h1>
-<p>in ${(milliseconds / 1000).toFixed(1)} s${skipped.length > 0 ? `, ${skipped.length} left out` : ''}</p></header>
+<p>in ${(milliseconds / 1000).toFixed(1)} s${[
+    also(untried.length, 'not established'),
+    also(skipped.length, 'left out'),
+  ].join('')}</p>
+</header>
 ${section('What failed', failed.map((one) => failureHtml(one, url)).join('\n'))}
+${section('What could not be established', listOf(notEstablishedHtml(untried)))}
 ${section('Scenarios', scenariosHtml(outcomes))}
 ${section('Cases by model and endpoint', matrix(derived))}
 ${section('What callers were answered', callers(outcomes))}
@@ -41,7 +47,7 @@ const escaped = (text: string): string =>
   text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;');
 
 function failureHtml({ case: one, failure }: Outcome, url: string): string {
-  const { sent, answer, faults } = failure!;
+  const { sent, answer, faults, before = [] } = failure!;
   const body = JSON.stringify(answer.body, null, 2) ?? 'no body';
   const shown = body.length > 2000 ? `${body.slice(0, 1997)}…` : body;
   const compared = faults.map(({ what, expected, got }) => {
@@ -53,9 +59,18 @@ function failureHtml({ case: one, failure }: Outcome, url: string): string {
   });
   return `<details open><summary>${escaped(one.title)} <span>${escaped(one.model)}, ${one.endpoint}</span></summary><dl>
 ${compared.join('\n')}
-<dt>sent</dt><dd><pre>${escaped(curlOf(sent, url))}</pre></dd>
+<dt>sent</dt><dd><pre>${escaped([...before, sent].map((one) => curlOf(one, url)).join('\n'))}</pre></dd>
 <dt>answered</dt><dd><pre>${answer.status} ${escaped(shown)}</pre></dd></dl></details>`;
 }
+
+const also = (count: number, what: string): string => (count > 0 ? `, ${count} ${what}` : '');
+
+/** Cases that could not be tried, with what stood in the way. */
+const notEstablishedHtml = (outcomes: readonly Outcome[]): string[] =>
+  outcomes.map(
+    ({ case: { model, endpoint, title }, notEstablished: reason = '' }) =>
+      `<li><b>${escaped(`${model}, ${endpoint}`)}</b> ${escaped(title)} ${dim(`in the way: ${reason}`)}</li>`,
+  );
 
 /** The developer's own trials. */
 function scenariosHtml(outcomes: readonly Outcome[]): string {

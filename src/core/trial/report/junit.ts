@@ -1,5 +1,5 @@
 import type { TrialResult } from './outcome.ts';
-import { curlOf, failedOf } from './outcome.ts';
+import { notEstablishedOf, curlOf, failedOf } from './outcome.ts';
 
 /** The result as JUnit XML: a suite for each model, a test case for each case. */
 export function junitXml({ service, outcomes, skipped, milliseconds }: TrialResult, url: string): string {
@@ -7,13 +7,17 @@ export function junitXml({ service, outcomes, skipped, milliseconds }: TrialResu
   const suites = models.map((model) => {
     const own = outcomes.filter((one) => one.case.model === model);
     const left = skipped.filter((one) => one.model === model);
-    const cases = own.map(({ case: { endpoint, title }, milliseconds: took, failure }) => {
+    const cases = own.map(({ case: { endpoint, title }, milliseconds: took, failure, notEstablished }) => {
       const head =
         `    <testcase classname="${text(`${model}.${endpoint}`)}" ` + `name="${text(title)}" time="${seconds(took)}"`;
+      if (notEstablished !== undefined) {
+        const message = text(`not established: ${notEstablished}`);
+        return `${head}>\n      <skipped message="${message}"/>\n    </testcase>`;
+      }
       if (failure === undefined) return `${head}/>`;
       const faults = failure.faults.map(({ what, expected, got }) => `${what}: expected ${expected}, got ${got}`);
       const sent = [
-        `sent ${curlOf(failure.sent, url)}`,
+        ...[...(failure.before ?? []), failure.sent].map((one) => `sent ${curlOf(one, url)}`),
         `answered ${failure.answer.status} ${JSON.stringify(failure.answer.body) ?? ''}`,
       ];
       return (
@@ -29,7 +33,8 @@ export function junitXml({ service, outcomes, skipped, milliseconds }: TrialResu
     const took = own.reduce((sum, one) => sum + one.milliseconds, 0);
     return [
       `  <testsuite name="${text(model)}" tests="${own.length + left.length}" ` +
-        `failures="${failedOf(own).length}" skipped="${left.length}" time="${seconds(took)}">`,
+        `failures="${failedOf(own).length}" skipped="${left.length + notEstablishedOf(own).length}" ` +
+        `time="${seconds(took)}">`,
       ...cases,
       ...none,
       '  </testsuite>',
@@ -38,7 +43,7 @@ export function junitXml({ service, outcomes, skipped, milliseconds }: TrialResu
   const counts =
     `tests="${outcomes.length + skipped.length}" ` +
     `failures="${failedOf(outcomes).length}" ` +
-    `skipped="${skipped.length}"`;
+    `skipped="${skipped.length + notEstablishedOf(outcomes).length}"`;
   return (
     `<?xml version="1.0" encoding="UTF-8"?>\n<testsuites name="${text(service)}" ${counts} ` +
     `time="${seconds(milliseconds)}">\n${suites.join('\n')}\n` +

@@ -11,12 +11,23 @@ export interface Sent {
   readonly as?: string | undefined;
 }
 
+/** What went wrong. */
+export interface Failure {
+  readonly sent: Sent;
+  readonly answer: Answer;
+  readonly faults: readonly Fault[];
+  /** The requests before it that it takes to see this. */
+  readonly before?: readonly Sent[];
+}
+
 /** What came of a case. */
 export interface Outcome {
   readonly case: Case;
   readonly milliseconds: number;
   /** The first step that went wrong; undefined where all is well. */
-  readonly failure?: { readonly sent: Sent; readonly answer: Answer; readonly faults: readonly Fault[] };
+  readonly failure?: Failure;
+  /** What stood in the way, where all was well but the case could not be tried. */
+  readonly notEstablished?: string;
   /** The statuses that came back, of what was asked for, and by whom. */
   readonly answered: readonly Answered[];
 }
@@ -45,6 +56,10 @@ export interface Covered {
   readonly all: number;
   readonly missing: readonly string[];
 }
+
+/** Cases that could not be tried. */
+export const notEstablishedOf = (outcomes: readonly Outcome[]): Outcome[] =>
+  outcomes.filter(({ notEstablished }) => notEstablished !== undefined);
 
 export const failedOf = (outcomes: readonly Outcome[]): Outcome[] =>
   outcomes.filter(({ failure }) => failure !== undefined);

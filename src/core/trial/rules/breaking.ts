@@ -1,12 +1,11 @@
 import type { Field } from '../../model/field.ts';
+import type { FieldValue } from '../../model/scalar.ts';
 import { exampleValue } from '../../rules/examples.ts';
 import { isNeeded, isSettable } from '../../rules/schema.ts';
 import type { Answer, Fault } from '../answer.ts';
 import type { Body, Expectation, Step } from '../case.ts';
 import { edgesOf } from '../edges.ts';
 import { faultOf } from '../judge.ts';
-import { isFalse, keepsRules, valuesOf } from '../keeps-rules.ts';
-import { TRIES } from '../make.ts';
 import type { Making } from '../make.ts';
 import { shownOf } from './model-cases.ts';
 import type { ModelCases } from './model-cases.ts';
@@ -48,17 +47,16 @@ export function deriveRules(derivation: ModelCases): void {
       add('create', `${member} left out is refused`, refused(rest, made, broken('required', member)));
     }
     if (rules.default !== undefined) {
-      const made = make();
-      const { [member]: _left, ...rest } = made.body;
-      const expect = { status: 201, data: shownOf(model, { ...rest, [member]: rules.default }) };
-      add('create', `${member} left out becomes its default`, refused(rest, made, expect));
+      const made = maker.make(model, { without: [member] });
+      const expect = { status: 201, data: shownOf(model, { ...made.body, [member]: rules.default }) };
+      add('create', `${member} left out becomes its default`, refused(made.body, made, expect));
     }
     if (field.origin !== 'relation') edgeCases(derivation, field, refused, broken);
     changedCases(derivation, field, refused);
     if (rules.immutable && on.update && field !== model.parent?.field) {
       const made = make();
-      const other = maker.example(model, field, turn() + 1);
-      if (other === undefined || other === made.body[member] || field.origin === 'relation') continue;
+      const other = field.origin === 'relation' ? undefined : maker.example(model, field, turn() + 1);
+      if (other === undefined || JSON.stringify(other) === JSON.stringify(made.body[member])) continue;
       const step = on.update(made.kept, { [member]: other }, broken('immutable', member));
       add('update', `${member} can not be changed`, made.steps, step);
     }
@@ -94,53 +92,19 @@ function changedCases(
   add('create', `${member} left out is made from ${derivedFrom}`, sent(rest, made, { status: 201, check }));
 }
 
-/** A record whose own values break a rule across fields is refused, at the place that the rule names. */
-export function deriveAcross(derivation: ModelCases): void {
-  const { model, make, now, skip, add } = derivation;
-  for (const { check, ownValues, at, message } of model.rules) {
-    if (!ownValues) continue;
-    const title = `a record of which it is false that ${message}`;
-    const breaking = (): Making | undefined => {
-      for (let tried = 0; tried < 10 * TRIES; tried += 1) {
-        const one = make();
-        const body = { ...one.body, ...strayValues(derivation, one.body, tried) };
-        if (isFalse(check, valuesOf(model, body), now)) return { ...one, body };
-      }
-      return undefined;
-    };
-    const made = breaking();
-    if (made === undefined) {
-      skip(title, 'no record that breaks this rule could be made up');
-      continue;
-    }
+/** A record that breaks a rule across fields, and no other, is refused at the place that the rule names. */
+export function deriveAcross({ model, maker, add }: ModelCases): void {
+  for (const rule of model.rules) {
+    const { at, message } = rule;
+    const made = maker.make(model, { broken: rule });
     const expect: Expectation = { status: 422, error: { rule: 'check', pointer: at === undefined ? '' : `/${at}` } };
-    add('create', `${title}: refused`, made.steps.slice(0, -1), {
-      ...made.steps.at(-1)!,
-      body: made.body,
-      expect,
-      keep: undefined,
-    });
+    const last = { ...made.steps.at(-1)!, expect, keep: undefined };
+    add('create', `a record of which it is false that ${message}: refused`, made.steps.slice(0, -1), last);
   }
 }
 
-/** Values of the model's own fields that need not go together; every other time two relations lead to one record. */
-function strayValues({ model, maker }: ModelCases, body: Body, tried: number): Body {
-  const values = model.fields.flatMap((field): [string, unknown][] => {
-    const isOwn = isSettable(field, 'create') && field.refersTo === undefined && field.type !== 'secret';
-    const at = (tried * 7_919 + field.member.length * 104_729) % 10_007;
-    const value = isOwn ? maker.example(model, field, at) : undefined;
-    return value === undefined ? [] : [[field.member, value]];
-  });
-  const references = model.relations.filter(({ field }) => body[field.member] !== undefined);
-  const twins = references.flatMap(({ field, target }, at): [string, unknown][] => {
-    const first = references.findIndex((one) => one.target === target);
-    return first === at || tried % 2 === 0 ? [] : [[field.member, body[references[first]!.field.member]]];
-  });
-  return Object.fromEntries([...values, ...twins]);
-}
-
 function edgeCases(
-  { turn, skip, make, model, now, add }: ModelCases,
+  { turn, skip, make, model, maker, add }: ModelCases,
   field: Field,
   sent: (body: Body, made: Making, expect: Expectation) => Step[],
   broken: (rule: string, member: string) => Expectation,
@@ -148,18 +112,12 @@ function edgeCases(
   const { member } = field;
   const { edges, missing } = edgesOf(field, turn);
   for (const { rule, why } of missing) skip(`${member} past its ${rule}`, why);
-  for (const { rule, value, passes, title } of edges) {
+  for (const { rule, value, passes, title, at = '' } of edges) {
     // A slug that is left out is derived: there is no null to see.
     if (passes && value === null && field.derivedFrom !== undefined) continue;
-    let made = make();
-    const bodyOf = (): Body => ({ ...made.body, [member]: value });
-    for (let tried = 1; passes && tried < TRIES && !keepsRules(model, bodyOf(), now); tried += 1) made = make();
-    const body = bodyOf();
-    if (passes && !keepsRules(model, body, now)) {
-      skip(`${member} ${title}`, 'no record with this value could be made up that keeps the rules across fields');
-      continue;
-    }
-    const expect = passes ? { status: 201, data: shownOf(model, { [member]: value }) } : broken(rule, member);
+    const made = passes ? maker.make(model, { given: { [member]: value as FieldValue } }) : make();
+    const expect = passes ? { status: 201, data: shownOf(model, { [member]: value }) } : broken(rule, member + at);
+    const body = { ...made.body, [member]: value };
     add('create', `${member} ${title}: ${passes ? 'taken' : 'refused'}`, sent(body, made, expect));
   }
 }

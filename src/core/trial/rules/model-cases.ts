@@ -18,18 +18,8 @@ export interface ModelCases {
   readonly model: Model;
   readonly turn: () => number;
   readonly maker: Maker;
-  readonly now: Date;
   readonly skip: (title: string, why: string) => number;
   readonly graph: Graph;
-}
-
-/** The other record of a replacement lends its values, and must not stand in the way of unique ones. */
-export function uniqueFreed(
-  model: Model,
-  remove: ((kept: string, expect: Expectation) => Step) | undefined,
-  other: Making,
-): Step[] {
-  return model.unique.length > 0 && remove ? [remove(other.kept, { status: 204 })] : [];
 }
 
 /** The members of a body that an answer shows. */

@@ -1,16 +1,19 @@
 import { modelOf } from '../../model/graph.ts';
+import type { FieldValue } from '../../model/scalar.ts';
 import type { Relation } from '../../model/relation.ts';
 import { exampleValue } from '../../rules/examples.ts';
 import { spoken } from '../../text/names.ts';
-import type { Expectation, Kept } from '../case.ts';
+import { isKept } from '../case.ts';
+import type { Expectation } from '../case.ts';
 import { pathOf } from '../paths.ts';
 import type { ModelCases } from './model-cases.ts';
 
-export function deriveUnique({ model, make, add }: ModelCases): void {
+export function deriveUnique({ model, make, maker, add }: ModelCases): void {
   for (const fields of model.unique) {
     const made = make();
-    const twin = make();
     const repeated = Object.fromEntries(fields.map(({ member }) => [member, made.body[member]]));
+    const own = Object.entries(repeated).filter(([, value]) => !isKept(value) && value !== undefined);
+    const twin = maker.make(model, { given: Object.fromEntries(own) as Record<string, FieldValue>, unique: false });
     const body = { ...twin.body, ...repeated };
     const error = { rule: 'unique', pointer: `/${fields.at(-1)!.member}` };
     const last = { ...twin.steps.at(-1)!, body, expect: { status: 409, error }, keep: undefined };
@@ -42,8 +45,8 @@ function deleteOfTarget({ graph, make, on, add }: ModelCases, { field, target, o
   const other = modelOf(graph, target);
   const reference = make();
   const kept = reference.body[field.member];
-  if (!other.endpoints.has('delete') || !on.read || typeof kept !== 'object') return;
-  const path = `${pathOf(graph, other)}/{${(kept as Kept).kept}}`;
+  if (!other.endpoints.has('delete') || !on.read || !isKept(kept)) return;
+  const path = `${pathOf(graph, other)}/{${kept.kept}}`;
   const gone = onDelete === 'restrict' ? 409 : 204;
   const after: Expectation =
     onDelete === 'cascade'

@@ -1,15 +1,17 @@
 import type { EndpointName } from '../../api/endpoints.ts';
+import type { Model } from '../../model/model.ts';
 import { relatedNames } from '../../model/related.ts';
+import type { FieldValue } from '../../model/scalar.ts';
 import { sortable } from '../../query/listable.ts';
 import { isSettable } from '../../rules/schema.ts';
-import type { Expectation, Step } from '../case.ts';
+import type { Body, Expectation, Step } from '../case.ts';
 import type { Making } from '../make.ts';
-import { shownOf, uniqueFreed } from './model-cases.ts';
+import { shownOf } from './model-cases.ts';
 import type { ModelCases } from './model-cases.ts';
 
 /** Every endpoint once, as it is meant to be used. */
 export function deriveUsual(derivation: ModelCases, location: string): void {
-  const { on, make, add, model } = derivation;
+  const { on, make, add, model, maker } = derivation;
   const whole = make();
   add('create', 'a record is made', whole.steps.slice(0, -1), {
     ...whole.steps.at(-1)!,
@@ -28,7 +30,8 @@ export function deriveUsual(derivation: ModelCases, location: string): void {
   for (const how of ['replace', 'update'] as const) {
     const step = on[how];
     if (!step) continue;
-    const [made, other] = [make(), make()];
+    const made = make();
+    const other = maker.make(model, { given: keptBy(model, how, made.body) });
     const body = Object.fromEntries(
       Object.entries(other.body).filter(([member]) => isSettable(model.byMember.get(member)!, how)),
     );
@@ -37,8 +40,8 @@ export function deriveUsual(derivation: ModelCases, location: string): void {
       how,
       title,
       made.steps,
-      other.steps,
-      uniqueFreed(model, on.delete, other),
+      // What it refers to alone: the other record itself would stand in the way of unique values.
+      other.steps.slice(0, -1),
       step(made.kept, body, { status: 200, data: shownOf(model, body) }),
     );
   }
@@ -55,6 +58,21 @@ export function deriveUsual(derivation: ModelCases, location: string): void {
       again,
     );
   }
+}
+
+/** What a change leaves as it was, so that what it brings goes together with that. */
+function keptBy(model: Model, how: 'replace' | 'update', body: Body): Record<string, FieldValue> {
+  const kept = model.fields.filter(
+    (field) =>
+      field !== model.key && field.refersTo === undefined && isSettable(field, 'create') && !isSettable(field, how),
+  );
+  const isUnique = ({ member }: (typeof kept)[number]): boolean =>
+    model.unique.some((set) => set.length === 1 && set[0]!.member === member);
+  return Object.fromEntries(
+    kept
+      .filter((field) => Object.hasOwn(body, field.member) && !isUnique(field))
+      .map(({ member }) => [member, body[member] as FieldValue]),
+  );
 }
 
 function deriveList({ on, make, add, model, graph }: ModelCases): void {

@@ -8,7 +8,7 @@ import type { WritingCases } from './writing-cases.ts';
 
 /** Answers and states of records have tags, which conditions name. */
 export function deriveStates(derivation: WritingCases): void {
-  const { make, read, add, has, at, model, ifMatch } = derivation;
+  const { make, read, add, has } = derivation;
   const made = make();
   const tag = read(made.kept, { status: 200 }, { keep: { name: 'tag', header: 'etag' } });
   add(
@@ -18,15 +18,20 @@ export function deriveStates(derivation: WritingCases): void {
     tag,
     read(made.kept, { status: 304 }, { headers: { 'if-none-match': '{tag}' } }),
   );
-  if (!has('update')) return;
-  const change = changeOf(derivation, make());
-  if (change === undefined) return;
-  const [fresh, stale] = [make(), make()];
+  if (has('update')) deriveChanges(derivation);
+  if (has('replace')) deriveReplaced(derivation);
+}
+
+function deriveChanges(derivation: WritingCases): void {
+  const { make, read, add, at, model, ifMatch } = derivation;
+  const [fresh, stale, before, patched] = [make(), make(), make(), make()];
+  const [first, second, third, fourth] = [fresh, stale, before, patched].map((made) => changeOf(derivation, made));
+  if (first === undefined || second === undefined || third === undefined || fourth === undefined) return;
   const tagOf = ({ kept }: Making): Step => read(kept, { status: 200 }, { keep: { name: 'tag', header: 'etag' } });
-  const patch = ({ kept }: Making, expect: Expectation, headers: Record<string, string>): Step => ({
+  const patch = ({ kept }: Making, body: Body, expect: Expectation, headers: Record<string, string>): Step => ({
     method: 'PATCH',
     path: at(kept),
-    body: change,
+    body,
     headers,
     expect,
   });
@@ -35,7 +40,7 @@ export function deriveStates(derivation: WritingCases): void {
     'a record that is as it was read is changed',
     fresh.steps,
     tagOf(fresh),
-    patch(fresh, { status: 200 }, { 'if-match': '{tag}' }),
+    patch(fresh, first, { status: 200 }, { 'if-match': '{tag}' }),
   );
   const isNew = (answer: Answer, kept: ReadonlyMap<string, unknown>): readonly Fault[] =>
     answer.headers.etag === kept.get('tag') ? [faultOf('the ETag', 'another one', answer.headers.etag)] : [];
@@ -44,35 +49,31 @@ export function deriveStates(derivation: WritingCases): void {
     'a record that has changed since it was read is not',
     stale.steps,
     tagOf(stale),
-    patch(stale, { status: 200, check: isNew }, { 'if-match': '*' }),
-    patch(stale, { status: 412 }, { 'if-match': '{tag}' }),
+    patch(stale, second, { status: 200, check: isNew }, { 'if-match': '*' }),
+    patch(stale, second, { status: 412 }, { 'if-match': '{tag}' }),
   );
-  const before = make();
   const others = Object.fromEntries(
-    Object.entries(before.body).filter(([member]) => !Object.hasOwn(change, member) && model.shownByMember.has(member)),
+    Object.entries(before.body).filter(([member]) => !Object.hasOwn(third, member) && model.shownByMember.has(member)),
   );
   add(
     'update',
     'what a change does not name stays',
     before.steps,
-    patch(before, { status: 200, data: others }, { 'if-match': '*' }),
+    patch(before, third, { status: 200, data: others }, { 'if-match': '*' }),
   );
-  const [member, value] = Object.entries(change)[0]!;
-  const patched = make();
-  const steps = [{ op: 'add', path: `/${member}`, value }] as unknown as Body;
+  const [member, value] = Object.entries(fourth)[0]!;
   add('update', 'a JSON Patch changes a member', patched.steps, {
     method: 'PATCH',
     path: at(patched.kept),
-    body: steps,
+    body: [{ op: 'add', path: `/${member}`, value }] as unknown as Body,
     type: 'application/json-patch+json',
     ifMatch,
-    expect: { status: 200, data: change },
+    expect: { status: 200, data: fourth },
   });
-  if (has('replace')) deriveReplaced(derivation);
 }
 
 /** What is left out of a replacement goes to its default, or to null. */
-function deriveReplaced({ make, model, maker, add, at, ifMatch }: WritingCases): void {
+function deriveReplaced({ make, model, add, at, ifMatch }: WritingCases): void {
   const made = make();
   const settable = model.fields.filter((field) => isSettable(field, 'replace') && !field.rules.writeOnly);
   const body = Object.fromEntries(
@@ -80,7 +81,6 @@ function deriveReplaced({ make, model, maker, add, at, ifMatch }: WritingCases):
       .filter((field) => isNeeded(field, 'create', model))
       .flatMap(({ member }) => (Object.hasOwn(made.body, member) ? [[member, made.body[member]]] : [])),
   );
-  if (!maker.keepsRules(model, body)) return;
   const plain = settable.filter(
     ({ member, derivedFrom, origin, drawnOn, rules }) =>
       !Object.hasOwn(body, member) &&

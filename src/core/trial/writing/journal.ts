@@ -6,9 +6,9 @@ import type { WritingCases } from './writing-cases.ts';
 
 /** Who did what, in the order of it, with what was and what became. */
 export function deriveJournal(derivation: WritingCases): void {
-  const { make, has, model, at, ifMatch, add } = derivation;
+  const { make, has, model, at, ifMatch, add, collection } = derivation;
   const made = make();
-  const change = has('update') ? changeOf(derivation, make()) : undefined;
+  const change = has('update') ? changeOf(derivation, made) : undefined;
   const actions = [...(change === undefined ? [] : ['update']), 'create'];
   const check = (answer: Answer): readonly Fault[] => {
     const lines = (answer.body as { data: { action: string; changes: Record<string, { after?: unknown }> }[] }).data;
@@ -29,6 +29,14 @@ export function deriveJournal(derivation: WritingCases): void {
     path: `${at(made.kept)}/journal`,
     expect: { status: 200, check },
   });
+  add('journal', 'the journal of all records is read', made.steps, {
+    method: 'GET',
+    path: `${collection}/journal`,
+    expect: {
+      status: 200,
+      check: (answer) => (hasLine(answer, model.name) ? [] : [faultOf('a line', 'one', answer.body)]),
+    },
+  });
   if (!has('delete')) return;
   const gone = make();
   const last = (answer: Answer): readonly Fault[] =>
@@ -41,3 +49,6 @@ export function deriveJournal(derivation: WritingCases): void {
     { method: 'GET', path: `${at(gone.kept)}/journal`, expect: { status: 200, check: last } },
   );
 }
+
+const hasLine = ({ body }: Answer, model: string): boolean =>
+  (body as { data: { model?: string }[] }).data.some((line) => line.model === undefined || line.model === model);

@@ -1,7 +1,7 @@
-import { amountField } from '../../change/draws.ts';
 import type { Graph } from '../../model/graph.ts';
 import type { EndpointName, Model } from '../../model/model.ts';
 import { isSettable } from '../../rules/schema.ts';
+import { amountMember } from '../../search/stock.ts';
 import type { Answer } from '../answer.ts';
 import type { Body, Case, Expectation, Step } from '../case.ts';
 import type { Maker, Making } from '../make.ts';
@@ -26,17 +26,16 @@ export const dataOf = ({ body }: Answer): Record<string, unknown> =>
 
 export const isList = (value: unknown): value is unknown[] => Array.isArray(value);
 
-/** A value of one member that a record can be changed to. */
-export function changeOf({ model, maker }: WritingCases, other: Making): Body | undefined {
-  const drawn = new Set(model.draws.map((draw) => amountField(draw)));
+/** A member of a record that was made, with another value that keeps everything; undefined where there is none. */
+export function changeOf({ model, maker }: WritingCases, made: Making): Body | undefined {
+  const drawn = new Set(model.draws.map((draw) => amountMember(draw)));
+  const isPlain = (field: Model['fields'][number]): boolean =>
+    field.origin === 'field' && isSettable(field, 'update') && !field.rules.writeOnly && !drawn.has(field.member);
   for (const field of model.fields) {
-    const value = other.body[field.member];
-    const isPlain =
-      field.origin === 'field' && isSettable(field, 'update') && !field.rules.writeOnly && !drawn.has(field);
-    if (!isPlain || value === undefined || typeof value === 'object' || model.unique.some((set) => set.includes(field)))
-      continue;
-    if (model.rules.length > 0 && !maker.keepsRules(model, { ...other.body, [field.member]: value })) continue;
-    return { [field.member]: value };
+    const isBare = isPlain(field) && field.type !== 'object' && field.type !== 'json' && field.type !== 'array';
+    if (!isBare || model.unique.some((set) => set.includes(field))) continue;
+    const value = maker.changed(made, field);
+    if (value !== undefined) return { [field.member]: value };
   }
   return undefined;
 }
