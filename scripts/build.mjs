@@ -4,7 +4,7 @@
 import { spawnSync } from 'node:child_process';
 import {
   chmodSync,
-  copyFileSync,
+  cpSync,
   existsSync,
   mkdirSync,
   readdirSync,
@@ -72,7 +72,7 @@ for (const [name, schema] of Object.entries(editorSchemas())) {
 // The parts of exported clients that are the same for every project: they go into them as text.
 for (const folder of ['build/client', 'dist/client']) {
   mkdirSync(at(folder));
-  for (const name of ['runtime.ts', 'typing.ts']) copyFileSync(at('src/client', name), at(folder, name));
+  cpSync(at('src/client'), folder, { recursive: true });
 }
 
 writeFileSync(at('dist/LICENSES.txt'), licenses(Object.keys(bundled.metafile.inputs)));

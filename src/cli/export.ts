@@ -84,7 +84,8 @@ async function textOf(what: Exclude<Kind, 'schemas'>, project: SoundProject, giv
     case 'openapi': {
       const { documentJson, documentYaml, openApi } = await import('../core/document/openapi.ts');
       const { firstSamples } = await import('../project/samples.ts');
-      const document = openApi(graph, firstSamples(project));
+      const { withCodeFacts } = await import('../project/project.ts');
+      const document = openApi(withCodeFacts(project), firstSamples(project));
       const isYaml = given.yaml === true || /\.ya?ml$/.test((given.out as string | undefined) ?? '');
       return isYaml ? documentYaml(document) : documentJson(document);
     }

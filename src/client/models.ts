@@ -6,8 +6,13 @@ export interface Models {
     views: { default: { id: string; name: string } };
     one: { twin: 'Thing' };
     many: { parts: 'Thing' };
-    where: { name?: string | readonly string[] };
-    sort: 'name' | '-name';
-    made: { id: string; name: string };
+    where: { name?: string };
+    sort: 'name';
+    texts: 'name';
+    acts: 'update';
+    created: { id: string; name: string };
+    changed: { id: string; name: string };
   };
 }
+
+export type ProblemKind = 'taken' | 'still-running' | 'outcome-unknown';

@@ -1,5 +1,7 @@
-import type { Page, RequestOptions, Some, MakeOptions, WriteOptions, PatchStep } from './runtime.ts';
+import type { Page, PatchStep, Some } from './collections.ts';
+import type { Wanted } from './cql.ts';
 import type { Models } from './models.ts';
+import type { MakeOptions, RequestOptions, WriteOptions } from './options.ts';
 
 export type ModelName = keyof Models;
 
@@ -30,6 +32,14 @@ export type IncludePath<M extends ModelName, Deep extends number = 2> =
       : | { [R in keyof One<M> & string]: `${R}.${IncludePath<Of<One<M>, R>, Less[Deep]>}` }[keyof One<M> & string]
         | { [R in keyof Many<M> & string]: `${R}.${IncludePath<Of<Many<M>, R>, Less[Deep]>}` }[keyof Many<M> & string]);
 
+/** What a list may be sorted by: values, and those of the one record that a relation leads to, `warden.name`. */
+export type SortPath<M extends ModelName, Deep extends number = 2> =
+  | Models[M]['sort']
+  | `CASEI(${Models[M]['texts']})`
+  | (Deep extends 0
+      ? never
+      : { [R in keyof One<M> & string]: `${R}.${SortPath<Of<One<M>, R>, Less[Deep]>}` }[keyof One<M> & string]);
+
 type Head<P> = P extends `${infer H}.${string}` ? H : never;
 type First<P> = P extends `${infer H}.${string}` ? H : P;
 type Rest<P, H extends string> = P extends `${H}.${infer T}` ? T : never;
@@ -58,64 +68,106 @@ type Including<M extends ModelName, Base, P> = [P] extends [never]
     >;
 
 /** The record in an answer, by what was requested. */
-export type Shown<M extends ModelName, V extends keyof Views<M>, F, I> = [F] extends [never]
+export type Shown<M extends ModelName, V extends keyof Views<M>, F, I, Y = false> = ([F] extends [never]
   ? Including<M, Views<M>[V], I>
-  : Including<M, Picked<M, F>, Exclude<I, Head<F> | `${Head<F>}.${string}`>>;
+  : Including<M, Picked<M, F>, Exclude<I, Head<F> | `${Head<F>}.${string}`>>) &
+  ([Y] extends [true] ? { readonly may: readonly Models[M]['acts'][] } : unknown);
 
-export interface ShownOptions<M extends ModelName, V, F, I> extends RequestOptions {
-  /** Which view of each record. */
-  readonly view?: V;
-  /** Exactly which members. */
-  readonly fields?: readonly (F & FieldPath<M>)[];
+/** What is shown of each record: a view, or exactly the members that `fields` names. */
+export type ShownOptions<M extends ModelName, V, F, I, Y> = RequestOptions & {
   /** Related records to bring along. */
-  readonly include?: readonly (I & IncludePath<M>)[];
-}
+  readonly include?: readonly (I & IncludePath<M>)[] | undefined;
+  /** Whether each record tells, as `may`, what the caller may do with it. */
+  readonly may?: Y | undefined;
+} & (
+    | {
+        /** Which view of each record. */
+        readonly view?: V | undefined;
+        readonly fields?: undefined;
+      }
+    | {
+        /** Exactly which members. */
+        readonly fields: readonly (F & FieldPath<M>)[];
+        readonly view?: undefined;
+      }
+  );
 
+/** What members must be: a value, null, any of several, or `{ gte: 8 }`, `{ contains: 'grey' }`. */
+export type Where<M extends ModelName> = { readonly [K in keyof Models[M]['where']]?: Wanted<Models[M]['where'][K]> };
+
+/** Which records a list has, and in which order. */
 export interface ListOptions<M extends ModelName> {
-  /** Members that have a value, or any of several. */
-  readonly where?: Models[M]['where'];
-  /** A condition in CQL2. */
-  readonly filter?: string;
-  readonly sort?: readonly (Models[M]['sort'] | `${'' | '-'}${keyof One<M> & string}.${string}`)[];
-  readonly limit?: number;
-  readonly offset?: number;
+  readonly where?: Where<M> | undefined;
+  /** A condition in CQL2; `cql` quotes the values in one. */
+  readonly filter?: string | undefined;
+  /** A minus for descending. */
+  readonly sort?: readonly (SortPath<M> | `-${SortPath<M>}`)[] | undefined;
+  /** How many records a page has at most; 0 with `total` counts alone. */
+  readonly limit?: number | undefined;
+  /** The `next` of a page: the records after it. */
+  readonly after?: string | null | undefined;
+  /** The `prev` of a page: the records before it. */
+  readonly before?: string | null | undefined;
+  readonly offset?: number | undefined;
   /** Whether to count all records. */
-  readonly total?: boolean;
+  readonly total?: boolean | undefined;
+  /** Whether the records have their ETags, for `ifMatch`. */
+  readonly etags?: boolean | undefined;
 }
 
 export interface Lists<M extends ModelName, Usual extends keyof Views<M>> {
-  /** One page. */
-  list<V extends keyof Views<M> = Usual, F extends FieldPath<M> = never, I extends IncludePath<M> = never>(
-    options?: ListOptions<M> & ShownOptions<M, V, F, I>,
-  ): Promise<Page<Shown<M, V, F, I>>>;
-  /** All records, page by page as they are needed. */
-  each<V extends keyof Views<M> = Usual, F extends FieldPath<M> = never, I extends IncludePath<M> = never>(
-    options?: ListOptions<M> & ShownOptions<M, V, F, I>,
-  ): AsyncGenerator<Shown<M, V, F, I>, void>;
+  list<
+    V extends keyof Views<M> = Usual,
+    F extends FieldPath<M> = never,
+    I extends IncludePath<M> = never,
+    Y extends boolean = false,
+  >(
+    options?: ListOptions<M> & ShownOptions<M, V, F, I, Y>,
+  ): Promise<Page<Shown<M, V, F, I, Y>>>;
+  each<
+    V extends keyof Views<M> = Usual,
+    F extends FieldPath<M> = never,
+    I extends IncludePath<M> = never,
+    Y extends boolean = false,
+  >(
+    options?: ListOptions<M> & ShownOptions<M, V, F, I, Y>,
+  ): AsyncGenerator<Shown<M, V, F, I, Y>, void>;
 }
 
 export interface Reads<M extends ModelName> {
-  read<V extends keyof Views<M> = 'default', F extends FieldPath<M> = never, I extends IncludePath<M> = never>(
+  read<
+    V extends keyof Views<M> = 'default',
+    F extends FieldPath<M> = never,
+    I extends IncludePath<M> = never,
+    Y extends boolean = false,
+  >(
     key: Models[M]['key'],
-    options?: ShownOptions<M, V, F, I>,
-  ): Promise<Shown<M, V, F, I>>;
+    options?: ShownOptions<M, V, F, I, Y>,
+  ): Promise<Shown<M, V, F, I, Y>>;
 }
 
+/** The caller's own record. */
+export type ReadsMe<M extends ModelName> = <
+  V extends keyof Views<M> = 'default',
+  F extends FieldPath<M> = never,
+  I extends IncludePath<M> = never,
+  Y extends boolean = false,
+>(
+  options?: ShownOptions<M, V, F, I, Y>,
+) => Promise<Shown<M, V, F, I, Y>>;
+
 export interface Creates<M extends ModelName, Body> {
-  create(body: Body, options?: MakeOptions): Promise<Models[M]['made']>;
-  /** All of them, or none. */
-  createMany(bodies: readonly Body[], options?: MakeOptions): Promise<readonly Models[M]['made'][]>;
+  create(body: Body, options?: MakeOptions): Promise<Models[M]['created']>;
+  createMany(bodies: readonly Body[], options?: MakeOptions): Promise<readonly Models[M]['created'][]>;
 }
 
 export interface Replaces<M extends ModelName, Body> {
-  replace(key: Models[M]['key'], body: Body, options?: WriteOptions): Promise<Models[M]['made']>;
+  replace(key: Models[M]['key'], body: Body, options?: WriteOptions): Promise<Models[M]['changed']>;
 }
 
 export interface Updates<M extends ModelName, Body> {
-  /** Changes the members that are given. */
-  update(key: Models[M]['key'], changes: Body, options?: WriteOptions): Promise<Models[M]['made']>;
-  /** A JSON Patch. */
-  patch(key: Models[M]['key'], steps: readonly PatchStep[], options?: WriteOptions): Promise<Models[M]['made']>;
+  update(key: Models[M]['key'], changes: Body, options?: WriteOptions): Promise<Models[M]['changed']>;
+  patch(key: Models[M]['key'], steps: readonly PatchStep[], options?: WriteOptions): Promise<Models[M]['changed']>;
 }
 
 export interface Deletes<M extends ModelName> {
@@ -123,7 +175,6 @@ export interface Deletes<M extends ModelName> {
 }
 
 export interface Clears<M extends ModelName> {
-  /** Deletes the records that a condition or values choose. */
   clear(options: Pick<ListOptions<M>, 'where' | 'filter'> & RequestOptions): Promise<{ readonly deleted: number }>;
 }
 
@@ -137,14 +188,26 @@ export interface JournalLine {
   readonly changes: Readonly<Record<string, { readonly before?: unknown; readonly after?: unknown }>>;
 }
 
+type JournalMember = 'id' | 'record' | 'at' | 'by' | 'action';
+
 export interface JournalOptions extends RequestOptions {
-  readonly where?: { readonly action?: JournalLine['action']; readonly by?: string; readonly record?: string };
-  readonly filter?: string;
-  readonly limit?: number;
-  readonly total?: boolean;
+  readonly where?:
+    | {
+        readonly [K in JournalMember]?: Wanted<K extends 'action' ? JournalLine['action'] : string>;
+      }
+    | undefined;
+  readonly filter?: string | undefined;
+  readonly sort?: readonly (JournalMember | `-${JournalMember}`)[] | undefined;
+  readonly limit?: number | undefined;
+  readonly after?: string | null | undefined;
+  readonly before?: string | null | undefined;
+  readonly offset?: number | undefined;
+  readonly total?: boolean | undefined;
 }
 
 export interface JournalLists {
+  /** One page of lines, the latest first. */
   list(options?: JournalOptions): Promise<Page<JournalLine>>;
+  /** All lines, page by page as they are needed. */
   each(options?: JournalOptions): AsyncGenerator<JournalLine, void>;
 }

@@ -14,7 +14,7 @@ import { serviceShape } from './declaration/service-shape.ts';
 import type { Graph } from './model/graph.ts';
 import { checkConstants } from './resolve/check-constants.ts';
 import { checkReveals } from './resolve/check-reveals.ts';
-import { checkCode } from './resolve/code.ts';
+import { checkCode, codeFacts } from './resolve/code.ts';
 import { checkNames } from './resolve/collisions.ts';
 import type { DeclaredModel } from './resolve/model-draft.ts';
 import { resolve } from './resolve/resolve.ts';
@@ -63,7 +63,8 @@ export function compile(sources: ProjectSources): Compiled {
   if (sound) noteOpenModels(graph, first, report);
   const unsupported = sound ? noteUnsupported(graph, report) : undefined;
   problems.sort(byPlace);
-  return sound ? { graph, problems, unsupported } : { problems };
+  const code = sources.code && { code: codeFacts(sources.code) };
+  return sound ? { graph: { ...graph, ...code }, problems, unsupported } : { problems };
 }
 
 /** Nothing that is declared is left out in silence. */

@@ -8,12 +8,12 @@ import type { Log } from './change/scope.ts';
 import { makeWrites } from './change/writes.ts';
 import type { Writes } from './change/writes.ts';
 import type { Sample } from './document/documented.ts';
-import { documentJson, documentYaml, openApi } from './document/openapi.ts';
+import { documentYaml, openApi, shortJson } from './document/openapi.ts';
 import { makeAllowance } from './http/allowance.ts';
 import { makeAuthenticator } from './http/authenticator.ts';
-import { makeCors } from './http/cors.ts';
+import { isPreflight, makeCors } from './http/cors.ts';
 import type { EndpointContext } from './http/endpoint/context.ts';
-import { answer, marked } from './http/endpoint/dispatch.ts';
+import { answer, marked, preflight } from './http/endpoint/dispatch.ts';
 import type { DispatchParts, Note } from './http/endpoint/dispatch.ts';
 import { makeOwnPages } from './http/endpoint/own-pages.ts';
 import type { OwnPagesOptions } from './http/endpoint/own-pages.ts';
@@ -71,7 +71,7 @@ export interface ServiceOptions extends Runtime {
 export interface Service {
   handle(request: Request): Promise<Reply>;
   /** The answer to a request that could not even be read, as a server meets them. */
-  refuse(problem: HttpProblem, target: string): Reply;
+  refuse(problem: HttpProblem, request: Pick<Request, 'target' | 'headers'>): Reply;
   /** What changes records without a request: a program's own jobs. */
   readonly writes: Writes;
   /** A token for the caller with a key, good for so many seconds. */
@@ -139,10 +139,11 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
     ...endpointsOf(graph, context),
     identityPages,
     ownPages: makeOwnPages({ graph, store, tags: context.tags, documents: documentsOf(graph, options) }),
-    cors: makeCors(graph.service.origins),
+    cors: makeCors(graph.service.cors),
     allowance: rate === undefined ? undefined : makeAllowance(rate, now),
     everybody,
     itself: { caller: null, permissions: permissionSets.service },
+    stranger: { caller: null, permissions: permissionSets.of(null) },
     authenticator,
     identity,
     idempotency,
@@ -154,7 +155,8 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   };
   return {
     handle: requestHandler(parts, failures, graph, injectFault),
-    refuse: (problem, target) => failureReply(failures, problem, target.split('?')[0] ?? '/'),
+    refuse: (problem, request) =>
+      marked(parts, failureReply(failures, problem, request.target.split('?')[0] ?? '/'), request, { caller: false }),
     writes,
     async token(key, lifetime) {
       const fresh = Buffer.from(options.random(16)).toString('base64url');
@@ -182,22 +184,24 @@ function endpointsOf(graph: Graph, context: EndpointContext): Pick<DispatchParts
 function documentsOf(graph: Graph, { samples }: ServiceOptions): OwnPagesOptions['documents'] {
   let document: object | undefined;
   const made = (): object => (document ??= openApi(graph, samples?.() ?? new Map<string, Sample>()));
-  return { json: () => documentJson(made()), yaml: () => documentYaml(made()) };
+  return { json: () => shortJson(made()), yaml: () => documentYaml(made()) };
 }
 
 function requestHandler(
   parts: DispatchParts,
   failures: Failures,
-  { identity, service: { origins } }: Graph,
+  { identity, service: { cors } }: Graph,
   injectFault: (() => Promise<void>) | undefined,
 ): Service['handle'] {
-  const marks = identity !== undefined || origins.length > 0;
+  const marks = identity !== undefined || cors.origins.length > 0;
   return (request) => {
     const { target } = request;
     const at = target.indexOf('?');
     const path = at < 0 ? target : target.slice(0, at);
     const query = at < 0 ? '' : target.slice(at + 1);
     const note: Note = { caller: false };
+    const asked = isPreflight(request) ? preflight(parts, request, path) : undefined;
+    if (asked !== undefined) return Promise.resolve(marked(parts, asked, request, note));
     const reply =
       target.length > LONGEST_TARGET
         ? Promise.reject(tooLong)

@@ -38,9 +38,9 @@ export function observed(store: Store): Observed {
         tell({ method, target, status: reply.status, milliseconds: performance.now() - begun, asked });
         return reply;
       },
-      refuse(problem, target) {
-        const reply = service.refuse(problem, target);
-        tell({ method: '-', target, status: reply.status, milliseconds: 0, asked: [] });
+      refuse(problem, request) {
+        const reply = service.refuse(problem, request);
+        tell({ method: '-', target: request.target, status: reply.status, milliseconds: 0, asked: [] });
         return reply;
       },
     }),

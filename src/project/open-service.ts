@@ -52,10 +52,10 @@ export async function openService(folder: string): Promise<OpenService> {
       const { pathname, search } = new URL(request.url);
       const target = pathname + search;
       const body = request.body === null ? undefined : new Uint8Array(await request.arrayBuffer());
-      if (body !== undefined && body.length > largestBody) {
-        return asResponse(service.refuse(tooLarge(largestBody), target));
-      }
       const headers = Object.fromEntries(request.headers);
+      if (body !== undefined && body.length > largestBody) {
+        return asResponse(service.refuse(tooLarge(largestBody), { target, headers }));
+      }
       const reply = await service.handle({ method: request.method, target, headers, body });
       return asResponse(reply, request.method === 'HEAD');
     },
@@ -67,6 +67,9 @@ export async function openService(folder: string): Promise<OpenService> {
   };
 }
 
-function asResponse({ status, headers, body }: Reply, withoutBody = false): Response {
-  return new Response(withoutBody ? null : (body ?? null), { status, headers });
+function asResponse({ status, headers, body, coded }: Reply, withoutBody = false): Response {
+  return new Response(withoutBody ? null : ((coded as Uint8Array<ArrayBuffer> | undefined) ?? body ?? null), {
+    status,
+    headers,
+  });
 }

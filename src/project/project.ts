@@ -7,6 +7,7 @@ import type { Source } from '../core/declaration/document.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import type { Graph } from '../core/model/graph.ts';
 import type { StoreKind } from '../core/model/service.ts';
+import { codeFacts } from '../core/resolve/code.ts';
 import type { UnsupportedFeatures } from '../core/resolve/unsupported.ts';
 import { StoreError } from '../core/store/contract.ts';
 import { makeThrowaway } from '../store/throwaway.ts';
@@ -35,6 +36,12 @@ export function readProject(folder: string, withCode = true): Project {
   const sources = readSources(folder, withCode);
   const { service, models, code = [] } = sources;
   return { folder, code, sources: [service, ...models, ...code], ...compile(sources) };
+}
+
+/** The graph with what its code tells, which may have errors itself. */
+export function withCodeFacts({ folder, graph }: SoundProject): Graph {
+  const { code } = readSources(folder, true);
+  return code === undefined ? graph : { ...graph, code: codeFacts(code) };
 }
 
 /** Nobody waits for longer than that for one who has much to do. */

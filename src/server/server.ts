@@ -55,7 +55,7 @@ export async function startServer(service: Service, options: ServerOptions): Pro
     // Nothing is validated or serialized here: what would do so is not even loaded.
     schemaController: { compilersFactory: { buildValidator: noCompiler, buildSerializer: noCompiler } },
     frameworkErrors: (error, request, reply) => {
-      refuse(reply, service.refuse(problemOf(error, options), request.url));
+      refuse(reply, service.refuse(problemOf(error, options), headOf(request.raw)));
     },
   });
 
@@ -70,7 +70,7 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   app.all('/*', handle);
   app.setNotFoundHandler(handle);
   app.setErrorHandler((error: FastifyError, request, reply) => {
-    refuse(reply, service.refuse(problemOf(error, options), request.url));
+    refuse(reply, service.refuse(problemOf(error, options), headOf(request.raw)));
   });
 
   await app.listen({ host: options.host, port: options.port });
@@ -202,20 +202,23 @@ function goneWith(response: ServerResponse): AbortController {
 }
 
 function refuseWhileClosing({ service }: Around, request: IncomingMessage, response: ServerResponse): void {
-  const reply = service.refuse(new HttpProblem('stopping', undefined, { headers: LATER }), request.url!);
+  const reply = service.refuse(new HttpProblem('stopping', undefined, { headers: LATER }), headOf(request));
   write(response, request.method === 'HEAD' ? { ...reply, body: undefined } : reply, true);
 }
+
+const headOf = ({ url, headers }: IncomingMessage): Pick<Request, 'target' | 'headers'> => ({ target: url!, headers });
 
 /** A request may name the whole URL (RFC 9112, 3.2.2): what counts of it is the path and the query. */
 const originForm = (target: string): string =>
   target.startsWith('/') ? target : target.replace(/^https?:\/\/[^/?#]*/i, '').replace(/^(?!\/)/, '/');
 
 /** An answer is finished text with all its headers: it goes to the socket as it is. */
-function write(response: ServerResponse, { status, headers, body = '' }: Reply, isLast: boolean): void {
+function write(response: ServerResponse, { status, headers, body = '', coded }: Reply, isLast: boolean): void {
+  const sent = coded ?? body;
   const hasBody = status !== 204 && status !== 304;
   if (isLast) response.setHeader('connection', 'close');
-  response.writeHead(status, !hasBody ? headers : { ...headers, 'content-length': Buffer.byteLength(body) });
-  response.end(body);
+  response.writeHead(status, !hasBody ? headers : { ...headers, 'content-length': Buffer.byteLength(sent) });
+  response.end(sent);
 }
 
 /**

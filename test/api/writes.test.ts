@@ -141,13 +141,13 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
       expect(body).toMatchObject({ type: '/problems/not-enough-left' });
       // The minimum of two is never touched.
       const detail = 'only 3 sleds at High Depot, not 4';
-      expect(body.errors).toEqual([{ pointer: '/amount', rule: 'draw', detail, available: '3' }]);
+      expect(body.errors).toEqual([{ pointer: '/amount', rule: 'draw', detail, available: 3 }]);
       expect(await sledsOf(id)).toBe(5);
       expect(rulesOf(await loan(id, -1))).toEqual(['/amount draw']);
       expect((await loan(id, 0, { wax: '1.001' })).body.errors[0]).toMatchObject({
         pointer: '/wax',
         detail: 'only 1.000 of depot.wax_kg left',
-        available: '1.000',
+        available: 1,
       });
       expect((await loan(id, 0, { wax: '0.400' })).status).toBe(201);
       expect((await read(`/depots/${id}`)).wax_kg).toBe('0.600');

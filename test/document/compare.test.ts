@@ -175,7 +175,7 @@ describe('comparing documents', () => {
       'views: { card: [id, name] }',
       'views: { card: [id, name], tiny: [id] }',
       'harmless',
-      'in answers: Hut.answer Hut.view.tiny is new',
+      'answer 200: the view tiny is new',
     ],
     [
       'another view of lists',

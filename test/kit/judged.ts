@@ -14,7 +14,7 @@ export interface Judged {
  */
 export function judgeAnswer(judge: DocumentJudge, method: string, target: string, answer: Judged): void {
   const headers = answer.headers instanceof Headers ? Object.fromEntries(answer.headers) : answer.headers;
-  const path = target.replace(/^https?:\/\/[^/]+/, '').split('?')[0] || '/';
+  const path = target.replace(/^https?:\/\/[^/]+/, '') || '/';
   if (['HEAD', 'OPTIONS'].includes(method)) return;
   // What can't be read as HTTP at all is answered before anything knows what it was.
   if ([400, 408, 431].includes(answer.status) && answer.body === '') return;

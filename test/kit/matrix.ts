@@ -113,7 +113,7 @@ function makeMatrix() {
     }
     tell(text.includes('$scrypt$'), `${what}: tells the hash of a secret`);
     const { body: shown } = answer;
-    const faults = checkedBy.judge(method, target.split('?')[0]!, {
+    const faults = checkedBy.judge(method, target, {
       ...answer,
       body: shown === '' ? undefined : shown,
     });

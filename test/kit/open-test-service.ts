@@ -140,7 +140,8 @@ function copiedProject(from: string, folder: string, options: TestServiceOptions
   const project = readProject(folder) as SoundProject;
   const { service } = project.graph;
   const limits = { ...service.limits, ...options.limits };
-  const settings = { ...service, limits, origins: options.origins ?? service.origins };
+  const cors = { ...service.cors, origins: options.origins ?? service.cors.origins };
+  const settings = { ...service, limits, cors };
   return { ...project, graph: { ...project.graph, service: settings } };
 }
 

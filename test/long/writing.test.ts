@@ -60,7 +60,7 @@ describe.each(['sqlite', 'postgres'] as const)('the built program writing, on %s
     const refused = answers.find(({ status }) => status === 409)!.body;
     expect(refused).toMatchObject({
       type: '/problems/not-enough-left',
-      errors: [{ pointer: '/party', available: '0' }],
+      errors: [{ pointer: '/party', available: 0 }],
     });
     expect((await ask(`${v1}/nights/${night_id}`)).body.data.beds_left).toBe(0);
     expect(await all(v1, `/v1/stays?night_id=${night_id}&limit=100`)).toHaveLength(40);

@@ -5,6 +5,7 @@ import type { Tree } from '../../core/document/compare/resolve.ts';
 import { openApi } from '../../core/document/openapi.ts';
 import { isRecord } from '../../core/text/value.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
+import { withCodeFacts } from '../../project/project.ts';
 import type { SoundProject } from '../../project/project.ts';
 import type { Context } from '../command.ts';
 import { readGiven } from '../files.ts';
@@ -12,8 +13,8 @@ import { table } from '../terminal/table.ts';
 import { counted } from '../terminal/terminal.ts';
 
 /** Tells what has changed since an older document; 1 where something of it breaks clients. */
-export function compareWith({ terminal }: Context, { graph }: SoundProject, file: string): number {
-  const changes = compareDocuments(readDocument(file), openApi(graph));
+export function compareWith({ terminal }: Context, project: SoundProject, file: string): number {
+  const changes = compareDocuments(readDocument(file), openApi(withCodeFacts(project)));
   const [breaking, harmless] = [true, false].map((is) => changes.filter((change) => change.breaking === is));
   terminal.value({ breaking, harmless });
   const { bold, green, red } = terminal.tint;

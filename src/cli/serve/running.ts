@@ -35,7 +35,7 @@ export function changing(first: Running): Changing {
         if (own.open === 0) own.idle();
         return reply;
       },
-      refuse: (problem, target) => current.service.refuse(problem, target),
+      refuse: (problem, request) => current.service.refuse(problem, request),
     },
     replace(next) {
       const before = current;

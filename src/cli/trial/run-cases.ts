@@ -164,7 +164,7 @@ const pathIn = ({ path }: Sent): string => path.split('?')[0]!;
 export function documentFaults({ document }: Tried, sent: Sent, answer: Answer, { endpoint }: Case): Fault[] {
   const isProblem = answer.headers['content-type'] === 'application/problem+json';
   if (endpoint === 'scenario' && isProblem && [404, 405].includes(answer.status)) return [];
-  return document.judge(sent.method, pathIn(sent), answer);
+  return document.judge(sent.method, sent.path, answer);
 }
 
 /** What came back of requests that were sent at once, in any order. */

@@ -37,6 +37,17 @@ export type Act = Verb | `operation ${string}`;
 
 export const operationAct = (name: string): Act => `operation ${name}`;
 
+/** What can be done with a record that is read, by the names of `may`. */
+export const actsOnRecords = (model: Model): readonly (readonly [string, Act])[] => [
+  ...(['update', 'replace', 'delete'] as const)
+    .filter((verb) => model.endpoints.has(verb))
+    .map((verb) => [verb, verb] as const),
+  ...(model.journal ? [['journal', 'journal'] as const] : []),
+  ...model.operations
+    .filter(({ target }) => target === 'record')
+    .map(({ name }) => [name, operationAct(name)] as const),
+];
+
 const isVerb = (access: Access, act: Act): act is Verb => Object.hasOwn(access.verbs, act);
 
 export const grantsOf = ({ access }: Model, act: Act): readonly Grant[] =>

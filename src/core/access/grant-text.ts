@@ -27,3 +27,30 @@ export function grantsText(model: Model, grants: readonly Grant[]): string {
   });
   return words.length === 0 ? 'nobody' : [...new Set(words)].join(' or ');
 }
+
+/** The same in a sentence, for people who have not read the declaration. */
+export function allowedText(model: Model, act: Act): string {
+  const words = grantsOf(model, act).flatMap((grant): string[] => {
+    switch (grant.kind) {
+      case 'anybody':
+        return ['anybody'];
+      case 'signed-in':
+        return ['everybody who is signed in'];
+      case 'role':
+        return [`the role ${grant.role}`];
+      case 'path':
+        return [`the member that ${grant.path.map(({ name }) => name).join('.')} names`];
+      case 'where':
+        return [`everybody where ${grant.text}`];
+      case 'parent':
+        return [`everybody who may ${grant.verb} the ${spoken(model.parent?.target ?? '')}`];
+      case 'maker':
+        return [];
+      default:
+        return [grant.kind === 'owner' ? 'the owner' : grant.kind];
+    }
+  });
+  const all = [...new Set(words)];
+  const last = all.pop() ?? 'nobody';
+  return `Allowed for ${all.length === 0 ? last : `${all.join(', ')} and ${last}`}.`;
+}

@@ -1,3 +1,4 @@
+import type { Grant } from '../model/access.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
@@ -43,4 +44,46 @@ export function openActs(graph: Graph): OpenAct[] {
       .map(({ name }) => `${model.name}.${name}`),
   );
   return [...verbs, { act: 'call' as const, of: operations }].filter(({ of }) => of.length > 0);
+}
+
+/** Whether everybody who has one of these grants on a record surely has one of the others, too. */
+export const implies = (grants: readonly Grant[], others: readonly Grant[]): boolean =>
+  grants.every((grant) => {
+    const has = (kind: Grant['kind']): boolean => others.some((other) => other.kind === kind);
+    switch (grant.kind) {
+      case 'nobody':
+      case 'maker':
+        return true;
+      case 'signed-in':
+      case 'path':
+        return has('anybody') || has('signed-in');
+      case 'role':
+        return (
+          has('anybody') ||
+          has('signed-in') ||
+          others.some((other) => other.kind === 'role' && other.role === grant.role)
+        );
+      case 'owner':
+        return has('anybody') || has('signed-in') || has('owner');
+      case 'parent':
+        // Nobody changes the records of a parent that they may not read.
+        return has('anybody') || others.some((other) => other.kind === 'parent' && other.verb === 'read');
+      default:
+        return has('anybody');
+    }
+  });
+
+/** Whether everybody who makes or changes a record may surely read it then. */
+export function readsWhatItWrites(graph: Graph, model: Model, act: 'create' | 'update'): boolean {
+  if (isOpenFor(graph, model, 'read')) return true;
+  const { read, create, update, replace } = model.access.verbs;
+  if (act === 'update') return implies([...update, ...replace], read);
+  const [owner, ...further] = model.owner ?? [];
+  // A signed-in caller without a role makes records for nobody else.
+  const isOwn = owner?.field.rules.required === true && further.length === 0;
+  const owners: Grant = { kind: 'owner' };
+  return implies(
+    create.map((grant) => (isOwn && grant.kind === 'signed-in' ? owners : grant)),
+    read,
+  );
 }

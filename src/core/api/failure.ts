@@ -1,5 +1,24 @@
+import type { FieldValue, Scalar } from '../model/scalar.ts';
+
+/** The rules that a failure repeats with what they ask for, so that texts of clients can say it: `"minimum": 1`. */
+export interface RuleParameters {
+  readonly minLength?: number;
+  readonly maxLength?: number;
+  readonly pattern?: string;
+  readonly format?: string;
+  readonly minimum?: number;
+  readonly maximum?: number;
+  readonly exclusiveMinimum?: number;
+  readonly exclusiveMaximum?: number;
+  readonly multipleOf?: number;
+  readonly minItems?: number;
+  readonly maxItems?: number;
+  readonly enum?: readonly Scalar[];
+  readonly const?: FieldValue;
+}
+
 /** One rule that one member of a body breaks. */
-export interface Failure {
+export interface Failure extends RuleParameters {
   /** RFC 6901. */
   readonly pointer: string;
   /** The rule's name, JSON Schema's wherever it has one. */
@@ -7,7 +26,7 @@ export interface Failure {
   /** What is wrong, for a person: `must be 1 or more, got 0`. */
   readonly detail: string;
   /** What is left, where more was requested. */
-  readonly available?: string;
+  readonly available?: number;
 }
 
 /** The most failures in one answer; more are counted, but not looked for. */

@@ -26,6 +26,8 @@ export interface Reply {
   readonly headers: Readonly<Record<string, string>>;
   /** Undefined where the answer has no body. */
   readonly body?: string | undefined;
+  /** What is sent instead of the body's own bytes, where the headers name a coding of it. */
+  readonly coded?: Uint8Array | undefined;
 }
 
 /** The headers of every answer. */

@@ -7,6 +7,7 @@ export const LIST_PARAMETERS = [
   'filter-lang',
   'include',
   'limit',
+  'may',
   'offset',
   'sort',
   'total',
@@ -14,7 +15,10 @@ export const LIST_PARAMETERS = [
 ] as const;
 
 /** The parameters for the members that an answer shows. */
-export const projectionParameters = ['view', 'fields', 'include'] as const;
+export const projectionParameters = ['view', 'fields', 'include', 'may'] as const;
+
+/** The parameters whose entries are separated by commas; given again, they have further entries. */
+export const repeatableParameters: ReadonlySet<string> = new Set(['sort', 'fields', 'include']);
 
 export type ProjectionParameters = Readonly<Partial<Record<(typeof projectionParameters)[number], string | undefined>>>;
 
@@ -33,3 +37,10 @@ export const listParameters = [
 
 /** The encodings of CQL2 for filters; the first is the default. */
 export const filterLanguages = ['cql2-text', 'cql2-json'] as const;
+
+/**
+ * Words of the OpenAPI document for the schemas that records have in other views, by their names, and with `fields`:
+ * the standard has none for what depends on a parameter.
+ */
+export const VIEWS = 'x-views';
+export const FIELDS = 'x-fields';

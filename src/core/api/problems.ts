@@ -165,6 +165,13 @@ export const problemTypes = {
     about:
       'It takes no new requests any more. Try again after the time in the header Retry-After. Nothing was changed.',
   },
+  'outcome-unknown': {
+    status: 503,
+    title: 'Whether the write was kept is not known',
+    about:
+      'The connection to the database was lost at the very end. Read before you repeat the write, or ' +
+      'repeat it with its Idempotency-Key.',
+  },
   'store-unavailable': {
     status: 503,
     title: 'The database can not be reached',

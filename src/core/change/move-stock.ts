@@ -42,7 +42,7 @@ export function stockMover({ model, writing, draws }: ModelWriting): MoveStock {
       const plain = `only ${available} of ${draw.from}.${draw.field.member} left`;
       const detail = message === undefined ? plain : await ownWords().catch(() => plain);
       throw new HttpProblem('not-enough-left', undefined, {
-        errors: [{ pointer: pointerOfDraw(draw), rule: 'draw', detail, available }],
+        errors: [{ pointer: pointerOfDraw(draw), rule: 'draw', detail, available: Number(available) }],
       });
     }
   };

@@ -138,6 +138,9 @@ export interface ServiceDeclaration {
     readonly version?: string;
     readonly prefix?: string;
     readonly description?: string;
+    readonly contact?: { readonly name?: string; readonly url?: string; readonly email?: string };
+    readonly license?: { readonly name: string; readonly url?: string };
+    readonly termsOfService?: string;
     readonly servers?: readonly { readonly url: string; readonly description?: string }[];
   };
   readonly key?: string;
@@ -154,7 +157,13 @@ export interface ServiceDeclaration {
     readonly cascade?: number;
     readonly queue?: number;
   };
-  readonly cors?: { readonly origins?: readonly string[] };
+  readonly cors?: {
+    readonly origins?: readonly string[];
+    readonly credentials?: boolean;
+    readonly headers?: readonly string[];
+    readonly expose?: readonly string[];
+    readonly 'max-age'?: string;
+  };
   readonly proxies?: readonly string[];
 }
 

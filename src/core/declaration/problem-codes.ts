@@ -80,6 +80,7 @@ export const problemCodes = [
   'view-too-deep',
   'wrong-code',
   'wrong-identity',
+  'wrong-origin',
   'wrong-kind',
   'wrong-output',
   'wrong-relation',

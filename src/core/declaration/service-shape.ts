@@ -1,9 +1,10 @@
 import type { Shape } from './shape.ts';
-import { either, entries, list, map, text, word } from './shape.ts';
+import { either, entries, flag, list, map, text, word } from './shape.ts';
 import { modelName } from './model-shape.ts';
 
 const atLeastOne: Shape = { kind: 'number', integer: true, least: 1 };
 const fieldName = text(/^[a-z][a-z0-9_]*$/, 'the name of a field');
+const headerNames = list(text(/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/, 'the name of a header'), 1);
 const time = text(/^[1-9]\d*(ms|s|min)$/, 'a time like 500ms or 5s');
 
 /** `vantfell.yaml`. */
@@ -19,6 +20,25 @@ export const serviceShape = entries('the service file', {
         about: 'what every path of a model begins with; nothing if left out',
       },
       description: { shape: text(), about: 'for people, and for the OpenAPI document' },
+      contact: {
+        about: 'whom to ask, for the OpenAPI document',
+        shape: entries('a contact', {
+          name: { shape: text(/\S/, 'a name'), about: 'who they are' },
+          url: { shape: text(/^https?:\/\/\S+$/, 'an address like https://huts.example'), about: 'their page' },
+          email: { shape: text(/^\S+@\S+$/, 'an address like help@huts.example'), about: 'their e-mail address' },
+        }),
+      },
+      license: {
+        about: 'under which terms the API may be used, for the OpenAPI document',
+        shape: entries('a license', {
+          name: { shape: text(/\S/, 'a name'), about: 'what it is called', required: true },
+          url: { shape: text(/^https?:\/\/\S+$/, 'an address'), about: 'where it can be read' },
+        }),
+      },
+      termsOfService: {
+        shape: text(/^https?:\/\/\S+$/, 'an address like https://huts.example/terms'),
+        about: 'where the terms of service can be read, for the OpenAPI document',
+      },
       servers: {
         about: 'where it can be reached, for the OpenAPI document',
         shape: list(
@@ -85,7 +105,10 @@ export const serviceShape = entries('the service file', {
   limits: {
     about: 'what a request may cost',
     shape: entries('limits', {
-      body: { shape: text(/^[1-9]\d*(kB|MB)$/, 'a size like 64kB or 1MB'), about: 'the largest request body; 1MB' },
+      body: {
+        shape: text(/^[1-9]\d* ?[kKmM][bB]$/, 'a size like 64kB or 1MB'),
+        about: 'the largest request body; 1MB',
+      },
       rate: {
         shape: text(/^(none|[1-9]\d*\/min)$/, 'none, or a count like 600/min'),
         about: 'requests of one caller; none',
@@ -101,9 +124,19 @@ export const serviceShape = entries('the service file', {
     about: 'which pages may call from other origins; none if left out',
     shape: entries('cors', {
       origins: {
-        shape: list(text(/^(https?:\/\/[^/\s]+|\*)$/, 'an origin like https://huts.example'), 1),
-        about: 'their origins',
+        shape: list(text(/^(https?:\/\/\S+|\*)$/, 'an origin like https://huts.example'), 1),
+        about: 'their origins; `https://*.huts.example` for subdomains, `http://localhost:*` for any port, `*` for all',
         required: true,
+      },
+      credentials: {
+        shape: flag,
+        about: 'whether pages may send cookies along; false. Tokens in the header Authorization need none of it',
+      },
+      headers: { shape: headerNames, about: 'further headers that requests may have' },
+      expose: { shape: headerNames, about: 'further headers of answers that pages may read' },
+      'max-age': {
+        shape: text(/^(0|[1-9]\d*)(s|min|h)$/, 'a time like 10min'),
+        about: 'for how long a browser need not ask again; 10min',
       },
     }),
   },

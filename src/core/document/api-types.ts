@@ -1,4 +1,5 @@
-import { isReadByAll } from '../access/open.ts';
+import { actsOnRecords } from '../access/condition.ts';
+import { readsWhatItWrites } from '../access/open.ts';
 import type { ValueSpec } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
@@ -11,17 +12,18 @@ import { isSettable, mustBeGiven } from '../rules/schema.ts';
 import { capitalized, pascalCase, underscored, withArticle } from '../text/names.ts';
 import { isAsked } from './bodies.ts';
 import { mayBeHidden } from './records.ts';
-import { indented, listed, memberLines, memberType, remark, typeOf } from './typescript.ts';
+import { indented, listed, literal, memberLines, memberType, remark, typeOf } from './typescript.ts';
 import type { Member } from './typescript.ts';
 
 /** Names that a file of types has for other things, or that JavaScript has, and that it uses. */
 const TAKEN = new Set(
-  `Models ModelName Client ClientOptions Connection RequestOptions WriteOptions MakeOptions Fault Problem
-  ProblemKind Page Some PatchStep Table Route Query Sent Got FieldPath IncludePath Shown ShownOptions ListOptions
-  Lists Reads Creates Replaces Updates Deletes Clears JournalLine JournalOptions JournalLists Own One Many Views
-  Whole Of Less Head First Rest Flat Picked Including AbortSignal Array AsyncGenerator Boolean Date Error Exclude
-  Extract Headers JSON Map Math Number Object Omit Partial Pick Promise Readonly Record RequestInit Response
-  String Symbol TypeError URL URLSearchParams WeakMap`.split(/\s+/),
+  `Models ModelName Client ClientOptions Connection RequestOptions WriteOptions MakeOptions Fault Problem ProblemBody
+  ProblemKind NoAnswer Page Some PatchStep Table Route Query Sent Got AnswerBody FieldPath IncludePath SortPath Shown
+  ShownOptions ListOptions Where Wanted WhereParts Comparison CqlValue Lists Reads ReadsMe Creates Replaces Updates
+  Deletes Clears JournalLine JournalMember JournalOptions JournalLists Own One Many Views Whole Of Less Head First
+  Rest Flat Picked Including RETRIES PATIENCE_S FIRST_PAUSE_MS TAG TABLE AbortSignal Array AsyncGenerator Boolean
+  Date Error Exclude Extract Headers JSON Map Math NonNullable Number Object Omit Partial Pick Promise Readonly
+  Record RequestInit Response String Symbol TemplateStringsArray TypeError Uint8Array URL URLSearchParams`.split(/\s+/),
 );
 
 /** What a model's records are called in TypeScript. Names with an underscore are never those of other models. */
@@ -115,6 +117,8 @@ function shownType(graph: Graph, model: Model, member: ProjectedMember): string 
   switch (member.kind) {
     case 'computed':
       return `${typeOf(member.computed, 'response')} | null`;
+    case 'may':
+      return 'string[]';
     case 'keys':
       return `${listed(typeOf(member.links.key, 'response'))}[]`;
     case 'one':
@@ -164,6 +168,8 @@ const specMembers = (specs: ReadonlyMap<string, ValueSpec>, side: 'request' | 'r
     deprecated: spec.deprecated,
   }));
 
+const anyOf = (names: readonly string[]): string => (names.length === 0 ? 'never' : names.map(literal).join(' | '));
+
 /** An entry in the client's map of models: names for the types of paths, orders and values. */
 export function modelEntry(graph: Graph, model: Model): string[] {
   const name = tsName(model);
@@ -176,9 +182,13 @@ export function modelEntry(graph: Graph, model: Model): string[] {
     });
   const where = filterable(model).map((field): Member => {
     const type = typeOf({ ...field, rules: { ...field.rules, required: true } }, 'response');
-    return { name: field.member, type: `${type} | readonly ${listed(type)}[]`, optional: true };
+    return { name: field.member, type };
   });
-  const sorts = sortable(model).flatMap((member) => [`'${member}'`, `'-${member}'`]);
+  const sorts = sortable(model);
+  const texts = [...model.shown, ...model.computed].filter(({ type }) => ['string', 'text'].includes(type));
+  const acts = actsOnRecords(model).map(([act]) => act);
+  const written = (verb: 'create' | 'update'): string =>
+    readsWhatItWrites(graph, model, verb) ? name : `${name} | Pick<${name}_own, '${model.key.member}'>`;
   const object = (members: readonly Member[]): string =>
     members.length === 0
       ? 'Record<never, never>'
@@ -193,8 +203,11 @@ export function modelEntry(graph: Graph, model: Model): string[] {
     `  one: ${object(leads('one'))};`,
     `  many: ${object(leads('many'))};`,
     `  where: ${object(where)};`,
-    `  sort: ${sorts.join(' | ')};`,
-    `  made: ${isReadByAll(model) ? name : `${name} | Pick<${name}_own, '${model.key.member}'>`};`,
+    `  sort: ${anyOf(sorts)};`,
+    `  texts: ${anyOf(texts.map(({ member }) => member))};`,
+    `  acts: ${anyOf(acts)};`,
+    `  created: ${written('create')};`,
+    `  changed: ${written('update')};`,
     '};',
   ];
 }

@@ -1,3 +1,4 @@
+import { implies } from '../access/open.ts';
 import { MOST_AT_ONCE } from '../api/limits.ts';
 import { BODY_TYPES, JSON_PATCH } from '../api/media-types.ts';
 import type { ClientKind } from '../api/media-types.ts';
@@ -97,7 +98,10 @@ function bodyMember(doc: Documented, model: Model, field: Field, kind: ClientKin
     isNull,
   );
   // A patch leaves alone what it doesn't name: a default would say otherwise.
-  return kind === 'update' || standing === undefined ? schema : { ...schema, default: standing };
+  if (kind === 'update' || standing === undefined) return schema;
+  const { description, ...rest } = schema;
+  // Beside the member's own words a default would say to some readers that the member must be there.
+  return { anyOf: [{ ...rest, default: standing }], ...(description === undefined ? {} : { description }) };
 }
 
 /** Whether a body must have a member: what may be hidden from its sender, or is not theirs to set, may be left out. */
@@ -105,11 +109,13 @@ export function isAsked(graph: Graph, model: Model, field: Field, kind: ClientKi
   if (!isNeeded(field, kind, model)) return false;
   if (within && field === model.parent?.field) return false;
   if (kind === 'create') return true;
-  return !(
-    model.access.fields.has(field.member) ||
-    model.access.set.has(field.member) ||
-    mayBeHidden(graph, model, field)
-  );
+  if (mayBeHidden(graph, model, field)) return false;
+  const { fields, set, verbs } = model.access;
+  const senders = kind === 'replace' ? verbs.replace : verbs.update;
+  return [fields, set].every((limited) => {
+    const grants = limited.get(field.member);
+    return grants === undefined || implies(senders, grants);
+  });
 }
 
 /** A part of an object, merged into the stored one: members left out stay, and null removes one. */

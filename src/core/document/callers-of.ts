@@ -1,6 +1,6 @@
 import { grantsOf } from '../access/condition.ts';
 import type { Act } from '../access/condition.ts';
-import { grantsText, mayText } from '../access/grant-text.ts';
+import { allowedText, grantsText } from '../access/grant-text.ts';
 import type { Grant } from '../model/access.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
@@ -27,7 +27,7 @@ export function callersOf(doc: Documented, model: Model, act: Act): CallersOf {
     .map((grant) => (grant.kind === 'signed-in' ? SIGNED_IN : requirement(grantsText(model, [grant]))));
   // Callers who have signed in may do what everybody may.
   const all = open ? [OPEN, SIGNED_IN] : ways.length > 0 ? ways : [SIGNED_IN];
-  return { words: `For ${mayText(model, act)}.`, security: securityOf(doc, all) };
+  return { words: allowedText(model, act), security: securityOf(doc, all) };
 }
 
 /** Whether somebody who has not signed in could have one of these grants. */

@@ -1,21 +1,22 @@
+import { operationAct } from '../access/condition.ts';
+import type { Act } from '../access/condition.ts';
+import { allowedText } from '../access/grant-text.ts';
+import { isReadByAll } from '../access/open.ts';
 import { collectionPath, endpointsOf } from '../api/endpoints.ts';
 import { problemTypes } from '../api/problems.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import { mustBeGiven } from '../rules/schema.ts';
-import { camelCase, underscored, withArticle } from '../text/names.ts';
+import { camelCase, capitalized, ended, spoken, underscored, withArticle } from '../text/names.ts';
 import { declared, modelEntry, modelTypes, ownMembers, tsName } from './api-types.ts';
 import { indented, literal, memberName, remark, typeOf } from './typescript.ts';
 
-/** The parts of a client that are the same for every project, as text. */
-export interface ClientParts {
-  readonly runtime: string;
-  readonly typing: string;
-}
-
-/** A client of a service: one TypeScript file that needs nothing but `fetch`. */
-export function clientText(graph: Graph, { runtime, typing }: ClientParts): string {
+/**
+ * A client of a service: one TypeScript file that needs nothing but `fetch`. `parts` are those that are the same for
+ * every project, as text.
+ */
+export function clientText(graph: Graph, parts: readonly string[]): string {
   const { name, version, prefix } = graph.service;
   return (
     [
@@ -37,17 +38,14 @@ export function clientText(graph: Graph, { runtime, typing }: ClientParts): stri
       '/** The problems that the service answers with. */\n' +
         'export type ProblemKind = ' +
         `${Object.keys(problemTypes).map(literal).join(' | ')};`,
-      withoutImports(typing),
-      withoutImports(runtime),
+      ...parts.map(withoutImports),
+      ...graph.models.map((model) => collectionText(graph, model)),
       [
         '/** Everything that the service offers. */',
         'export interface Client {',
         ...graph.models.flatMap((model) =>
           indented(
-            [
-              ...remark(model.description, model.deprecated),
-              `${propertyName(model)}: ${collectionType(graph, model)};`,
-            ],
+            [...remark(model.description, model.deprecated), `${propertyName(model)}: ${collectionName(model)};`],
             2,
           ),
         ),
@@ -101,30 +99,79 @@ const METHODS = [
 const methodName = (operation: string): string =>
   METHODS.includes(camelCase(operation)) ? `${camelCase(operation)}_` : camelCase(operation);
 
-function collectionType(graph: Graph, model: Model): string {
+/** The type of a model's property of the client. */
+const collectionName = (model: Model): string => `${tsName(model)}_records`;
+
+/** The methods of a model's records, each with what it does, who may, and what it answers. */
+function collectionText(graph: Graph, model: Model): string {
+  const methods = endpointMethods(model, createType(model)).flatMap(({ name, type, act, about }) => [
+    ...remark(`${about} ${allowedText(model, act)}`, undefined),
+    `${name}: ${type}['${name}'];`,
+  ]);
+  const journal = [
+    ...remark(`What was done to ${spoken(model.plural)}. ${allowedText(model, 'journal')}`, undefined),
+    'journal: JournalLists;',
+    ...remark(`What was done to ${withArticle(model.name)}. ${allowedText(model, 'journal')}`, undefined),
+    `journalOf(key: ${typeOf(model.key, 'response')}): JournalLists;`,
+  ];
+  const lines = [
+    ...methods,
+    ...model.operations.flatMap((operation) => operationLines(graph, model, operation)),
+    ...(model.journal ? journal : []),
+    ...partsLines(graph, model),
+  ];
+  return [`export interface ${collectionName(model)} {`, ...indented(lines, 2), '}'].join('\n');
+}
+
+/** A method that many models have, and the type that it is taken from. */
+interface Method {
+  readonly name: string;
+  readonly type: string;
+  readonly act: Act;
+  readonly about: string;
+}
+
+/** The methods for the endpoints that a model has. */
+function endpointMethods(model: Model, body: string, isPart = false): Method[] {
   const name = tsName(model);
   const quoted = literal(name);
-  const has = (endpoint: 'list' | 'read' | 'create' | 'replace' | 'update' | 'delete' | 'clear'): boolean =>
-    model.endpoints.has(endpoint);
-  const members = [
-    ...model.operations.map((operation) => operationLine(graph, model, operation)),
-    ...(model.journal
-      ? ['journal: JournalLists;', `journalOf(key: ${typeOf(model.key, 'response')}): JournalLists;`]
-      : []),
-    ...partsLine(graph, model),
+  const [one, many] = [withArticle(model.name), spoken(model.plural)];
+  const lists = `Lists<${quoted}, ${literal(model.listView)}>`;
+  const creates = `Creates<${quoted}, ${body}>`;
+  const updates = `Updates<${quoted}, ${name}_update>`;
+  const all: readonly (readonly [keyof typeof SHORT, string, string, Act, string])[] = [
+    ['list', 'list', lists, 'read', `One page of ${many}.`],
+    ['list', 'each', lists, 'read', `All ${many}, page by page as they are needed.`],
+    ['read', 'read', `Reads<${quoted}>`, 'read', `Reads ${one}.`],
+    ['create', 'create', creates, 'create', `Creates ${one}, and answers it.`],
+    ['create', 'createMany', creates, 'create', `Creates many ${many}, all or none, and answers them.`],
+    [
+      'replace',
+      'replace',
+      `Replaces<${quoted}, ${name}_replace>`,
+      'replace',
+      `Replaces ${one}, and answers it as it is now; what is left out goes to its default or null.`,
+    ],
+    ['update', 'update', updates, 'update', `Changes the given members of ${one}, and answers it as it is now.`],
+    ['update', 'patch', updates, 'update', `Changes ${one} by a JSON Patch, and answers it as it is now.`],
+    ['delete', 'delete', `Deletes<${quoted}>`, 'delete', `Deletes ${one}.`],
+    ['clear', 'clear', `Clears<${quoted}>`, 'clear', `Deletes those ${many} that values or a condition choose.`],
   ];
-  const types = [
-    ...(has('list') ? [`Lists<${quoted}, ${literal(model.listView)}>`] : []),
-    ...(has('read') ? [`Reads<${quoted}>`] : []),
-    ...(has('create') ? [`Creates<${quoted}, ${createType(model)}>`] : []),
-    ...(has('replace') ? [`Replaces<${quoted}, ${name}_replace>`] : []),
-    ...(has('update') ? [`Updates<${quoted}, ${name}_update>`] : []),
-    ...(has('delete') ? [`Deletes<${quoted}>`] : []),
-    ...(has('clear') ? [`Clears<${quoted}>`] : []),
-    ...(members.length > 0 ? [`{\n${indented(members, 4).join('\n')}\n  }`] : []),
-  ];
-  return types.length === 0 ? '{}' : types.join(' & ');
+  return all
+    .filter(([endpoint]) => model.endpoints.has(endpoint) && (!isPart || SHORT[endpoint]))
+    .map(([, method, type, act, about]) => ({ name: method, type, act, about }));
 }
+
+/** The endpoints of a model, and whether they are within a parent, too. */
+const SHORT = {
+  list: true,
+  read: false,
+  create: true,
+  replace: false,
+  update: false,
+  delete: false,
+  clear: false,
+} as const;
 
 /** Outside of its parent's path, a child names its parent in its body. */
 const createType = (model: Model): string =>
@@ -132,7 +179,7 @@ const createType = (model: Model): string =>
     ? `${tsName(model)}_create`
     : `${tsName(model)}_create & { ${model.parent.field.member}: ${typeOf(model.parent.field, 'request')} }`;
 
-function operationLine(graph: Graph, model: Model, operation: Model['operations'][number]): string {
+function operationLines(graph: Graph, model: Model, operation: Model['operations'][number]): string[] {
   const { name, input, output, target } = operation;
   const called = `${tsName(model)}_${underscored(name)}`;
   const isAsked = [...input.values()].some(mustBeGiven);
@@ -149,30 +196,37 @@ function operationLine(graph: Graph, model: Model, operation: Model['operations'
         ? `${called}_output`
         : output.kind === 'many'
           ? `readonly ${record}[]`
-          : `${record} | null`;
+          : isReadByAll(modelOf(graph, output.model))
+            ? record
+            : `${record} | null`;
+  const about = `${ended(operation.description ?? capitalized(spoken(name)))} ${allowedText(model, operationAct(name))}`;
   return [
-    ...remark(operation.description, operation.deprecated),
+    ...remark(about, operation.deprecated),
     `${memberName(methodName(name))}(${given.join(', ')}): Promise<${result}>;`,
-  ].join('\n    ');
+  ];
 }
 
-function partsLine(graph: Graph, model: Model): string[] {
-  const parts = partsOf(graph, model).map(({ part, lists, creates }) => {
-    const quoted = literal(tsName(part));
-    const types = [
-      ...(lists ? [`Lists<${quoted}, ${literal(part.listView)}>`] : []),
-      ...(creates ? [`Creates<${quoted}, ${tsName(part)}_create>`] : []),
-    ];
-    return `${propertyName(part)}: ${types.join(' & ')}`;
+function partsLines(graph: Graph, model: Model): string[] {
+  const parts = partsOf(graph, model).flatMap((part) => {
+    const methods = endpointMethods(part, `${tsName(part)}_create`, true).flatMap(({ name, type, act, about }) => [
+      ...remark(`${about} ${allowedText(part, act)}`, undefined),
+      `${name}: ${type}['${name}'];`,
+    ]);
+    return [`${propertyName(part)}: {`, ...indented(methods, 2), '};'];
   });
-  return parts.length === 0 ? [] : [`within(key: ${typeOf(model.key, 'response')}): { ${parts.join('; ')} };`];
+  if (parts.length === 0) return [];
+  return [
+    ...remark(`The records within ${withArticle(model.name)}.`, undefined),
+    `within(key: ${typeOf(model.key, 'response')}): {`,
+    ...indented(parts, 2),
+    '};',
+  ];
 }
 
 const partsOf = (graph: Graph, model: Model) =>
   model.parts
     .map((name) => modelOf(graph, name))
-    .map((part) => ({ part, lists: part.endpoints.has('list'), creates: part.endpoints.has('create') }))
-    .filter(({ lists, creates }) => lists || creates);
+    .filter((part) => part.endpoints.has('list') || part.endpoints.has('create'));
 
 function sessionLines({ identity, byName }: Graph): string[] {
   const model = byName.get(identity!.model)!;
@@ -181,7 +235,7 @@ function sessionLines({ identity, byName }: Graph): string[] {
     login === undefined || secret === undefined
       ? []
       : [
-          '/** Signs in; requests carry the token from then on. */',
+          '/** Signs in, without the token that the client has; requests carry the new one from then on. */',
           `signIn(credentials: { ${login.member}: string; ${secret.member}: string }, ` +
             'options?: RequestOptions): Promise<{ readonly access_token: string; readonly ' +
             `token_type: 'Bearer'; readonly expires_in: number }>;`,
@@ -194,9 +248,7 @@ function sessionLines({ identity, byName }: Graph): string[] {
     "/** Ends all of the caller's tokens. */",
     'revoke(options?: RequestOptions): Promise<void>;',
     "/** The caller's own record. */",
-    `me<V extends keyof Models[${name}]['views'] = 'default', F extends ` +
-      `FieldPath<${name}> = never, I extends IncludePath<${name}> = never>(options?: ` +
-      `ShownOptions<${name}, V, F, I>): Promise<Shown<${name}, V, F, I>>;`,
+    `me: ReadsMe<${name}>;`,
   ];
 }
 
@@ -207,6 +259,6 @@ function routeOf(graph: Graph, model: Model): object {
     operations: Object.fromEntries(
       operations.map(({ name, reads, target }) => [methodName(name), { name, reads, ofRecord: target === 'record' }]),
     ),
-    parts: Object.fromEntries(partsOf(graph, model).map(({ part }) => [propertyName(part), part.plural])),
+    parts: Object.fromEntries(partsOf(graph, model).map((part) => [propertyName(part), part.plural])),
   };
 }

@@ -7,7 +7,7 @@ import type { ValueSpec } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Model, Operation } from '../model/model.ts';
 import { mustBeGiven } from '../rules/schema.ts';
-import { camelCase, capitalized, ended, pascalCase, spoken, withArticle } from '../text/names.ts';
+import { capitalized, ended, spoken, withArticle } from '../text/names.ts';
 import { requestBody } from './bodies.ts';
 import { callersOf } from './callers-of.ts';
 import type { Ref } from './components.ts';
@@ -16,7 +16,7 @@ import { orNull } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { filterRefs, headerRef, pageRefs, shownRefs, sortRef, whereRefs } from './parameters.ts';
 import { wholeRef } from './records.ts';
-import { listResponse, noMore, problemsOf, successOf } from './responses.ts';
+import { listResponse, noMore, notModified, problemsOf, successOf } from './responses.ts';
 import { envelope, inData, json } from './shared.ts';
 import { typeName } from './type-name.ts';
 import { propertiesSchema, valueSchema } from './values.ts';
@@ -65,11 +65,10 @@ const actOf = (name: EndpointName): string => (name === 'list' ? 'read' : name);
 function modelItem(doc: Documented, { model, under, ...endpoint }: Endpoint, name: DeclaredName): JsonSchema {
   const many = name === 'list' || name === 'clear';
   const of = under === undefined ? '' : ` of ${withArticle(under.name)}`;
-  const nested = under === undefined ? '' : `_in${typeName(under)}`;
   const parameters = parametersOf(doc, name, model, under);
   const isWrite = name === 'create' || name === 'replace' || name === 'update';
   return {
-    operationId: `${name}${pascalCase(many ? model.plural : model.name)}${nested}`,
+    operationId: doc.ids.of({ name, model, under }),
     summary:
       `${VERBS[name]} ` +
       `${name === 'clear' ? 'many ' : ''}${many ? spoken(model.plural) : withArticle(model.name)}${of}`,
@@ -88,6 +87,7 @@ function parametersOf(doc: Documented, name: DeclaredName, model: Model, under: 
         sortRef(doc, model),
         ...pageRefs(doc),
         ...shownRefs(doc, model, model.listView),
+        headerRef(doc, 'if-none-match'),
       ];
     case 'read':
       return [...shownRefs(doc, model), headerRef(doc, 'if-none-match')];
@@ -116,8 +116,8 @@ function operationItem(doc: Documented, endpoint: Endpoint): JsonSchema {
   const called = `${typeName(model)}.${name}.input`;
   const inputs = doc.components.ref.bind(null, 'schemas', called, () => propertiesSchema(input, 'request'));
   return {
-    operationId: `${camelCase(name)}${pascalCase(target === 'record' ? model.name : model.plural)}_operation`,
-    summary: `${capitalized(spoken(name))}, of ${whom}`,
+    operationId: doc.ids.of(endpoint),
+    summary: summaryOf(operation, whom),
     ...(description === undefined ? {} : { description: ended(description) }),
     ...(parameters.length > 0 ? { parameters } : {}),
     ...(reads || input.size === 0
@@ -125,6 +125,12 @@ function operationItem(doc: Documented, endpoint: Endpoint): JsonSchema {
       : { requestBody: { required: [...input.values()].some(mustBeGiven), content: json(inputs()) } }),
     responses: { ...operationSuccess(doc, model, operation), ...problemsOf(doc, endpoint) },
   };
+}
+
+/** `Book a hut`; and of what is no single verb, `Calendar of a hut`. */
+function summaryOf({ name, reads }: Operation, whom: string): string {
+  const words = capitalized(spoken(name));
+  return reads || words.includes(' ') ? `${words} of ${whom}` : `${words} ${whom}`;
 }
 
 function queryInput(name: string, spec: ValueSpec): JsonSchema {
@@ -166,7 +172,7 @@ function journalItem(doc: Documented, endpoint: Endpoint): JsonSchema {
   const record = journal.byMember.get('record');
   const of = ofRecord ? withArticle(model.name) : spoken(model.plural);
   return {
-    operationId: `journalOf${pascalCase(ofRecord ? model.name : model.plural)}`,
+    operationId: doc.ids.of(endpoint),
     summary: `What was done to ${of}, the latest first`,
     parameters: [
       ...whereRefs(doc, journal, ofRecord ? record : undefined),
@@ -174,9 +180,11 @@ function journalItem(doc: Documented, endpoint: Endpoint): JsonSchema {
       sortRef(doc, journal),
       ...pageRefs(doc),
       ...shownRefs(doc, journal),
+      headerRef(doc, 'if-none-match'),
     ],
     responses: {
       200: listResponse(doc, journal, 'A page of lines.'),
+      304: notModified(doc),
       ...problemsOf(doc, endpoint),
     },
   };

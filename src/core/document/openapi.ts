@@ -7,6 +7,7 @@ import type { Documented, Sample } from './documented.ts';
 import { endpointItem } from './endpoint-items.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { keyRef } from './parameters.ts';
+import { operationIds } from './operation-ids.ts';
 import { CALLERS_TAG, callerItems, SERVICE_TAG, serviceItems } from './service-items.ts';
 
 /**
@@ -14,8 +15,8 @@ import { CALLERS_TAG, callerItems, SERVICE_TAG, serviceItems } from './service-i
  * record of each model, for examples.
  */
 export function openApi(graph: Graph, samples: ReadonlyMap<string, Sample> = new Map()): Record<string, unknown> {
-  const doc: Documented = { graph, components: makeComponents(), samples };
-  const { name, version, description, servers } = graph.service;
+  const doc: Documented = { graph, components: makeComponents(), ids: operationIds(graph), samples };
+  const { servers } = graph.service;
   const paths: Record<string, JsonSchema> = {};
   for (const endpoint of allEndpoints(graph)) {
     const item = (paths[endpoint.path] ??= pathItem(doc, endpoint));
@@ -24,7 +25,7 @@ export function openApi(graph: Graph, samples: ReadonlyMap<string, Sample> = new
   Object.assign(paths, callerItems(doc), serviceItems(doc));
   return {
     openapi: '3.1.0',
-    info: { title: name, version, description: [description, TEXTS].filter((one) => one !== undefined).join('\n\n') },
+    info: infoOf(graph),
     servers:
       servers.length > 0 ? servers : [{ url: '/', description: 'The address that this document was read from.' }],
     tags: [
@@ -40,6 +41,19 @@ export function openApi(graph: Graph, samples: ReadonlyMap<string, Sample> = new
   };
 }
 
+/** Who answers for the service, and under which terms. */
+function infoOf({ service }: Graph): JsonSchema {
+  const { name, version, description, contact, license, termsOfService } = service;
+  return {
+    title: name,
+    version,
+    description: [description, TEXTS].filter((one) => one !== undefined).join('\n\n'),
+    ...(termsOfService === undefined ? {} : { termsOfService }),
+    ...(contact === undefined ? {} : { contact }),
+    ...(license === undefined ? {} : { license }),
+  };
+}
+
 function pathItem(doc: Documented, { ofRecord, under, model }: Endpoint): JsonSchema {
   return ofRecord ? { parameters: [keyRef(doc, under ?? model)] } : {};
 }
@@ -47,8 +61,11 @@ function pathItem(doc: Documented, { ofRecord, under, model }: Endpoint): JsonSc
 /** What no pattern of every single text needs to repeat. */
 const TEXTS = 'No text may contain the character U+0000 or half of a surrogate pair.';
 
-/** A document as text; what is served and what is exported are the same to the last byte. */
+/** A document for people to read, and to compare line by line. */
 export const documentJson = (document: object): string => `${JSON.stringify(document, null, 2)}\n`;
+
+/** The same for programs: what is served. */
+export const shortJson = (document: object): string => JSON.stringify(document);
 
 export const documentYaml = (document: object): string =>
   stringify(document, { aliasDuplicateObjects: false, lineWidth: 0 });

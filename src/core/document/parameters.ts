@@ -134,7 +134,11 @@ const literal = (value: FieldValue): string =>
 export function pageRefs({ components, graph }: Documented): Ref[] {
   const { default: usual, most } = graph.service.paging;
   const parameters: readonly (readonly [string, string, JsonSchema])[] = [
-    ['limit', 'How many records to show.', { type: 'integer', minimum: 1, maximum: most, default: usual }],
+    [
+      'limit',
+      'How many records to show; 0 with `total=true`, to count alone.',
+      { type: 'integer', minimum: 0, maximum: most, default: usual },
+    ],
     ['after', 'A cursor of `page.next`: the records after it.', { type: 'string' }],
     ['before', 'A cursor of `page.prev`: the records before it.', { type: 'string' }],
     [
@@ -157,11 +161,15 @@ export function sortRef({ components }: Documented, model: Model): Ref {
       pattern: `^-?(${ones.join('|')})\\..+$`,
       description: 'A field of the one record that a relation leads to.',
     };
-    const items = ones.length === 0 ? { type: 'string', ...own } : { type: 'string', anyOf: [own, along] };
+    const folded = {
+      pattern: '^-?([Cc][Aa][Ss][Ee][Ii]|[Aa][Cc][Cc][Ee][Nn][Tt][Ii])\\(.+\\)$',
+      description: 'A text, its letters folded.',
+    };
+    const items = { type: 'string', anyOf: [own, folded, ...(ones.length === 0 ? [] : [along])] };
     const standing = model.sort.map(({ field, descending }) => (descending ? '-' : '') + field.member).join(',');
     const about =
-      'The order: fields and computed values, along relations to one record too, parted by ' +
-      `commas, a minus for descending, nulls last. Left out: ${standing}.`;
+      'The order: fields and computed values, along relations to one record too, separated by ' +
+      `commas, a minus for descending, nulls last; CASEI(name) regardless of case. Left out: ${standing}.`;
     return inQuery('sort', about, { type: 'array', items }, { style: 'form', explode: false });
   });
 }
@@ -190,17 +198,25 @@ export function shownRefs({ components }: Documented, model: Model, usual = 'def
   const ways = [...inside, ...(related.length === 0 ? [] : [along])];
   const fields = listed(
     'fields',
-    'Exactly which members to show, along relations too, parted by commas.',
+    'Exactly which members to show, along relations too, separated by commas: the answer has no others, not even ' +
+      'those that its schema requires.',
     ways.length === 0 ? { type: 'string', enum: own } : { type: 'string', anyOf: [{ enum: own }, ...ways] },
   );
-  if (related.length === 0) return [view, fields];
+  const may = components.ref('parameters', 'may', () =>
+    inQuery('may', 'Whether each record tells, as `may`, what the caller may do with it.', {
+      type: 'boolean',
+      default: false,
+    }),
+  );
+  const all = typeName(model) === 'journal' ? [view, fields] : [view, fields, may];
+  if (related.length === 0) return all;
   const include = listed(
     'include',
-    'Related records to show along with each, nested with dots, parted by commas: ' +
+    'Related records to show along with each, nested with dots, separated by commas: ' +
       `${related.join(', ')}. Of many, the first ${MOST_RELATED} come.`,
     { type: 'string', pattern: `^(${related.join('|')})(\\..+)?$` },
   );
-  return [view, fields, include];
+  return [...all, include];
 }
 
 const HEADERS = {

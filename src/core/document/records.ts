@@ -1,5 +1,7 @@
-import { isReadByAll } from '../access/open.ts';
+import { actsOnRecords } from '../access/condition.ts';
+import { isOpenFor, readsWhatItWrites } from '../access/open.ts';
 import type { Field } from '../model/field.ts';
+import { FIELDS, VIEWS } from '../api/parameters.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Computed, Model } from '../model/model.ts';
@@ -21,7 +23,7 @@ export function mayBeHidden(graph: Graph, model: Model, field: Field): boolean {
   if (field.refersTo === undefined) return false;
   // A child that its parent's readers may read has a readable parent.
   if (field === model.parent?.field && model.access.verbs.read.every(({ kind }) => kind === 'parent')) return false;
-  return !isReadByAll(modelOf(graph, field.refersTo));
+  return !isOpenFor(graph, modelOf(graph, field.refersTo), 'read');
 }
 
 /** A record in an answer: its `default` view, and what `include` may add. */
@@ -34,36 +36,58 @@ export const wholeRef = (doc: Documented, model: Model): Ref =>
 /** A record as `fields` cuts it out: any member may be missing. */
 export const partRef = (doc: Documented, model: Model): Ref =>
   doc.components.ref('schemas', `${typeName(model)}.part`, () => ({
-    ...objectOf({ ...ownSchemas(doc, model, 'part'), ...relatedSchemas(doc, model, partRef, someParts) }, []),
+    ...objectOf(
+      {
+        ...ownSchemas(doc, model, 'part'),
+        ...relatedSchemas(doc, model, partRef, someParts),
+        ...mayMember(doc, model),
+      },
+      [],
+    ),
     description: `Those members of ${withArticle(model.name)} that \`fields\` names.`,
   }));
 
-const viewRef = (doc: Documented, model: Model, view: string): Ref =>
+/** A record in a view. */
+export const viewRef = (doc: Documented, model: Model, view: string): Ref =>
   view === 'default'
     ? wholeRef(doc, model)
     : doc.components.ref('schemas', `${typeName(model)}.view.${view}`, () => viewSchema(doc, model, view));
 
-/** Whatever a read may show of a record: one of its views, or the members that `fields` names. */
-export function answerRef(doc: Documented, model: Model): Ref {
-  return doc.components.ref('schemas', `${typeName(model)}.answer`, () => ({
-    description:
-      `${capitalized(withArticle(model.name))}, in the view that was ` + 'asked for, or with the members that were.',
-    anyOf: [...[...model.views.keys()].map((view) => viewRef(doc, model, view)), partRef(doc, model)],
-  }));
+/** What else a read may show of a record: its other views by their names, and the members that `fields` names. */
+export function otherSchemas(doc: Documented, model: Model, usual: string): JsonSchema {
+  const views = [...model.views.keys()].filter((view) => view !== usual);
+  return {
+    ...(views.length === 0
+      ? {}
+      : { [VIEWS]: Object.fromEntries(views.map((view) => [view, viewRef(doc, model, view)])) }),
+    [FIELDS]: partRef(doc, model),
+  };
 }
 
 /** What comes back of a record that was written: its key alone, where its writer may not read it. */
-export function writtenRef(doc: Documented, model: Model): Ref {
-  if (isReadByAll(model)) return wholeRef(doc, model);
+export function writtenRef(doc: Documented, model: Model, act: 'create' | 'update'): Ref {
+  if (readsWhatItWrites(doc.graph, model, act)) return wholeRef(doc, model);
   const { member } = model.key;
   const key = doc.components.ref('schemas', `${typeName(model)}.key`, () => ({
     ...objectOf({ [member]: memberSchema(doc.components, model.key, model, 'response') }, [member]),
     description: `All that is shown of ${withArticle(model.name)} to those who may write it and not read it.`,
   }));
-  return doc.components.ref('schemas', `${typeName(model)}.made`, () => ({
+  return doc.components.ref('schemas', `${typeName(model)}.written`, () => ({
     description: `${capitalized(withArticle(model.name))} as it is now.`,
     anyOf: [wholeRef(doc, model), key],
   }));
+}
+
+/** What the caller may do with the record, where it was asked for. */
+function mayMember({ components }: Documented, model: Model): Record<string, JsonSchema> {
+  if (typeName(model) === 'journal' || [...ownNames(model), ...relatedNames(model)].includes('may')) return {};
+  const acts = actsOnRecords(model).map(([name]) => name);
+  const ref = components.ref('schemas', `${typeName(model)}.may`, () => ({
+    type: 'array',
+    items: acts.length === 0 ? { type: 'string' } : { enum: acts },
+    description: 'What the caller may do with the record, where `may=true` asks for it.',
+  }));
+  return { may: { ...ref } };
 }
 
 function viewSchema(doc: Documented, model: Model, view: string): JsonSchema {
@@ -74,7 +98,11 @@ function viewSchema(doc: Documented, model: Model, view: string): JsonSchema {
     ...(about === undefined ? {} : { description: about }),
     ...(model.deprecated === true ? { deprecated: true } : {}),
     ...rest,
-    properties: { ...relatedSchemas(doc, model, wholeRef, someWholes), ...(properties as object) },
+    properties: {
+      ...relatedSchemas(doc, model, wholeRef, someWholes),
+      ...mayMember(doc, model),
+      ...(properties as object),
+    },
   };
 }
 
@@ -176,6 +204,7 @@ const relationCalled = (
 };
 
 const someWholes: RecordRef = (doc, model) => some(doc, model, '.some', wholeRef);
+
 const someParts: RecordRef = (doc, model) => some(doc, model, '.some.part', partRef);
 
 const some = (doc: Documented, model: Model, suffix: string, one: RecordRef): Ref =>

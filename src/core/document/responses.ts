@@ -1,4 +1,5 @@
-import { isOpen } from '../access/open.ts';
+import { grantsOf, operationAct } from '../access/condition.ts';
+import type { Act } from '../access/condition.ts';
 import type { Endpoint, EndpointName } from '../api/endpoints.ts';
 import { problemTypes } from '../api/problems.ts';
 import type { ProblemName } from '../api/problems.ts';
@@ -9,7 +10,7 @@ import type { Ref } from './components.ts';
 import type { Documented } from './documented.ts';
 import { objectOf } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
-import { answerRef, wholeRef, writtenRef } from './records.ts';
+import { otherSchemas, viewRef, wholeRef, writtenRef } from './records.ts';
 import { envelope, inData, json, pageRef, problemRef } from './shared.ts';
 import { typeName } from './type-name.ts';
 
@@ -72,25 +73,86 @@ const PROBLEMS: Readonly<Record<EndpointName, readonly ProblemName[]>> = {
   ],
   journal: ['invalid-parameter', 'not-found', 'not-acceptable'],
 };
+/** Reads are never left in the dark about what they did. */
+const READS: readonly EndpointName[] = ['list', 'read', 'journal'];
 const ALWAYS: readonly ProblemName[] = ['url-too-long', 'inner-defect', 'store-unavailable', 'time-ran-out'];
 
 /** What an endpoint answers where something is wrong. */
-export const problemsOf = (doc: Documented, { name, under }: Endpoint): JsonSchema => ({
-  ...problemResponses(doc, [
-    ...PROBLEMS[name],
-    ...(under === undefined ? [] : (['not-found'] as const)),
-    ...accessProblems(doc.graph),
-  ]),
+export function problemsOf(doc: Documented, endpoint: Endpoint): JsonSchema {
+  const { name, under } = endpoint;
+  const may = couldHappen(doc.graph, endpoint);
+  const named: readonly ProblemName[] = [...PROBLEMS[name], ...(under === undefined ? [] : (['not-found'] as const))];
+  const isWrite = !READS.includes(name) && endpoint.operation?.reads !== true;
+  const responses = problemResponses(doc, [
+    ...named.filter(may),
+    ...accessProblems(doc.graph, endpoint),
+    ...(isWrite ? (['outcome-unknown'] as const) : []),
+  ]);
+  if (!named.includes('refused') || !may('refused')) return responses;
+  const { refusals } = doc.graph.code ?? { refusals: undefined };
+  const refused = problemRefOf(doc, ['refused']);
   // The project's own code may name another status.
-  ...(PROBLEMS[name].includes('refused') ? { '4XX': problemRefOf(doc, ['refused']) } : {}),
-});
+  if (refusals === undefined) return { ...responses, '4XX': refused };
+  const others = refusals.filter((status) => responses[status] === undefined);
+  return { ...responses, ...Object.fromEntries(others.map((status) => [status, refused])) };
+}
 
-/** What any endpoint may answer to callers who may not ask it, or not so often. */
-const accessProblems = ({ identity, service, models }: Graph): ProblemName[] => [
-  ...(identity === undefined ? [] : (['sign-in-required', 'invalid-token'] as const)),
-  ...(models.every(isOpen) ? [] : (['not-allowed'] as const)),
-  ...(service.limits.rate === undefined ? [] : (['too-many-requests'] as const)),
-];
+/** Whether an endpoint can ever have a problem. What the project's own code does could be anything. */
+function couldHappen(graph: Graph, { name, model, ofRecord }: Endpoint): (problem: ProblemName) => boolean {
+  const { code } = graph;
+  const touched = touchedBy(graph, model, name === 'delete' || name === 'clear');
+  const isFree = name === 'operation' || code === undefined || touched.some((one) => code.hooked.has(one.name));
+  const isReferredTo = touched.some((one) =>
+    graph.models.some(({ relations }) =>
+      relations.some(({ target, onDelete }) => target === one.name && onDelete === 'restrict'),
+    ),
+  );
+  return (problem) => {
+    switch (problem) {
+      case 'condition-required':
+        return model.conditional;
+      case 'refused':
+        return isFree && code?.refusals?.length !== 0;
+      case 'taken':
+        return isFree || model.unique.length > 0 || model.keyKind === 'field';
+      case 'not-enough-left':
+        return isFree || model.draws.length > 0;
+      case 'still-referred-to':
+        return isFree || isReferredTo;
+      case 'too-many-at-once':
+        return isFree || name === 'clear' || touched.length > 1;
+      case 'still-running':
+      case 'other-request':
+        return true;
+      case 'not-found':
+        return ofRecord || isFree;
+      default:
+        return true;
+    }
+  };
+}
+
+/** The models whose records a write changes, without the project's own code. */
+function touchedBy(graph: Graph, model: Model, isDelete: boolean): Model[] {
+  const found = new Set([model]);
+  if (isDelete)
+    for (const one of found)
+      for (const other of graph.models)
+        if (other.relations.some(({ target, onDelete }) => target === one.name && onDelete !== 'restrict'))
+          found.add(other);
+  return [...found];
+}
+
+/** What an endpoint may answer to callers who may not ask it, or not so often. */
+function accessProblems({ identity, service }: Graph, { model, name, operation }: Endpoint): ProblemName[] {
+  const act = operation === undefined ? (name === 'list' ? 'read' : name) : operationAct(operation.name);
+  const isForAll = grantsOf(model, act as Act).some(({ kind }) => kind === 'anybody');
+  return [
+    ...(identity === undefined ? [] : (['sign-in-required', 'invalid-token'] as const)),
+    ...(isForAll && (name === 'list' || name === 'read') ? [] : (['not-allowed'] as const)),
+    ...(service.limits.rate === undefined ? [] : (['too-many-requests'] as const)),
+  ];
+}
 
 /** The statuses of problems; endpoints with the same problems of a status share a response. */
 export function problemResponses(doc: Documented, problems: readonly ProblemName[]): JsonSchema {
@@ -153,12 +215,15 @@ export const noMore = (doc: Documented, withTag: boolean): Ref =>
     headers: withTag ? headersRef(doc, 'ETag', 'Preference-Applied') : headersRef(doc, 'Preference-Applied'),
   }));
 
+const withOthers = (content: JsonSchema, others: JsonSchema): JsonSchema =>
+  Object.fromEntries(Object.entries(content).map(([type, media]) => [type, { ...(media as object), ...others }]));
+
 /** A read of one record. */
 export const recordResponses = (doc: Documented, model: Model): JsonSchema => ({
   200: doc.components.ref('responses', `${typeName(model)}.record`, () => ({
     description: `The record${model.views.size > 1 ? ', in the view default if no other was asked for' : ''}.`,
     headers: headersRef(doc, 'ETag'),
-    content: json(inData(doc.components, answerRef(doc, model))),
+    content: withOthers(json(inData(doc.components, wholeRef(doc, model))), otherSchemas(doc, model, 'default')),
   })),
   304: notModified(doc),
 });
@@ -168,12 +233,15 @@ export function listResponse(doc: Documented, model: Model, description: string)
   const { components, graph } = doc;
   return components.ref('responses', `${typeName(model)}.list`, () => ({
     description,
-    headers: headersRef(doc, 'Link'),
-    content: json(
-      envelope(
-        { type: 'array', items: answerRef(doc, model), maxItems: graph.service.paging.most },
-        { page: pageRef(components) },
+    headers: headersRef(doc, 'Link', 'ETag'),
+    content: withOthers(
+      json(
+        envelope(
+          { type: 'array', items: viewRef(doc, model, model.listView), maxItems: graph.service.paging.most },
+          { page: pageRef(components) },
+        ),
       ),
+      otherSchemas(doc, model, model.listView),
     ),
   }));
 }
@@ -195,14 +263,16 @@ export function successOf(
           model,
           `A page of ${spoken(model.plural)}, in the view ${model.listView} if no other was asked for.`,
         ),
+        304: notModified(doc),
       };
     case 'create': {
-      const one = writtenRef(doc, model);
+      const one = writtenRef(doc, model, 'create');
       return {
         201: components.ref('responses', `${typeName(model)}.created`, () => ({
-          description: 'The record, or records, as they were made; nothing, where Prefer asks for no more.',
+          description:
+            'The record as it was made; of many, `data` is an array of them. Nothing, where Prefer asks for no more.',
           headers: headersRef(doc, 'Location', 'ETag', 'Preference-Applied'),
-          content: json(envelope({ anyOf: [one, { type: 'array', items: one }] })),
+          content: json(inData(components, one)),
         })),
       };
     }
@@ -226,7 +296,7 @@ export function successOf(
         200: components.ref('responses', `${typeName(model)}.changed`, () => ({
           description: 'The record as it is now.',
           headers: headersRef(doc, 'ETag'),
-          content: json(inData(components, writtenRef(doc, model))),
+          content: json(inData(components, writtenRef(doc, model, 'update'))),
         })),
         204: noMore(doc, true),
       };

@@ -25,6 +25,7 @@ const SIGN_IN: readonly ProblemName[] = [
   'invalid-body',
   'too-many-requests',
   'too-busy',
+  'outcome-unknown',
 ];
 const CALLER: readonly ProblemName[] = [
   'invalid-parameter',
@@ -35,6 +36,7 @@ const CALLER: readonly ProblemName[] = [
   'not-acceptable',
   'too-many-requests',
   'too-busy',
+  'outcome-unknown',
 ];
 
 /** How somebody signs in and out, and learns who they are; nothing where nobody can. */

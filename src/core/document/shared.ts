@@ -1,3 +1,4 @@
+import { problemTypes } from '../api/problems.ts';
 import { MOST_STEPS } from '../api/limits.ts';
 import type { Components, Ref } from './components.ts';
 import { objectOf } from './json-schema.ts';
@@ -24,7 +25,12 @@ export const problemRef = (components: Components): Ref =>
   components.ref('schemas', 'problem', () => ({
     ...objectOf(
       {
-        type: { type: 'string', format: 'uri-reference', description: 'The kind of the problem, and a page about it.' },
+        type: {
+          type: 'string',
+          format: 'uri-reference',
+          enum: Object.keys(problemTypes).map((name) => `/problems/${name}`),
+          description: 'The kind of the problem, and a page about it.',
+        },
         title: { type: 'string' },
         status: { type: 'integer' },
         detail: { type: 'string' },
@@ -37,6 +43,23 @@ export const problemRef = (components: Components): Ref =>
     description: 'What went wrong (RFC 9457).',
   }));
 
+/** What a broken rule asks for, by the rule's name: `"minimum": 1`. */
+const RULE_PARAMETERS: Readonly<Record<string, JsonSchema>> = {
+  minLength: { type: 'integer' },
+  maxLength: { type: 'integer' },
+  pattern: { type: 'string' },
+  format: { type: 'string' },
+  minimum: { type: 'number' },
+  maximum: { type: 'number' },
+  exclusiveMinimum: { type: 'number' },
+  exclusiveMaximum: { type: 'number' },
+  multipleOf: { type: 'number' },
+  minItems: { type: 'integer' },
+  maxItems: { type: 'integer' },
+  enum: { type: 'array' },
+  const: {},
+};
+
 const faultRef = (components: Components): Ref =>
   components.ref('schemas', 'problem.error', () => ({
     ...objectOf(
@@ -45,7 +68,8 @@ const faultRef = (components: Components): Ref =>
         parameter: { type: 'string', description: 'The query parameter.' },
         rule: { type: 'string', description: 'The rule that is broken.' },
         detail: { type: 'string' },
-        available: { type: 'string', description: 'What is left, where more was asked for.' },
+        ...RULE_PARAMETERS,
+        available: { type: 'number', description: 'What is left, where more was asked for.' },
       },
       ['detail'],
     ),

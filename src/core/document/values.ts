@@ -153,7 +153,7 @@ function changesInWords({ rules, type }: ValueSpec): string[] {
   return [
     ...(rules.trim ? ['Blanks at both ends are cut off.'] : []),
     ...(rules.letters === undefined ? [] : [`Kept in ${rules.letters} case.`]),
-    ...(bounds.length === 0 ? [] : [`What is left: ${bounds.join(', ')}.`]),
+    ...(bounds.length === 0 ? [] : [`Then it must have: ${bounds.join(', ')}.`]),
   ];
 }
 
@@ -176,7 +176,7 @@ function partsOf(spec: ValueSpec, side: Side, whose: Whose | undefined): Parts {
   // What is given back to a stock may bring it above its maximum, which binds those who set it.
   const bound = side !== 'request' && whose?.field.drawnOn === true ? { ...rules, maximum: undefined } : rules;
   const all = ruleKeywords({ ...spec, rules: bound });
-  const keywords = changes ? withoutTextRules(all) : all;
+  const keywords = changes ? withoutTextRules(all, rules.letters === undefined) : all;
   const schema: JsonSchema = { ...type, ...keywords };
   if (type.pattern !== undefined && keywords.pattern === undefined) schema.pattern = type.pattern;
   // A text whose blanks are cut off may be sent with some around it.
@@ -202,7 +202,7 @@ export function valueSchema(spec: ValueSpec, side: Side, whose?: Whose, isNull =
 }
 
 /** Names of components that a member's can't take: those of a model's own. */
-const OWN_WORDS = ['create', 'replace', 'update', 'part', 'key', 'answer', 'made', 'some', 'view', 'list'];
+const OWN_WORDS = ['create', 'replace', 'update', 'part', 'key', 'some', 'view', 'list', 'may', 'written'];
 
 /**
  * The schema of one member of a model's records. Choices, lists and objects are components of their own: requests and
@@ -227,7 +227,8 @@ export function memberSchema(
   return { ...(isNull ? orNull(ref) : ref), ...notes };
 }
 
-function withoutTextRules(keywords: JsonSchema): JsonSchema {
-  const { minLength: _least, maxLength: _most, pattern: _pattern, enum: _enum, const: _const, ...rest } = keywords;
-  return rest;
+/** A text that only loses blanks is never shorter before than it must be after. */
+function withoutTextRules(keywords: JsonSchema, keepsLeast: boolean): JsonSchema {
+  const { minLength, maxLength: _most, pattern: _pattern, enum: _enum, const: _const, ...rest } = keywords;
+  return keepsLeast && minLength !== undefined ? { ...rest, minLength } : rest;
 }

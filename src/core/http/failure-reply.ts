@@ -34,7 +34,7 @@ function problemOf(error: unknown): HttpProblem {
       const detail =
         'the connection was lost at the very end: the write may have been kept; read ' +
         'before you repeat it, or repeat it with its Idempotency-Key';
-      return new HttpProblem('store-unavailable', detail, { headers: LATER });
+      return new HttpProblem('outcome-unknown', detail, { headers: LATER });
     }
     case 'crowded':
       return new HttpProblem('too-busy', undefined, { headers: LATER });

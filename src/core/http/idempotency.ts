@@ -51,12 +51,9 @@ export function makeIdempotency(store: Store, serviceKeys: readonly string[], no
   async function known(claim: Claim): Promise<Reply | undefined> {
     const row = await store.first(statements.find, [claim.id, oldest()]);
     if (row === undefined) return undefined;
-    const [body, status, location, answer] = row as [string, number, string | null, string | null];
+    const [body, status, kept, answer] = row as [string, number, string | null, string | null];
     if (body !== claim.body) throw new HttpProblem('other-request', 'take a new key for another body');
-    const headers = {
-      ...(answer === null ? COMMON_HEADERS : JSON_HEADERS),
-      ...(location === null ? {} : { location }),
-    };
+    const headers = { ...(answer === null ? COMMON_HEADERS : JSON_HEADERS), ...keptHeaders(kept) };
     return { status: Number(status), headers, body: answer ?? undefined };
   }
 
@@ -102,11 +99,23 @@ export function makeIdempotency(store: Store, serviceKeys: readonly string[], no
       const reply = await write(work);
       const { status, headers, body } = reply;
       if (status >= 200 && status < 300) {
-        await transaction.run(statements.keep, [claim.id, status, headers.location ?? null, body ?? null]);
+        await transaction.run(statements.keep, [claim.id, status, ownHeaders(headers), body ?? null]);
       }
       return reply;
     },
   };
+}
+
+/** The headers that an answer has of its own, as text. */
+function ownHeaders(headers: Reply['headers']): string | null {
+  const own = Object.entries(headers).filter(([name]) => !Object.hasOwn(JSON_HEADERS, name));
+  return own.length === 0 ? null : JSON.stringify(Object.fromEntries(own));
+}
+
+/** Reads them again; a path alone is what was kept before there were others. */
+function keptHeaders(text: string | null): Reply['headers'] {
+  if (text === null) return {};
+  return text.startsWith('{') ? (JSON.parse(text) as Record<string, string>) : { location: text };
 }
 
 const isClaimed = (error: unknown): boolean =>

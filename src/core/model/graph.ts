@@ -2,6 +2,14 @@ import type { Identity } from './identity.ts';
 import type { Model } from './model.ts';
 import type { ServiceSettings } from './service.ts';
 
+/** What is known of a project's own code by reading it. */
+export interface CodeFacts {
+  /** The models that have hooks. */
+  readonly hooked: ReadonlySet<string>;
+  /** The statuses that it refuses with, 422 among them; undefined where they can't be told. */
+  readonly refusals: readonly number[] | undefined;
+}
+
 /** Everything that was declared, resolved and frozen. All the rest of the program is a function of it. */
 export interface Graph {
   readonly service: ServiceSettings;
@@ -9,6 +17,8 @@ export interface Graph {
   /** In an order in which models come after those that they refer to, as far as possible. */
   readonly models: readonly Model[];
   readonly byName: ReadonlyMap<string, Model>;
+  /** What is known of the project's own code without running it. */
+  readonly code?: CodeFacts;
 }
 
 /** The model of a name that exists, because the graph was resolved. */

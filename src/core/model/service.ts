@@ -16,11 +16,28 @@ export interface Limits {
   readonly queue: number;
 }
 
+/** Which pages of other origins may use the service. */
+export interface CorsSettings {
+  /** Origins and patterns of them; none: no other origin. */
+  readonly origins: readonly string[];
+  /** Whether pages may send cookies and certificates along. */
+  readonly credentials: boolean;
+  /** Request headers beside those that the service reads itself. */
+  readonly headers: readonly string[];
+  /** Headers of answers that pages may read beside the service's own. */
+  readonly expose: readonly string[];
+  /** Seconds for which a browser need not ask again. */
+  readonly maxAge: number;
+}
+
 export interface ServiceSettings {
   readonly name: string;
   readonly version: string;
   readonly prefix: string;
   readonly description?: string;
+  readonly contact?: { readonly name?: string; readonly url?: string; readonly email?: string } | undefined;
+  readonly license?: { readonly name: string; readonly url?: string } | undefined;
+  readonly termsOfService?: string | undefined;
   /** The addresses of the service; may be empty. */
   readonly servers: readonly { readonly url: string; readonly description?: string }[];
   /** The first signs; signatures of the others stay valid. Empty if the project's own key is used. */
@@ -29,6 +46,6 @@ export interface ServiceSettings {
   readonly stores: readonly StoreKind[];
   readonly paging: { readonly default: number; readonly most: number };
   readonly limits: Limits;
-  readonly origins: readonly string[];
+  readonly cors: CorsSettings;
   readonly proxies: readonly string[];
 }

@@ -22,6 +22,8 @@ export const isCostlyToShow = (projection: Projection): boolean =>
         return isCostly(member.computed.value);
       case 'keys':
         return member.guard !== undefined && isCostly(member.guard);
+      case 'may':
+        return member.acts.some(({ when }) => when !== undefined && isCostly(when));
       default:
         return (member.guard !== undefined && isCostly(member.guard)) || isCostlyToShow(member.projection);
     }

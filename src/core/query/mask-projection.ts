@@ -21,6 +21,7 @@ function seenMember(permissions: Permissions, model: Model, member: ProjectedMem
   const seen = when === undefined ? member : { ...member, when };
   switch (seen.kind) {
     case 'computed':
+    case 'may':
       return seen;
     case 'field': {
       const relation = model.relations.find(({ field }) => field === seen.field);

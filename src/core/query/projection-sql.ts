@@ -11,7 +11,7 @@ import type { Dialect } from '../sql/dialect.ts';
 import type { Binder } from '../sql/parameters.ts';
 import { orderTerm } from './order.ts';
 import { DEPTH_OF, MOST_RELATED } from './projection.ts';
-import type { ProjectedMember, Projection } from './projection.ts';
+import type { AllowedAct, ProjectedMember, Projection } from './projection.ts';
 
 /** The row that is shown, and how deep it is nested. */
 interface Over {
@@ -106,6 +106,8 @@ function valueOf(writer: ProjectionWriter, member: ProjectedMember, over: Over):
     }
     case 'many':
       return manyOf(writer, member, over);
+    case 'may':
+      return actsOf(writer, member.acts, over);
   }
 }
 
@@ -151,6 +153,17 @@ function keysOf(
       `WHERE ${inside}.${name(key.column)} = ${other}${condition})`;
   }
   return dialect.list(`SELECT ${text} AS j FROM ${name(table)} AS ${links} WHERE ${mine}${seen} ORDER BY ${other}`);
+}
+
+/** A JSON array of the names of what may be done with the row. */
+function actsOf(writer: ProjectionWriter, acts: readonly AllowedAct[], over: Over): string {
+  const { dialect, alias } = writer;
+  const arms = acts.map(({ name, when }, at) => {
+    const where = when === undefined ? '' : ` WHERE ${compiled(writer, when, over)}`;
+    return `SELECT '${JSON.stringify(name)}' AS j, ${at} AS n${where}`;
+  });
+  const all = arms.length > 0 ? arms.join(' UNION ALL ') : "SELECT '' AS j, 0 AS n WHERE 1 = 0";
+  return dialect.list(`SELECT j FROM (${all}) AS ${alias()} ORDER BY n`);
 }
 
 function manyOf(

@@ -42,7 +42,15 @@ export type ProjectedMember = {
         readonly projection: Projection;
         readonly guard?: Expression | undefined;
       }
+    /** The names of what the caller may do with the record. */
+    | { readonly kind: 'may'; readonly acts: readonly AllowedAct[] }
   );
+
+/** Something that may be done with a record, where a condition is true of it; without one, with every record. */
+export interface AllowedAct {
+  readonly name: string;
+  readonly when?: Expression | undefined;
+}
 
 /** The most records of a relation to many that are shown with a record. */
 export const MOST_RELATED = 20;

@@ -38,7 +38,11 @@ export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: 
         continue;
       }
       try {
-        const found = resolveProperty({ kind: 'property', path: name.split('.'), spot: { from: 0, to: 0 } }, scope);
+        const found = sorted(name, scope);
+        if (found === undefined) {
+          refuse(`${name} is no text, and has no letters to be folded`);
+          continue;
+        }
         const key = keyOf(found, name, descending);
         if (key === undefined)
           refuse(`${name} is ${found.type.kind === 'json' ? 'JSON' : `an ${found.type.kind}`}, which has no order`);
@@ -54,6 +58,16 @@ export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: 
     const end = given.findIndex(({ field }) => field === model.key);
     return end >= 0 ? given.slice(0, end + 1) : [...given, lastKey(given, model.key)];
   };
+}
+
+/** What an entry of `sort` names: a value, or a text with its letters folded: `CASEI(name)`, `ACCENTI(CASEI(name))`. */
+function sorted(name: string, scope: NameScope, foldings = 2): Expression | undefined {
+  const [, folding, inner] = /^(casei|accenti)\((.*)\)$/i.exec(name) ?? [];
+  if (folding === undefined || foldings === 0)
+    return resolveProperty({ kind: 'property', path: name.split('.'), spot: { from: 0, to: 0 } }, scope);
+  const of = sorted(inner!, scope, foldings - 1);
+  if (of?.type.kind !== 'text') return undefined;
+  return { op: folding.toLowerCase() as 'casei' | 'accenti', of, type: of.type };
 }
 
 const isOwn = (found: Expression, model: Model): boolean =>

@@ -3,7 +3,7 @@ import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { reporterOf } from '../declaration/reporter.ts';
 import { modelOf } from '../model/graph.ts';
-import type { Graph } from '../model/graph.ts';
+import type { CodeFacts, Graph } from '../model/graph.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { DeclaredModel } from './model-draft.ts';
 
@@ -65,6 +65,36 @@ export function checkCode(graph: Graph, models: readonly DeclaredModel[], files:
     }
   }
   return problems;
+}
+
+/** What can be told of code by its text. Statuses are only known where each is written as a number. */
+export function codeFacts(files: readonly Source[]): CodeFacts {
+  const hooked = files.map(({ file }) => codeName(file)).flatMap((name) => (name?.part === HOOKS ? [name.model] : []));
+  const texts = files.filter(({ file }) => codeName(file) !== undefined).map(({ text }) => text);
+  const refusals = texts.flatMap(argumentsOfRefusals);
+  const statuses = refusals.map((one) => /\bstatus\s*:\s*(\d{3})\s*[,}]/.exec(one)?.[1]);
+  const isTold =
+    !texts.some((text) => OWN_FILES.test(text)) &&
+    refusals.every((one, at) => statuses[at] !== undefined || !/\bstatus\b|\.\.\./.test(withoutTexts(one)));
+  const all = new Set(statuses.map((status) => (status === undefined ? 422 : Number(status))));
+  return { hooked: new Set(hooked), refusals: isTold ? [...all].sort() : undefined };
+}
+
+/** Imports of what stands in other files of the project. */
+const OWN_FILES = /from\s*['"]\.|import\(/;
+
+const TEXTS = /'(?:[^'\\\n]|\\.)*'|"(?:[^"\\\n]|\\.)*"|`(?:[^`\\]|\\.)*`/g;
+
+const withoutTexts = (code: string): string => code.replaceAll(TEXTS, "''");
+
+/** What stands between the parentheses of each `refuse(…)`. */
+function argumentsOfRefusals(code: string): string[] {
+  const [, ...calls] = withoutTexts(code).split(/\brefuse\(/);
+  return calls.map((rest) => {
+    let depth = 1;
+    const end = [...rest].findIndex((letter) => (depth += letter === '(' ? 1 : letter === ')' ? -1 : 0) === 0);
+    return end < 0 ? rest : rest.slice(0, end);
+  });
 }
 
 export const atStart = ({ file }: Pick<Source, 'file'>, line = 1, column = 1): Problem['place'] => ({

@@ -1,10 +1,10 @@
 import type { ServiceDeclaration } from '../declaration/declarations.ts';
 import type { Reporter } from '../declaration/reporter.ts';
-import type { ServiceSettings, StoreKind } from '../model/service.ts';
+import type { CorsSettings, ServiceSettings, StoreKind } from '../model/service.ts';
 import { own } from '../text/own.ts';
 
 const SHORTEST_KEY = 32;
-const UNITS: Readonly<Record<string, number>> = { kB: 1_000, MB: 1_000_000 };
+const UNITS: Readonly<Record<string, number>> = { kb: 1_000, mb: 1_000_000 };
 const MILLISECONDS: Readonly<Record<string, number>> = { ms: 1, s: 1_000, min: 60_000, h: 3_600_000, d: 86_400_000 };
 
 /** `5s` in milliseconds; its form has been checked. */
@@ -37,12 +37,15 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     report.error('store-left-out', `the store is ${kind}, which \`stores\` leaves out`, `add ${kind}`, ['stores']);
   }
   const limits = declared.limits ?? {};
-  const [, size = '1', unit = 'MB'] = /^(\d+)(kB|MB)$/.exec(limits.body ?? '') ?? [];
+  const [, size = '1', unit = 'mb'] = /^(\d+) ?([km]b)$/.exec((limits.body ?? '').toLowerCase()) ?? [];
   return {
     name: declared.service?.name ?? '',
     version: declared.service?.version ?? '1.0.0',
     prefix: declared.service?.prefix ?? '',
     description: declared.service?.description,
+    contact: declared.service?.contact,
+    license: declared.service?.license,
+    termsOfService: declared.service?.termsOfService,
     servers: declared.service?.servers ?? [],
     keys,
     store: declared.store,
@@ -57,7 +60,45 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
       cascade: limits.cascade ?? 10_000,
       queue: limits.queue ?? 1_000,
     },
-    origins: declared.cors?.origins ?? [],
+    cors: corsSettings(declared.cors, report),
     proxies: declared.proxies ?? [],
   };
+}
+
+const USUAL_MAX_AGE_S = 600;
+
+/** What pages of other origins may do, and an error for each origin that no browser sends. */
+function corsSettings(declared: ServiceDeclaration['cors'], report: Reporter): CorsSettings {
+  const { origins = [], credentials = false, headers = [], expose = [] } = declared ?? {};
+  origins.forEach((origin, at) => {
+    const remedy = origin === '*' ? undefined : remedyFor(origin);
+    if (remedy !== undefined)
+      report.error('wrong-origin', `no browser sends the origin ${origin}`, remedy, ['cors', 'origins', at]);
+  });
+  if (credentials && origins.includes('*')) {
+    const remedy = 'name the origins, or leave credentials out: a token in the header Authorization needs none';
+    report.error('wrong-origin', 'with credentials, browsers refuse the origin *', remedy, ['cors', 'credentials']);
+  }
+  const age = declared?.['max-age'];
+  const maxAge = age === undefined ? USUAL_MAX_AGE_S : milliseconds(age) / 1000;
+  return { origins, credentials, headers, expose, maxAge };
+}
+
+/** What to write instead of an origin that can never match; undefined for one that can. */
+function remedyFor(origin: string): string | undefined {
+  const [, scheme, sub = '', host = '', port = '', rest = ''] =
+    /^(https?:\/\/)(\*\.)?([^/:?#*]+|\[[^\]]*\])?(:[^/?#]*)?(.*)$/i.exec(origin) ?? [];
+  if (scheme === undefined || host === '' || host.includes('@')) return 'write a scheme, a host and a port if need be';
+  if (rest !== '') return `leave out ${rest}: an origin has no path`;
+  if (port !== '' && port !== ':*' && !/^:\d+$/.test(port)) return 'write a port as a number, or * for any';
+  if (port === (scheme.toLowerCase() === 'https://' ? ':443' : ':80'))
+    return `write ${scheme}${sub}${host}: browsers leave the usual port out`;
+  let sent: string;
+  try {
+    sent = new URL(`${scheme}${host}${port === ':*' ? '' : port}`).host;
+  } catch {
+    return 'write a host and a port that can be';
+  }
+  const written = (host + (port === ':*' ? '' : port)).toLowerCase();
+  return sent === written ? undefined : `write ${scheme}${sub}${sent}`;
 }

@@ -254,8 +254,11 @@ function judged(spec: ValueSpec): Judged {
       const { rule, detail } = read.fault;
       return failure(spec, path, rule, spec.rules.writeOnly ? detail.replace(/, got [^]*$/, '') : detail);
     },
-    broken: ({ rule, says }, { path, value }) =>
-      failure(spec, path, rule, rule === 'required' ? says : `${says}, got ${shown(spec, value)}`),
+    broken({ rule, says, parameter, got }, { path, value }) {
+      const its =
+        got === undefined || spec.rules.writeOnly ? `got ${shown(spec, value)}` : got(value as NonNullable<FieldValue>);
+      return { ...failure(spec, path, rule, rule === 'required' ? says : `${says}, ${its}`), ...parameter };
+    },
   };
 }
 

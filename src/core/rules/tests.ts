@@ -1,3 +1,4 @@
+import type { RuleParameters } from '../api/failure.ts';
 import { USUAL_ITEMS, USUAL_LONGEST } from '../model/field.ts';
 import type { ValueSpec } from '../model/field.ts';
 import { hasFormat } from '../model/formats.ts';
@@ -12,6 +13,10 @@ export interface RuleTest {
   readonly holds: (value: NonNullable<FieldValue>) => boolean;
   /** Completes "must …". */
   readonly says: string;
+  /** What the rule asks for, by its name. */
+  readonly parameter: RuleParameters;
+  /** What to say of the value instead of showing it. */
+  readonly got?: (value: NonNullable<FieldValue>) => string;
 }
 
 /** Characters that a text may have; undefined where nothing but the size of a body bounds them. */
@@ -24,7 +29,8 @@ export const longestOf = ({ rules }: Pick<ValueSpec, 'rules'>): number | undefin
 export function testsOf(spec: ValueSpec): RuleTest[] {
   const rules = spec.rules;
   const tests: RuleTest[] = [];
-  const add = (rule: string, says: string, holds: RuleTest['holds']): number => tests.push({ rule, holds, says });
+  const add = (rule: string, says: string, holds: RuleTest['holds'], parameter: RuleParameters = {}): number =>
+    tests.push({ rule, holds, says, parameter });
   const order = orderOf(spec);
 
   const isText = ['string', 'text', 'secret'].includes(spec.type);
@@ -33,53 +39,81 @@ export function testsOf(spec: ValueSpec): RuleTest[] {
   }
   const { minLength, maxLength, minimum, maximum, exclusiveMinimum, exclusiveMaximum, multipleOf } = rules;
   if (minLength !== undefined) {
-    add('minLength', `must have ${characters(minLength)} or more`, (value) => length(value) >= minLength);
+    add('minLength', `must have ${characters(minLength)} or more`, (value) => length(value) >= minLength, {
+      minLength,
+    });
   }
   if (maxLength !== undefined) {
-    add('maxLength', `must have ${characters(maxLength)} or fewer`, (value) => length(value) <= maxLength);
+    add('maxLength', `must have ${characters(maxLength)} or fewer`, (value) => length(value) <= maxLength, {
+      maxLength,
+    });
   }
   // What takes longer than the text is long is not even begun with a text that is too long anyway.
   const longest = longestOf(spec);
   if (maxLength === undefined && longest !== undefined) {
-    add('maxLength', `must have ${characters(longest)} or fewer`, (value) => length(value) <= longest);
+    add('maxLength', `must have ${characters(longest)} or fewer`, (value) => length(value) <= longest, {
+      maxLength: longest,
+    });
   }
   const isShort = (value: unknown): boolean => longest === undefined || (value as string).length <= 2 * longest;
   if (rules.pattern !== undefined) {
     const pattern = new RegExp(rules.pattern, 'u');
-    add('pattern', `must match ${rules.pattern}`, (value) => !isShort(value) || pattern.test(value as string));
+    add('pattern', `must match ${rules.pattern}`, (value) => !isShort(value) || pattern.test(value as string), {
+      pattern: rules.pattern,
+    });
   }
   if (rules.format !== undefined) {
     const { format } = rules;
-    add('format', `must be a valid ${format}`, (value) => !isShort(value) || hasFormat(format, value as string));
+    add('format', `must be a valid ${format}`, (value) => !isShort(value) || hasFormat(format, value as string), {
+      format,
+    });
   }
-  if (minimum !== undefined) add('minimum', `must be ${minimum} or more`, (value) => order(value, minimum) >= 0);
-  if (maximum !== undefined) add('maximum', `must be ${maximum} or less`, (value) => order(value, maximum) <= 0);
+  if (minimum !== undefined)
+    add('minimum', `must be ${minimum} or more`, (value) => order(value, minimum) >= 0, { minimum });
+  if (maximum !== undefined)
+    add('maximum', `must be ${maximum} or less`, (value) => order(value, maximum) <= 0, { maximum });
   if (exclusiveMinimum !== undefined) {
-    add('exclusiveMinimum', `must be more than ${exclusiveMinimum}`, (value) => order(value, exclusiveMinimum) > 0);
+    add('exclusiveMinimum', `must be more than ${exclusiveMinimum}`, (value) => order(value, exclusiveMinimum) > 0, {
+      exclusiveMinimum,
+    });
   }
   if (exclusiveMaximum !== undefined) {
-    add('exclusiveMaximum', `must be less than ${exclusiveMaximum}`, (value) => order(value, exclusiveMaximum) < 0);
+    add('exclusiveMaximum', `must be less than ${exclusiveMaximum}`, (value) => order(value, exclusiveMaximum) < 0, {
+      exclusiveMaximum,
+    });
   }
   if (multipleOf !== undefined) {
-    add('multipleOf', `must be a multiple of ${multipleOf}`, (value) => isMultiple(value, multipleOf));
+    add('multipleOf', `must be a multiple of ${multipleOf}`, (value) => isMultiple(value, multipleOf), { multipleOf });
   }
   const { minItems, maxItems } = rules;
   if (minItems !== undefined) {
-    add('minItems', `must have ${items(minItems)} or more`, (value) => (value as unknown[]).length >= minItems);
+    add('minItems', `must have ${items(minItems)} or more`, (value) => (value as unknown[]).length >= minItems, {
+      minItems,
+    });
   }
   if (maxItems !== undefined) {
-    add('maxItems', `must have ${items(maxItems)} or fewer`, (value) => (value as unknown[]).length <= maxItems);
+    add('maxItems', `must have ${items(maxItems)} or fewer`, (value) => (value as unknown[]).length <= maxItems, {
+      maxItems,
+    });
   }
   if (rules.uniqueItems) {
     const isLong = (value: unknown): boolean => (value as unknown[]).length > Math.max(USUAL_ITEMS, maxItems ?? 0);
-    add('uniqueItems', 'must have no item twice', (value) => isLong(value) || hasNoRepeats(value));
+    tests.push({
+      rule: 'uniqueItems',
+      says: 'must not have the same item twice',
+      holds: (value) => isLong(value) || repeated(value) === undefined,
+      parameter: {},
+      got: (value) => `got ${quoted(repeated(value))} twice`,
+    });
   }
   if (rules.enum !== undefined) {
     const allowed = rules.enum;
-    add('enum', `must be one of ${allowed.join(', ')}`, (value) => allowed.includes(value as Scalar));
+    add('enum', `must be one of ${allowed.join(', ')}`, (value) => allowed.includes(value as Scalar), {
+      enum: allowed,
+    });
   }
   if (rules.const !== undefined) {
-    add('const', `must be ${quoted(rules.const)}`, (value) => isSame(value, rules.const));
+    add('const', `must be ${quoted(rules.const)}`, (value) => isSame(value, rules.const), { const: rules.const });
   }
   return tests;
 }
@@ -88,9 +122,15 @@ const characters = (count: number): string => `${count} ${count === 1 ? 'charact
 
 const items = (count: number): string => `${count} ${count === 1 ? 'item' : 'items'}`;
 
-function hasNoRepeats(value: NonNullable<FieldValue>): boolean {
-  const texts = (value as FieldValue[]).map((item) => JSON.stringify(item));
-  return new Set(texts).size === texts.length;
+/** The first item of a list that is there before; undefined where each is there once. */
+function repeated(value: NonNullable<FieldValue>): FieldValue | undefined {
+  const seen = new Set<string>();
+  for (const item of value as FieldValue[]) {
+    const text = JSON.stringify(item);
+    if (seen.has(text)) return item;
+    seen.add(text);
+  }
+  return undefined;
 }
 
 /** Lengths count code points, as JSON Schema does. */

@@ -1,6 +1,7 @@
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import type { ValidateFunction } from 'ajv/dist/2020.js';
 import addFormats from 'ajv-formats';
+import { FIELDS, VIEWS } from '../api/parameters.ts';
 import type { Answer, Fault } from './answer.ts';
 import { valueAt } from './kept.ts';
 import { byNames, matcherOf } from './paths.ts';
@@ -9,9 +10,9 @@ type Tree = Record<string, unknown>;
 
 export interface DocumentJudge {
   /**
-   * What an answer has that the OpenAPI document doesn't say; `path` is the path that was asked for, without a query.
+   * What an answer has that the OpenAPI document doesn't say; `target` is the path that was asked for, with its query.
    */
-  judge(method: string, path: string, answer: Answer): Fault[];
+  judge(method: string, target: string, answer: Answer): Fault[];
 }
 
 /** Holds answers against an OpenAPI 3.1 document. */
@@ -29,8 +30,19 @@ export function makeDocumentJudge(document: Record<string, unknown>): DocumentJu
     return validate;
   }
 
+  function faultsOf(pointer: string, value: unknown, within: string): Fault[] {
+    const validate = validatorOf(pointer);
+    if (validate(value)) return [];
+    return (validate.errors ?? []).map((error) => ({
+      what: `the document, at ${within + error.instancePath || 'the body'}`,
+      expected: error.message ?? error.keyword,
+      got: JSON.stringify(error.params),
+    }));
+  }
+
   return {
-    judge(method, path, answer) {
+    judge(method, target, answer) {
+      const [path = '', query = ''] = target.split(/\?(.*)/s);
       const template = templates.find((candidate) => candidate.matches.test(path))?.template;
       const undeclared = (what: string, expected: string, got: string): Fault[] => [{ what, expected, got }];
       if (template === undefined) return undeclared('the document', 'the path of every endpoint', `no ${path}`);
@@ -55,15 +67,31 @@ export function makeDocumentJudge(document: Record<string, unknown>): DocumentJu
         return answer.body === undefined ? [] : undeclared('the document', 'an answer without a body', type);
       }
       if (content[type] === undefined) return undeclared('the content type', Object.keys(content).join(' or '), type);
-      const validate = validatorOf(`${pointer}/content/${escaped(type)}/schema`);
-      if (validate(answer.body)) return [];
-      return (validate.errors ?? []).map((error) => ({
-        what: `the document, at ${error.instancePath || 'the body'}`,
-        expected: error.message ?? error.keyword,
-        got: JSON.stringify(error.params),
-      }));
+      const media = `${pointer}/content/${escaped(type)}`;
+      const { data } = (answer.body ?? {}) as { data?: unknown };
+      const isOther = (schema: string): Fault[] =>
+        [data].flat().flatMap((one) => faultsOf(`${media}/${schema}`, one, '/data'));
+      const other = otherSchema(content[type] as Tree, query);
+      if (other !== undefined) {
+        const faults = isOther(other);
+        // A related record that a view shows parts of is whole where `include` names it.
+        return faults.length > 0 && /(^|&)include=/.test(query) ? isOther(FIELDS) : faults;
+      }
+      // Of many that are made, `data` is an array of what the schema says of one.
+      const isMany = answer.status === 201 && Array.isArray(data);
+      const bodies = isMany ? data.map((one: unknown) => ({ data: one })) : [answer.body];
+      return bodies.flatMap((body) => faultsOf(`${media}/schema`, body, ''));
     },
   };
+}
+
+/** The word of the document for what a record has in another view, or with `fields`; undefined for the usual one. */
+function otherSchema(media: Tree, query: string): string | undefined {
+  const asked = new URLSearchParams(query);
+  if (asked.has('fields')) return media[FIELDS] === undefined ? undefined : FIELDS;
+  const view = asked.get('view');
+  const views = media[VIEWS] as Tree | undefined;
+  return view !== null && views !== undefined && Object.hasOwn(views, view) ? `${VIEWS}/${escaped(view)}` : undefined;
 }
 
 const escaped = (text: string): string => encodeURIComponent(text.replaceAll('~', '~0').replaceAll('/', '~1'));

@@ -1,3 +1,4 @@
+import { FIELDS, VIEWS } from '../../api/parameters.ts';
 import { isRecord } from '../../text/value.ts';
 import { listOf, mapOf, resolved } from './resolve.ts';
 import type { Tree } from './resolve.ts';
@@ -179,11 +180,26 @@ function compareContent(documents: Documents, way: Way, of: string, before: unkn
       if (after !== undefined) tell(`${of}: ${type} is gone`, true);
     } else {
       const of2 = mapOf(before).length > 1 ? `${of} (${type})` : of;
-      compareSchemas(within(documents, way, of2, tell), resolved({}, one).schema, resolved({}, other).schema, '');
+      const [was, is] = [resolved({}, one), resolved({}, other)];
+      const pair = within(documents, way, of2, tell);
+      compareSchemas(pair, was.schema, is.schema, '');
+      if (was[FIELDS] !== undefined && is[FIELDS] !== undefined) compareSchemas(pair, was[FIELDS], is[FIELDS], '');
+      compareViews(documents, of2, was[VIEWS], is[VIEWS], tell);
     }
   }
   for (const type of now.keys())
     if (!mapOf(before).some(([known]) => known === type) && before !== undefined) tell(`${of}: ${type} is new`, false);
+}
+
+/** What a read shows in its other views. */
+function compareViews(documents: Documents, of: string, before: unknown, after: unknown, tell: Tell): void {
+  const [was, is] = [new Map(mapOf(before)), new Map(mapOf(after))];
+  for (const [view, schema] of was) {
+    if (is.has(view))
+      compareSchemas(within(documents, 'response', `${of}, view ${view}`, tell), schema, is.get(view), '');
+    else tell(`${of}: the view ${view} is gone, or is the usual one now`, true);
+  }
+  for (const view of is.keys()) if (!was.has(view)) tell(`${of}: the view ${view} is new`, false);
 }
 
 const isSuccess = (status: string): boolean => /^[23]/.test(status);

@@ -27,6 +27,8 @@ export interface DispatchParts {
   readonly allowance: Allowance | undefined;
   readonly everybody: boolean;
   readonly itself: Principal;
+  /** Somebody who is not signed in. */
+  readonly stranger: Principal;
   readonly authenticator: Authenticator;
   readonly answerers: Map<Endpoint, Answerer>;
   readonly identity: Identity | undefined;
@@ -39,6 +41,15 @@ export interface Note {
   caller: boolean;
 }
 
+/**
+ * The answer to a preflight. It succeeds wherever the origin may ask, also where nothing is at the path, and counts
+ * for no limit: a page can only read why its request fails where the preflight has not failed.
+ */
+export function preflight({ routes, identityPages, cors }: DispatchParts, request: Request, path: string) {
+  const allow = routes.find(path)?.place.allow ?? identityPages.get(path)?.allow ?? 'GET, HEAD, OPTIONS';
+  return cors.preflight(request, allow);
+}
+
 export async function answer(
   parts: DispatchParts,
   request: Request,
@@ -46,7 +57,7 @@ export async function answer(
   query: string,
   note: Note,
 ): Promise<Reply> {
-  const { routes, identityPages, cors, ownPages } = parts;
+  const { routes, identityPages, ownPages } = parts;
   const { method } = request;
   const found = routes.find(path);
   const page = found === undefined ? identityPages.get(path) : undefined;
@@ -54,9 +65,9 @@ export async function answer(
   if (allow !== undefined) {
     if (method === 'OPTIONS') {
       count(parts, addressOf(request));
-      return cors.preflight(request, allow) ?? optionsReply(allow, found?.place);
+      return optionsReply(allow, found?.place);
     }
-    const asked = authenticate(parts, request);
+    const asked = page?.isOpen === true ? counted(parts, parts.stranger, request) : authenticate(parts, request);
     const principal = asked instanceof Promise ? await asked : asked;
     note.caller = principal.caller !== null;
     return found === undefined
@@ -145,12 +156,22 @@ function answerEndpoint(
 }
 
 /** Adds the headers for caches and for pages of other origins. */
-export function marked({ cors, identity }: DispatchParts, reply: Reply, request: Request, note: Note): Reply {
+export function marked(
+  { cors, identity }: DispatchParts,
+  reply: Reply,
+  request: Pick<Request, 'headers'>,
+  note: Note,
+): Reply {
   const headers: Record<string, string> = { ...reply.headers, ...cors.headersFor(request) };
-  if (identity !== undefined)
-    headers.vary = headers.vary === undefined ? 'Authorization' : `Authorization, ${headers.vary}`;
+  if (reply.headers.vary !== undefined) addTo(headers, reply.headers.vary);
+  if (identity !== undefined) addTo(headers, 'Authorization');
   if (note.caller) headers['cache-control'] ??= 'private';
   return { ...reply, headers };
+}
+
+function addTo(headers: Record<string, string>, name: string): void {
+  const { vary } = headers;
+  if (vary !== name) headers.vary = vary === undefined ? name : `${name}, ${vary}`;
 }
 
 const wrongMethod = (path: string, allow: string): HttpProblem =>

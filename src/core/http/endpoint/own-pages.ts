@@ -1,3 +1,5 @@
+import { gzipSync } from 'node:zlib';
+import Negotiator from 'negotiator';
 import { allEndpoints } from '../../api/endpoints.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
@@ -62,20 +64,37 @@ export function makeOwnPages({ graph, store, tags, documents }: OwnPagesOptions)
   };
 }
 
-/** A text that is made once, with an ETag. */
+/** A text that is made once, and compressed for those who take it so (RFC 9110, 8.4); each form has its own ETag. */
 function tagged(type: string, write: () => string, tags: EntityTags): (request: Request) => Reply {
-  let known: { readonly body: string; readonly headers: Readonly<Record<string, string>> } | undefined;
+  const forms = new Map<boolean, Reply>();
+  const formOf = (isShort: boolean): Reply => {
+    let form = forms.get(isShort);
+    if (form === undefined) {
+      const body = forms.get(!isShort)?.body ?? write();
+      const common = { 'content-type': type, ...COMMON_HEADERS, vary: 'Accept-Encoding' };
+      form = isShort
+        ? {
+            status: 200,
+            headers: { ...common, 'content-encoding': 'gzip', etag: `"${tags.mark(body)}-gzip"` },
+            body,
+            coded: gzipSync(body),
+          }
+        : { status: 200, headers: { ...common, etag: `"${tags.mark(body)}"` }, body };
+      forms.set(isShort, form);
+    }
+    return form;
+  };
   return ({ headers }) => {
-    if (known === undefined) {
-      const body = write();
-      known = { body, headers: { 'content-type': type, ...COMMON_HEADERS, etag: `"${tags.mark(body)}"` } };
-    }
-    if (isNamed(headers['if-none-match'], known.headers.etag!)) {
-      return { status: 304, headers: { ...COMMON_HEADERS, etag: known.headers.etag! } };
-    }
-    return { status: 200, ...known };
+    const form = formOf(takesGzip(headers['accept-encoding']));
+    const etag = form.headers.etag!;
+    if (!isNamed(headers['if-none-match'], etag)) return form;
+    return { status: 304, headers: { ...COMMON_HEADERS, vary: 'Accept-Encoding', etag } };
   };
 }
+
+const takesGzip = (accepted: string | string[] | undefined): boolean =>
+  accepted !== undefined &&
+  new Negotiator({ headers: { 'accept-encoding': String(accepted) } }).encodings(['gzip']).length > 0;
 
 /** Name, version, and links. */
 function indexOf(graph: Graph): Record<string, unknown> {

@@ -28,9 +28,9 @@ export async function pageReply(
   ends: PageEnds,
   finish?: (records: string) => Promise<string>,
 ): Promise<Reply> {
-  const count = Number(row[1]);
+  const count = limit === 0 ? 0 : Number(row[1]);
   const surplus = count > limit;
-  let records = cutSurplus(row[0] as string | null, surplus);
+  let records = limit === 0 ? '' : cutSurplus(row[0] as string | null, surplus);
   let positions = cutSurplus(row[2] as string | null, surplus);
   if (form.backward) [records, positions] = [reversed(records), reversed(positions)];
 

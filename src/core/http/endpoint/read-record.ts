@@ -5,7 +5,7 @@ import type { Permissions } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
-import { projectionParameters } from '../../api/parameters.ts';
+import { projectionParameters, repeatableParameters } from '../../api/parameters.ts';
 import type { ProjectionParameters } from '../../api/parameters.ts';
 import { refuseParameters } from '../../api/problems.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
@@ -68,8 +68,10 @@ function readParameters(query: string, failures: ParameterFailure[]): Projection
     const known = (projectionParameters as readonly string[]).includes(name);
     if (!known)
       failures.push({ parameter: name, detail: `no such parameter; ${didYouMean(name, projectionParameters)}` });
-    else if (given.has(name)) failures.push({ parameter: name, detail: 'must be given once' });
-    given.set(name, value);
+    const before = given.get(name);
+    if (before !== undefined && !repeatableParameters.has(name))
+      failures.push({ parameter: name, detail: 'must be given once' });
+    given.set(name, before === undefined ? value : `${before},${value}`);
   }
   return Object.fromEntries(given);
 }

@@ -1,7 +1,10 @@
 import type { Principal } from '../../access/principal.ts';
 import type { Endpoint } from '../../api/endpoints.ts';
+import { COMMON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import type { Model } from '../../model/model.ts';
+import { isNamed } from '../request/entity-tag.ts';
+import type { EntityTags } from '../request/entity-tag.ts';
 import type { EndpointContext } from './context.ts';
 import { makeDeleteMany } from './delete-many.ts';
 import { makeOperation } from './operate.ts';
@@ -32,7 +35,8 @@ export function makeResource(model: Model, context: EndpointContext): (endpoint:
   return ({ name, operation }) => {
     switch (name) {
       case 'list':
-        return ({ principal, path, query, key }) => list(principal, path, query, key);
+        return async ({ principal, request, path, query, key }) =>
+          tagged(request, await list(principal, path, query, key), context.tags);
       case 'read':
         return ({ principal, request, query, key }) => read(principal, key!, request, query);
       case 'create':
@@ -48,7 +52,8 @@ export function makeResource(model: Model, context: EndpointContext): (endpoint:
       }
       case 'journal': {
         const journal = makeJournalReader(model, context);
-        return ({ principal, path, query, key }) => journal(principal, path, query, key);
+        return async ({ principal, request, path, query, key }) =>
+          tagged(request, await journal(principal, path, query, key), context.tags);
       }
       case 'operation': {
         const operate = makeOperation(model, operation!, context);
@@ -56,4 +61,11 @@ export function makeResource(model: Model, context: EndpointContext): (endpoint:
       }
     }
   };
+}
+
+/** The page of a list with its ETag; 304 where the client has it already (RFC 9110, 13.1.2). */
+function tagged({ headers }: Request, reply: Reply, tags: EntityTags): Reply {
+  const etag = `"${tags.mark(reply.body!)}"`;
+  if (isNamed(headers['if-none-match'], etag)) return { status: 304, headers: { ...COMMON_HEADERS, etag } };
+  return { ...reply, headers: { ...reply.headers, etag } };
 }

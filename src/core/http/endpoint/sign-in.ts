@@ -34,6 +34,8 @@ export interface IdentityRequest {
 export interface IdentityPage {
   /** The value of the header Allow. */
   readonly allow: string;
+  /** Whether it is for those who are not signed in: a token that comes with the request is not looked at. */
+  readonly isOpen: boolean;
   readonly methods: ReadonlyMap<string, (asked: IdentityRequest) => Promise<Reply>>;
 }
 
@@ -62,7 +64,7 @@ export function makeIdentityPages(options: IdentityPagesOptions): ReadonlyMap<st
   if (identity === undefined) return pages;
   const add = (path: string, ...methods: [string, (asked: IdentityRequest) => Promise<Reply>][]): void => {
     const allow = [...methods.map(([method]) => method), 'OPTIONS'].join(', ');
-    pages.set(service.prefix + path, { allow, methods: new Map(methods) });
+    pages.set(service.prefix + path, { allow, isOpen: path === '/tokens', methods: new Map(methods) });
   };
   const me = ({ principal, request, query }: IdentityRequest): Promise<Reply> =>
     readRecord(principal, String(known(principal)), request, query);

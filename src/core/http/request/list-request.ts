@@ -3,7 +3,7 @@ import { both, expressionOf } from '../../access/condition.ts';
 import type { Condition } from '../../access/condition.ts';
 import { hides, seenValue } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
-import { listParameters, projectionParameters } from '../../api/parameters.ts';
+import { listParameters, projectionParameters, repeatableParameters } from '../../api/parameters.ts';
 import { MOST_TOLD, refuseParameters } from '../../api/problems.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
 import { compileExpression } from '../../expression/compiled.ts';
@@ -98,14 +98,14 @@ export function readListRequest(
   const { dialect, readSort, readProjection } = readers;
   const failures: ParameterFailure[] = [];
   const { single, filters, shared } = readParameters(model, query, readers.permissions, failures);
-  const limit = readLimit(single.get('limit'), paging, failures);
-  const [view, fields, include] = projectionParameters.map((name) => single.get(name));
-  const projection = readProjection({ view, fields, include }, limit, failures);
+  const total = readFlag('total', single.get('total'), failures);
+  const limit = readLimit(single.get('limit'), total ? 0 : 1, paging, failures);
+  const given = Object.fromEntries(projectionParameters.map((name) => [name, single.get(name)]));
+  const projection = readProjection(given, limit, failures);
   const parameters = parametersOf<EvaluationContext>(dialect);
   const chosen = readChoice(model, single, filters, readers, of, parameters, failures);
   const sort = readSort(single.get('sort'), parameters, failures);
   const offset = readOffset(single.get('offset'), failures);
-  const total = readFlag('total', single.get('total'), failures);
   const binding = JSON.stringify([
     path,
     sort.map(({ field, descending }) => [field.member, descending]),
@@ -156,10 +156,12 @@ function readParameters(
     if (failures.length > MOST_TOLD) break;
     const field = columns.get(name);
     if (isListParameter(name)) {
-      if (single.has(name)) failures.push({ parameter: name, detail: 'must be given once' });
-      single.set(name, value);
+      const before = single.get(name);
+      if (before !== undefined && !repeatableParameters.has(name))
+        failures.push({ parameter: name, detail: 'must be given once' });
+      single.set(name, before === undefined ? value : `${before},${value}`);
     } else if (field === undefined) {
-      const detail = `no such parameter or field; ${didYouMean(name, [...listParameters, ...columns.keys()])}`;
+      const detail = `no such parameter or field; ${didYouMean(name, [...columns.keys(), ...listParameters])}`;
       failures.push({ parameter: name, detail });
     } else {
       const read = readFieldValue(field, value, failures);
@@ -293,11 +295,12 @@ const encoded = (text: string): string => encodeURIComponent(text).replaceAll('%
 
 const isListParameter = (name: string): name is ListParameter => (listParameters as readonly string[]).includes(name);
 
-function readLimit(text: string | undefined, paging: Paging, failures: ParameterFailure[]): number {
+function readLimit(text: string | undefined, least: number, paging: Paging, failures: ParameterFailure[]): number {
   if (text === undefined) return paging.default;
-  const limit = /^\d{1,9}$/.test(text) ? Number(text) : 0;
-  if (limit >= 1 && limit <= paging.most) return limit;
-  const detail = `must be a whole number from 1 to ${paging.most}, got ${JSON.stringify(text.slice(0, 40))}`;
+  const limit = /^\d{1,9}$/.test(text) ? Number(text) : -1;
+  if (limit >= least && limit <= paging.most) return limit;
+  const got = JSON.stringify(text.slice(0, 40));
+  const detail = limit === 0 ? '0 goes with total=true' : `must be a whole number from 1 to ${paging.most}, got ${got}`;
   failures.push({ parameter: 'limit', detail });
   return paging.default;
 }

@@ -1,3 +1,4 @@
+import { actsOnRecords, expressionOf } from '../../access/condition.ts';
 import { hides } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
 import type { ProjectionParameters } from '../../api/parameters.ts';
@@ -9,7 +10,7 @@ import type { Model, ViewMember } from '../../model/model.ts';
 import { ownNames, relatedNames, stepCalled, viaCalled } from '../../model/related.ts';
 import { maskProjection } from '../../query/mask-projection.ts';
 import { depthOf, MOST_DEPTH, mostRecords, ownMember, viewOf, wholeOf } from '../../query/projection.ts';
-import type { ProjectedMember, Projection } from '../../query/projection.ts';
+import type { AllowedAct, ProjectedMember, Projection } from '../../query/projection.ts';
 import { didYouMean } from '../../text/nearest.ts';
 
 /** Reads them. `records` is the number of records that are shown at most. */
@@ -45,7 +46,7 @@ export function projectionReader(permissions: Permissions, model: Model, usual: 
     names.filter((name) => !hides(permissions, over, name));
 
   const reading: ProjectionReading = { plain, ownMemberOf, relatedOf, known, graph };
-  return ({ view, fields, include }, records, failures) => {
+  return ({ view, fields, include, may }, records, failures) => {
     let projection = plain;
     if (view !== undefined && fields !== undefined) {
       failures.push({ parameter: 'fields', detail: 'must not be given together with view' });
@@ -68,8 +69,27 @@ export function projectionReader(permissions: Permissions, model: Model, usual: 
       );
       refuseTooMany(projection, records, failures);
     } else if (fields !== undefined) refuseTooMany(projection, records, failures);
-    return maskProjection(permissions, model, projection);
+    const masked = maskProjection(permissions, model, projection);
+    return readMay(model, may, failures) ? [...masked, allowedActs(permissions, model)] : masked;
   };
+}
+
+/** Whether `may=true` is given. */
+function readMay(model: Model, text: string | undefined, failures: ParameterFailure[]): boolean {
+  if (text === undefined || text === 'false') return false;
+  if (text !== 'true') failures.push({ parameter: 'may', detail: `must be true or false, got ${quoted(text)}` });
+  else if (ownNames(model).includes('may') || relatedNames(model).includes('may'))
+    failures.push({ parameter: 'may', detail: `a ${model.name} has something else of this name` });
+  return true;
+}
+
+/** What the viewer may do with each record, by the names that `may` of the model has for it. */
+function allowedActs(permissions: Permissions, model: Model): ProjectedMember {
+  const acts = actsOnRecords(model).flatMap(([name, act]): AllowedAct[] => {
+    const condition = permissions.may(model, act);
+    return condition === false ? [] : [{ name, when: expressionOf(condition) }];
+  });
+  return { kind: 'may', name: 'may', acts };
 }
 
 function readPaths(

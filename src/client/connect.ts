@@ -1,0 +1,31 @@
+import { collection, dataIn } from './collections.ts';
+import type { ClientOptions, RequestOptions } from './options.ts';
+import type { Query } from './query.ts';
+import { send } from './send.ts';
+import type { Connection, Table } from './send.ts';
+
+/** Makes a client of a table. Its methods are typed where it is given a type. */
+export function connect(table: Table, options: ClientOptions): unknown {
+  const state: { signedIn: string | undefined } = { signedIn: undefined };
+  const connection: Connection = { state, options, table, base: options.url.replace(/\/+$/, '') };
+  const session = {
+    signIn: async (body: unknown, { signal, headers }: RequestOptions = {}) => {
+      const sent = { body, signal, headers, again: true, anonymous: true };
+      const got = await send(connection, 'POST', table.tokens!, sent);
+      state.signedIn = String(got.body!.access_token);
+      return got.body;
+    },
+    signOut: () => void (state.signedIn = undefined),
+    revoke: async ({ signal, headers }: RequestOptions = {}) => {
+      const path = `${table.me!.replace(/me$/, 'tokens')}/revoke`;
+      await send(connection, 'POST', path, { signal, headers, again: true });
+      state.signedIn = undefined;
+    },
+    me: async ({ signal, headers, ...query }: Query & RequestOptions = {}) =>
+      dataIn(await send(connection, 'GET', table.me!, { query, signal, headers, again: true })),
+  };
+  return {
+    ...Object.fromEntries(Object.entries(table.models).map(([name, route]) => [name, collection(connection, route)])),
+    session,
+  };
+}
