@@ -12,6 +12,8 @@ export default tseslint.config(
       'fell-huts/',
       'bench/.data/',
       'test/fixtures/client/',
+      'test/fixtures/page/',
+      'test/fixtures/generated/',
       'test/fixtures/sound/',
     ],
   },

@@ -1,4 +1,5 @@
 import { expect, test } from '@jest/globals';
+import { actsOnRecords, grantsOf } from '../../src/core/access/condition.ts';
 import { modelOf } from '../../src/core/model/graph.ts';
 import type { Model } from '../../src/core/model/model.ts';
 import { linkedOf, relatedNames, stepCalled, viaCalled } from '../../src/core/model/related.ts';
@@ -39,6 +40,28 @@ onEachProject('who sees what', (matrix) => {
           body.page.total !== wanted.size,
           nameOf(who, `total of ${model.plural} is ${body.page.total}, not ${wanted.size}`),
         );
+      }
+    }
+    expect(matrix.surprises).toEqual([]);
+  }, 240_000);
+
+  test('may=true: exactly what the grants allow of each record, in lists and reads', async () => {
+    for (const model of matrix.on.graph.models) {
+      for (const who of matrix.on.people) {
+        if (barred(model, 'read', who) !== undefined) continue;
+        const rows = new Map(readable(model, who).map((row) => [row[model.key.member], row]));
+        const actsOf = (row: Row): string[] =>
+          actsOnRecords(model)
+            .filter(([, act]) => matrix.oracle.holds(grantsOf(model, act), model, row, who.caller))
+            .map(([name]) => name);
+        for (const one of await pages(who, `${path(model)}?limit=${MOST}&may=true`)) {
+          const [told, wanted] = [String(one.may), String(actsOf(rows.get(one[model.key.member])!))];
+          tell(told !== wanted, nameOf(who, `${model.name} ${keyText(model, one)} may ${told}, not ${wanted}`));
+        }
+        for (const row of [...rows.values()].slice(0, 3)) {
+          const { body } = await ask(who, 'GET', `${path(model, row)}?may=true&fields=${model.key.member}`);
+          tell(String(body.data.may) !== String(actsOf(row)), nameOf(who, `a read of ${model.name} tells others`));
+        }
       }
     }
     expect(matrix.surprises).toEqual([]);

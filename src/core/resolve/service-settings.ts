@@ -87,7 +87,7 @@ function corsSettings(declared: ServiceDeclaration['cors'], report: Reporter): C
 /** What to write instead of an origin that can never match; undefined for one that can. */
 function remedyFor(origin: string): string | undefined {
   const [, scheme, sub = '', host = '', port = '', rest = ''] =
-    /^(https?:\/\/)(\*\.)?([^/:?#*]+|\[[^\]]*\])?(:[^/?#]*)?(.*)$/i.exec(origin) ?? [];
+    /^(https?:\/\/)(\*\.)?(\[[^\]]*\]|[^/:?#*]+)?(:[^/?#]*)?(.*)$/i.exec(origin) ?? [];
   if (scheme === undefined || host === '' || host.includes('@')) return 'write a scheme, a host and a port if need be';
   if (rest !== '') return `leave out ${rest}: an origin has no path`;
   if (port !== '' && port !== ':*' && !/^:\d+$/.test(port)) return 'write a port as a number, or * for any';
