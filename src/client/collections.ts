@@ -50,6 +50,7 @@ const tagOf = (given: object | string | undefined): string | undefined => {
 /** The record or records of an answer, with their ETags. */
 export function dataIn({ headers, body }: Got): unknown {
   const data = body?.data;
+  // One of many that the caller may not read has none.
   if (!Array.isArray(data)) return withTag(data, headers?.get('etag'));
   return data.map((record: unknown, at) => withTag(record, body?.etags?.[at]));
 }

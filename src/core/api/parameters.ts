@@ -2,6 +2,7 @@
 export const LIST_PARAMETERS = [
   'after',
   'before',
+  'etags',
   'fields',
   'filter',
   'filter-lang',
@@ -32,6 +33,7 @@ export const listParameters = [
   'before',
   'offset',
   'total',
+  'etags',
   ...projectionParameters,
 ] as const;
 

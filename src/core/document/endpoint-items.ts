@@ -16,8 +16,8 @@ import { orNull } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { filterRefs, headerRef, pageRefs, shownRefs, sortRef, whereRefs } from './parameters.ts';
 import { wholeRef } from './records.ts';
-import { listResponse, noMore, notModified, problemsOf, successOf } from './responses.ts';
-import { envelope, inData, json } from './shared.ts';
+import { headersRef, listResponse, noMore, notModified, problemsOf, successOf } from './responses.ts';
+import { envelope, etagsRef, inData, json } from './shared.ts';
 import { typeName } from './type-name.ts';
 import { propertiesSchema, valueSchema } from './values.ts';
 
@@ -148,7 +148,17 @@ function queryInput(name: string, spec: ValueSpec): JsonSchema {
 function operationSuccess(doc: Documented, model: Model, { name, output, status, reads }: Operation): JsonSchema {
   if (output === undefined) return { [status === 200 ? 204 : status]: { description: 'Done.' } };
   const answered = (description: string, data: JsonSchema | Ref): JsonSchema => ({
-    [status]: { description, content: json('$ref' in data ? inData(doc.components, data as Ref) : envelope(data)) },
+    [status]: {
+      description,
+      ...(output.kind === 'one' ? { headers: headersRef(doc, 'ETag') } : {}),
+      content: json(
+        output.kind === 'many'
+          ? envelope(data, {}, { etags: etagsRef(doc.components) })
+          : '$ref' in data
+            ? inData(doc.components, data as Ref)
+            : envelope(data),
+      ),
+    },
     ...(reads || status === 204 ? {} : { 204: noMore(doc, false) }),
   });
   if (output.kind === 'fields') {
@@ -178,7 +188,7 @@ function journalItem(doc: Documented, endpoint: Endpoint): JsonSchema {
       ...whereRefs(doc, journal, ofRecord ? record : undefined),
       ...filterRefs(doc, journal),
       sortRef(doc, journal),
-      ...pageRefs(doc),
+      ...pageRefs(doc, false),
       ...shownRefs(doc, journal),
       headerRef(doc, 'if-none-match'),
     ],

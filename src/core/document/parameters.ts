@@ -131,7 +131,7 @@ const literal = (value: FieldValue): string =>
     : JSON.stringify(value).replaceAll('"', '');
 
 /** What pages a list. */
-export function pageRefs({ components, graph }: Documented): Ref[] {
+export function pageRefs({ components, graph }: Documented, hasTags = true): Ref[] {
   const { default: usual, most } = graph.service.paging;
   const parameters: readonly (readonly [string, string, JsonSchema])[] = [
     [
@@ -147,10 +147,10 @@ export function pageRefs({ components, graph }: Documented): Ref[] {
       { type: 'integer', minimum: 0 },
     ],
     ['total', 'Whether to count all records, as `page.total`.', { type: 'boolean', default: false }],
+    ['etags', 'Whether the ETag of each record comes along, as `etags`.', { type: 'boolean', default: false }],
   ];
-  return parameters.map(([name, about, schema]) =>
-    components.ref('parameters', name, () => inQuery(name, about, schema)),
-  );
+  const taken = parameters.filter(([name]) => hasTags || name !== 'etags');
+  return taken.map(([name, about, schema]) => components.ref('parameters', name, () => inQuery(name, about, schema)));
 }
 
 export function sortRef({ components }: Documented, model: Model): Ref {

@@ -11,7 +11,7 @@ import type { Documented } from './documented.ts';
 import { objectOf } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { otherSchemas, viewRef, wholeRef, writtenRef } from './records.ts';
-import { envelope, inData, json, pageRef, problemRef } from './shared.ts';
+import { envelope, etagsRef, inData, json, pageRef, problemRef } from './shared.ts';
 import { typeName } from './type-name.ts';
 
 const BODY: readonly ProblemName[] = ['malformed-request', 'too-large', 'unsupported-media-type', 'invalid-body'];
@@ -239,6 +239,7 @@ export function listResponse(doc: Documented, model: Model, description: string)
         envelope(
           { type: 'array', items: viewRef(doc, model, model.listView), maxItems: graph.service.paging.most },
           { page: pageRef(components) },
+          typeName(model) === 'journal' ? {} : { etags: etagsRef(components) },
         ),
       ),
       otherSchemas(doc, model, model.listView),
@@ -270,7 +271,8 @@ export function successOf(
       return {
         201: components.ref('responses', `${typeName(model)}.created`, () => ({
           description:
-            'The record as it was made; of many, `data` is an array of them. Nothing, where Prefer asks for no more.',
+            'The record as it was made; of many, `data` is an array of them, and `etags` has the ETag of each. Nothing, ' +
+            'where Prefer asks for no more.',
           headers: headersRef(doc, 'Location', 'ETag', 'Preference-Applied'),
           content: json(inData(components, one)),
         })),

@@ -102,8 +102,19 @@ export const patchSchema = (): JsonSchema => ({
 });
 
 /** What every answer is in. */
-export const envelope = (data: JsonSchema | Ref, more: Readonly<Record<string, JsonSchema | Ref>> = {}): JsonSchema =>
-  objectOf({ data: { ...data }, ...more }, ['data', ...Object.keys(more)]);
+export const envelope = (
+  data: JsonSchema | Ref,
+  more: Readonly<Record<string, JsonSchema | Ref>> = {},
+  optional: Readonly<Record<string, JsonSchema | Ref>> = {},
+): JsonSchema => objectOf({ data: { ...data }, ...more, ...optional }, ['data', ...Object.keys(more)]);
+
+/** The ETags of many records, beside them. */
+export const etagsRef = (components: Components): Ref =>
+  components.ref('schemas', 'etags', () => ({
+    type: 'array',
+    items: { type: ['string', 'null'] },
+    description: 'The ETag of each of the records, in their order, for If-Match.',
+  }));
 
 /** The same around something that has a name, in which it can be referred to too. */
 export const inData = (components: Components, data: Ref): Ref =>

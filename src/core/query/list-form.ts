@@ -33,6 +33,8 @@ export interface ListForm {
   readonly offset?: number | undefined;
   /** Whether all records are counted, whatever the page. */
   readonly total?: boolean | undefined;
+  /** Whether all that is stored of each record is read, too, for its ETag. */
+  readonly etags?: boolean | undefined;
   /** The position to go on from, a value for each sort key; undefined at the beginning. */
   readonly from?: readonly FieldValue[] | undefined;
   /** Only the children of one record of the parent model. */
@@ -64,6 +66,7 @@ export function formKey(form: ListForm): string {
     (form.offset ?? -1) > NEAR,
     form.offset === undefined,
     form.total === true,
+    form.etags === true,
   ];
   return [nameOf(form.projection), filters, sort, nulls, ...rest, form.filter?.sql].join('|');
 }

@@ -18,6 +18,7 @@ import { formKey, NEAR } from './list-form.ts';
 import type { ListForm, Under } from './list-form.ts';
 import { orderTerm } from './order.ts';
 import { projectionSql } from './projection-sql.ts';
+import { storedText } from './statements.ts';
 import { isStored, mostRecords } from './projection.ts';
 import type { ProjectedMember, Projection } from './projection.ts';
 
@@ -30,7 +31,7 @@ export interface ListRun extends EvaluationContext {
 
 /**
  * Its row: the records' JSON texts, joined; their number; the texts of their positions, joined; whether the parent
- * exists; the number of all records.
+ * exists; the number of all records; and with `etags` the texts of what is stored, joined.
  */
 export interface ListStatement extends Statement {
   /** Whether the position of a record can be read from its own JSON; the positions are null then. */
@@ -90,12 +91,15 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
     shownPosition: form.sort.every(({ field, sql }) => sql === undefined && isPlain(form.projection, field)),
     dialect,
     json: () => dialect.text(projectionSql(graph, model, form.projection, dialect, shown.binder)),
+    stored: form.etags === true ? `, ${storedText(graph, model, dialect)} AS t` : '',
   };
   const rows = rowsOf(page, parameters);
   const joined = page.shownPosition ? 'NULL' : dialect.joined('p');
   const bounded = served && bounds.isBounded(asked) && form.total !== true && (form.offset ?? 0) <= NEAR;
   return {
-    sql: `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent}, ${total} FROM (${rows}) AS shown`,
+    sql:
+      `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent}, ${total}` +
+      `${form.etags === true ? `, ${dialect.joined('t')}` : ''} FROM (${rows}) AS shown`,
     slow:
       !bounded ||
       form.filter?.costly === true ||
@@ -145,6 +149,8 @@ interface PageSql {
   readonly dialect: Dialect;
   /** The text of a record's JSON. */
   json(): string;
+  /** What else is selected for the ETag of a record; empty where none is asked for. */
+  readonly stored: string;
 }
 
 /** The rows of a page: the JSON of each as `j`, and its position as `p`. */
@@ -171,7 +177,7 @@ function rowsOf(page: PageSql, parameters: Binder<ListRun>): string {
       `${json} AS j${positionOf(
         keys.map(({ sql }) => sql),
         page,
-      )}`,
+      )}${page.stored}`,
     );
   }
   // Records are passed over: the JSON is made once it is known which ones are shown.
@@ -183,7 +189,7 @@ function rowsOf(page: PageSql, parameters: Binder<ListRun>): string {
   );
   const inner = found(`${key} AS k, ${selected}`);
   const from = `FROM (${inner}) AS page JOIN ${table} ON ${key} = page.k`;
-  return `SELECT ${json} AS j${positionOf(names, page)} ${from}${again}`;
+  return `SELECT ${json} AS j${positionOf(names, page)}${page.stored} ${from}${again}`;
 }
 
 function positionOf(values: readonly string[], { shownPosition, keys, dialect }: PageSql): string {

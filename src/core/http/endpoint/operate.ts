@@ -44,12 +44,21 @@ import type { EndpointContext } from './context.ts';
 /** Answers the requests for one operation. The key is that of its record, where it has one. */
 export type Operate = (principal: Principal, request: Request, query: string, keyText?: string) => Promise<Reply>;
 
+/** The JSON of what came of an operation, and the ETags of its records. */
+interface Output {
+  readonly data: string;
+  /** Of one record. */
+  readonly etag?: string | undefined;
+  /** Of many, in their order. */
+  readonly etags?: readonly string[];
+}
+
 /** What the requests for one operation are answered with. */
 export interface OperationParts {
   readonly run: OperationCode | undefined;
   readonly name: string;
   readonly model: Model;
-  readonly outputOf: (principal: Principal, given: unknown, reader: Reader) => Promise<string>;
+  readonly outputOf: (principal: Principal, given: unknown, reader: Reader) => Promise<Output>;
   readonly operation: Operation;
   readonly act: Act;
   readonly heldOf: (permissions: Permissions) => { read: Valued; may: Valued };
@@ -117,7 +126,7 @@ async function called(
   scope: Scope,
   record: Values | undefined,
   reader: Reader,
-): Promise<string> {
+): Promise<Output> {
   // A service does not open without its declared code.
   if (run === undefined) throw new CodeError(name, 'has no code');
   const seen = record === undefined ? scope : withRecord(scope, forCode(model, record));
@@ -151,14 +160,16 @@ async function heldBy(
   return JSON.parse(String(row[0])) as Values;
 }
 
-function reply({ operation }: OperationParts, data: string, request: Request): Reply {
+function reply({ operation }: OperationParts, { data, etag, etags }: Output, request: Request): Reply {
   const { status, output } = operation;
   if (output === undefined || status === 204)
     return { status: output === undefined && status === 200 ? 204 : status, headers: COMMON_HEADERS };
   if (!operation.reads && preferredReturn(request) === 'minimal') {
     return { status: 204, headers: { ...COMMON_HEADERS, ...applied('minimal') } };
   }
-  return { status, headers: JSON_HEADERS, body: `{"data":${data}}` };
+  const headers = etag === undefined ? JSON_HEADERS : { ...JSON_HEADERS, etag };
+  const more = etags === undefined ? '' : `,"etags":${JSON.stringify(etags)}`;
+  return { status, headers, body: `{"data":${data}${more}}` };
 }
 
 /** The scope of an operation on a record, which is locked unless the operation only reads. */
@@ -233,17 +244,17 @@ const isEmpty = ({ body, headers }: Request): boolean =>
 function outputWriter(
   name: string,
   { output }: Operation,
-  { graph, store, runtime }: EndpointContext,
-): (principal: Principal, given: unknown, reader: Reader) => Promise<string> {
+  { graph, store, runtime, tags }: EndpointContext,
+): (principal: Principal, given: unknown, reader: Reader) => Promise<Output> {
   const { dialect } = store;
-  if (output === undefined) return () => Promise.resolve('');
+  if (output === undefined) return () => Promise.resolve({ data: '' });
   if (output.kind === 'fields') {
     const rules = { ...noRules, required: true };
     const read = valueReader({ type: 'object', scale: 0, properties: output.fields, examples: [], rules }, '');
     return (_principal, given) => {
       const { value, failures } = read(given ?? {});
       const [first] = failures;
-      if (first === undefined) return Promise.resolve(JSON.stringify(value));
+      if (first === undefined) return Promise.resolve({ data: JSON.stringify(value) });
       return Promise.reject(
         new CodeError(name, `gave back another output than it declares: ${first.pointer} ${first.detail}`),
       );
@@ -253,14 +264,18 @@ function outputWriter(
   const there = thereStatement(graph, model, dialect, true);
   const statementOf = memoizeByPermissions((permissions: Permissions) => {
     const projection = maskProjection(permissions, model, wholeOf(graph, model));
-    return projectionStatement(graph, model, projection, dialect, { guard: permissions.may(model, 'read') });
+    return projectionStatement(graph, model, projection, dialect, {
+      whole: true,
+      guard: permissions.may(model, 'read'),
+    });
   });
+  const { tagOf } = recordTags(tags, isOpen(graph, model));
   /** Undefined for a record that this caller may not read. */
   const one = async (
     { caller, permissions }: Principal,
     given: unknown,
     reader: Reader,
-  ): Promise<string | undefined> => {
+  ): Promise<Tagged | undefined> => {
     const key = keyOf(given, model);
     if (key === undefined) {
       throw new CodeError(name, `declares to give back ${output.kind} ${model.name}: a record, or its key`);
@@ -270,16 +285,20 @@ function outputWriter(
     const row = await reader.first(statement, [bound, ...statement.values({ now: runtime.now(), caller })]);
     if (row === undefined && (await reader.first(there, [bound])) === undefined)
       throw new CodeError(name, `gave back the ${model.name} ${String(key)}, which does not exist`);
-    return row?.[0] as string | undefined;
+    return row && { data: row[0] as string, etag: tagOf(row[0] as string, row[1] as string) };
   };
-  if (output.kind === 'one') return async (principal, given, reader) => (await one(principal, given, reader)) ?? 'null';
+  if (output.kind === 'one')
+    return async (principal, given, reader) => (await one(principal, given, reader)) ?? { data: 'null' };
   return async (principal, given, reader) => {
     if (!Array.isArray(given)) throw new CodeError(name, `declares to give back many ${model.plural}: an array`);
-    const texts: string[] = [];
-    for (const item of given) texts.push(...[await one(principal, item, reader)].filter((text) => text !== undefined));
-    return `[${texts.join(',')}]`;
+    const records: Tagged[] = [];
+    for (const item of given)
+      records.push(...[await one(principal, item, reader)].filter((text) => text !== undefined));
+    return { data: `[${records.map(({ data }) => data).join(',')}]`, etags: records.map(({ etag }) => etag) };
   };
 }
+
+type Tagged = Output & { readonly etag: string };
 
 /** The key in an operation's output: of a record, or the key itself. */
 function keyOf(given: unknown, { key }: Model): Scalar | undefined {

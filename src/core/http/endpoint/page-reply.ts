@@ -2,8 +2,10 @@ import { JSON_HEADERS } from '../../api/message.ts';
 import type { Reply } from '../../api/message.ts';
 import type { FieldValue } from '../../model/scalar.ts';
 import type { Cursors } from '../../query/cursor.ts';
+import type { ListForm } from '../../query/list-form.ts';
 import type { ListStatement } from '../../query/list-statement.ts';
 import type { Row } from '../../sql/statement.ts';
+import type { RecordTags } from '../request/entity-tag.ts';
 import type { ListRequest } from '../request/list-request.ts';
 
 /** JSON text contains no raw line feed, so this only occurs between two records. */
@@ -25,6 +27,7 @@ export async function pageReply(
   statement: ListStatement,
   row: Row,
   cursors: Cursors,
+  tags: RecordTags,
   ends: PageEnds,
   finish?: (records: string) => Promise<string>,
 ): Promise<Reply> {
@@ -57,7 +60,16 @@ export async function pageReply(
   const total = form.total === true ? `,"total":${Number(row[4])}` : '';
   const page = `{"limit":${limit},"next":${JSON.stringify(next)},"prev":${JSON.stringify(prev)}${total}}`;
   const data = finish === undefined ? records : await finish(records);
-  return { status: 200, headers: { ...JSON_HEADERS, link }, body: `{"data":[${data}],"page":${page}}` };
+  const etags = form.etags === true ? `,"etags":${etagsOf(records, row[5] as string | null, form, surplus, tags)}` : '';
+  return { status: 200, headers: { ...JSON_HEADERS, link }, body: `{"data":[${data}]${etags},"page":${page}}` };
+}
+
+/** The ETags of the records of a page, in their order. */
+function etagsOf(records: string, joined: string | null, form: ListForm, surplus: boolean, tags: RecordTags): string {
+  if (records === '') return '[]';
+  const cut = cutSurplus(joined, surplus);
+  const stored = (form.backward ? reversed(cut) : cut).split(BETWEEN);
+  return JSON.stringify(records.split(BETWEEN).map((shown, at) => tags.tagOf(shown, stored[at])));
 }
 
 const cutSurplus = (texts: string | null, surplus: boolean): string =>

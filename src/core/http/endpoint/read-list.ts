@@ -4,12 +4,15 @@ import { memoizeByPermissions } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
 import type { Reply } from '../../api/message.ts';
+import { refuseParameters } from '../../api/problems.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import { boundsOf } from '../../query/bounds.ts';
 import { isFixed, listStatements } from '../../query/list-statement.ts';
 import type { ListStatement } from '../../query/list-statement.ts';
+import { isOpen } from '../../query/projection.ts';
 import type { StoreValue } from '../../sql/statement.ts';
+import { recordTags } from '../request/entity-tag.ts';
 import { keyFromText } from '../request/key.ts';
 import { listReaders, readListRequest } from '../request/list-request.ts';
 import type { ListOf, ListRequest } from '../request/list-request.ts';
@@ -27,6 +30,8 @@ interface ListPlan {
   readonly ends: PageEnds;
 }
 
+type ListContext = Pick<EndpointContext, 'graph' | 'store' | 'cursors' | 'tags' | 'runtime'>;
+
 /** Answers a list of records, all or some of a model's. `finish` may change their JSON texts. */
 export type ListAnswerer = (
   principal: Principal,
@@ -36,11 +41,9 @@ export type ListAnswerer = (
   finish?: (records: string) => Promise<string>,
 ) => Promise<Reply>;
 
-export function makeListAnswerer(
-  model: Model,
-  { graph, store, cursors, runtime }: Pick<EndpointContext, 'graph' | 'store' | 'cursors' | 'runtime'>,
-): ListAnswerer {
+export function makeListAnswerer(model: Model, { graph, store, cursors, tags, runtime }: ListContext): ListAnswerer {
   const { dialect } = store;
+  const ofRecords = recordTags(tags, isOpen(graph, model));
   const listed = { graph, model, bounds: boundsOf(graph, model), dialect };
   const plansOf = memoizeByPermissions((permissions: Permissions) => {
     const readers = listReaders(model, permissions, dialect, cursors);
@@ -67,17 +70,19 @@ export function makeListAnswerer(
   return async (principal, path, query, of, finish) => {
     const { request, statement, values, ends } = plansOf(principal.permissions)(principal, path, query, of);
     const { form, limit } = request;
+    if (form.etags === true && finish !== undefined)
+      refuseParameters([{ parameter: 'etags', detail: 'these are no records' }]);
     const bound = values ?? statement.values({ now: runtime.now(), caller: principal.caller, form, limit });
     const row = await store.first(statement, bound, principal.requester);
     if (!row![3]) throw unknownRecord(principal.permissions, modelOf(graph, of.under!.relation.target));
-    return pageReply(path, request, statement, row!, cursors, ends, finish);
+    return pageReply(path, request, statement, row!, cursors, ofRecords, ends, finish);
   };
 }
 
 /** Answers a list of a model's records: all, or the children of the record with `parentKey`. */
 export function makeListReader(
   model: Model,
-  context: Pick<EndpointContext, 'graph' | 'store' | 'cursors' | 'runtime'>,
+  context: ListContext,
 ): (principal: Principal, path: string, query: string, parentKey?: string) => Promise<Reply> {
   const answer = makeListAnswerer(model, context);
   const { parent } = model;

@@ -57,12 +57,12 @@ export function makeReplay({ graph, store, runtime }: EndpointContext): Replay {
           ? modelOf(graph, output.model)
           : undefined;
     if (of === undefined || reply.body === undefined || principal.permissions.viewer.kind === 'service') return reply;
-    const { data } = JSON.parse(reply.body) as { data: Values | Values[] | null };
+    const { data, ...rest } = JSON.parse(reply.body) as { data: Values | Values[] | null };
     if (data === null) return reply;
     if (!Array.isArray(data)) return { ...reply, body: JSON.stringify({ data: await recordFor(principal, of, data) }) };
     const records: Values[] = [];
     for (const one of data) records.push(await recordFor(principal, of, one));
-    return { ...reply, body: JSON.stringify({ data: records }) };
+    return { ...reply, body: JSON.stringify({ data: records, ...rest }) };
   };
 }
 

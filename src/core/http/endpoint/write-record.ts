@@ -247,8 +247,14 @@ async function createdAll(
   if (preferredReturn(request) === 'minimal')
     return { status: 201, headers: { ...COMMON_HEADERS, ...applied('minimal') } };
   const texts: string[] = [];
-  for (const one of all) texts.push((await shownOf(writing, work, one)).shown);
-  return { status: 201, headers: JSON_HEADERS, body: `{"data":[${texts.join(',')}]}` };
+  const etags: (string | null)[] = [];
+  for (const one of all) {
+    const { shown, tag } = await shownOf(writing, work, one);
+    texts.push(shown);
+    etags.push(tag.etag ?? null);
+  }
+  const body = `{"data":[${texts.join(',')}],"etags":${JSON.stringify(etags)}}`;
+  return { status: 201, headers: JSON_HEADERS, body };
 }
 
 /** What a client requests, as far as it can be checked without the record. */

@@ -106,6 +106,7 @@ export function readListRequest(
   const chosen = readChoice(model, single, filters, readers, of, parameters, failures);
   const sort = readSort(single.get('sort'), parameters, failures);
   const offset = readOffset(single.get('offset'), failures);
+  const etags = readFlag('etags', single.get('etags'), failures);
   const binding = JSON.stringify([
     path,
     sort.map(({ field, descending }) => [field.member, descending]),
@@ -124,6 +125,7 @@ export function readListRequest(
       parameters,
       offset,
       total,
+      etags,
       from,
       backward: single.has('before'),
       under: of.under && underOf(readers.permissions, of.under, dialect, parameters),

@@ -77,7 +77,7 @@ function typed(scope: () => Parameters<typeof typedCondition>[1], text: string) 
 }
 
 /** Parameters of a page whose records are not worked out here. */
-const BEYOND = ['after', 'before', 'view', 'fields', 'include'];
+const BEYOND = ['after', 'before', 'view', 'fields', 'include', 'may', 'etags'];
 
 export function listPrediction(asked: AskedEndpoint): Prediction {
   const { model, writing } = asked;
@@ -89,7 +89,13 @@ export function listPrediction(asked: AskedEndpoint): Prediction {
   const limit = Number(single.get('limit') ?? usual);
   const offset = Number(single.get('offset') ?? 0);
   const total = single.get('total') ?? 'false';
-  if (!Number.isInteger(limit) || limit < 1 || limit > most || !['true', 'false'].includes(total)) throw wrong();
+  if (
+    !Number.isInteger(limit) ||
+    limit < (total === 'true' ? 0 : 1) ||
+    limit > most ||
+    !['true', 'false'].includes(total)
+  )
+    throw wrong();
   const sorted = inOrder(asked, all, single.get('sort'));
   const home = whole === undefined ? {} : parentOf(asked);
   if (BEYOND.some((name) => single.has(name)) || model.listView !== 'default')
