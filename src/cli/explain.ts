@@ -87,7 +87,7 @@ function verdict(one: Explained): string {
     return `no index serves it: every row of ${scanned.join(', ')} is read${sorts ? ', and sorted' : ''}`;
   if (isServed(one)) return 'an index serves it';
   if (sorts) return 'an index finds its rows, but all of them are sorted for each page';
-  return 'an index leads through the rows, but they are looked at one by one';
+  return 'an index gives the order, but rows are read and tested one by one until a page is full';
 }
 
 const valueOf = (one: Explained): unknown => ({

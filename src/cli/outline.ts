@@ -122,6 +122,7 @@ function ruleNotes({ rules, origin, derivedFrom, properties, drawnOn = false }: 
   if (rules.writeOnly) notes.push('never shown');
   if (origin === 'key') notes.push('key');
   if (rules.required && !rules.readOnly) notes.push('required');
+  else if (rules.required && rules.hasDefault) notes.push('required');
   if (rules.default !== undefined) notes.push(`default ${JSON.stringify(rules.default)}`);
   if (rules.hasDefault && rules.default === undefined) notes.push('default worked out');
   if (rules.enum !== undefined) notes.push(`one of ${rules.enum.join(', ')}`);
@@ -167,11 +168,11 @@ function takes({ name, operation }: Endpoint): string {
   const inputs = [...(operation?.input.keys() ?? [])].join(' ');
   switch (name) {
     case 'list':
-      return '?field=value filter sort limit after before view fields include';
+      return '?field=value filter sort limit after before offset total view fields include may etags';
     case 'read':
-      return '?view fields include';
+      return '?view fields include may';
     case 'journal':
-      return '?action by limit after before';
+      return '?action by filter sort limit after before offset total';
     case 'clear':
       return '?field=value filter';
     case 'delete':

@@ -1,6 +1,6 @@
 import { resolve } from 'node:path';
 import yargs from 'yargs';
-import { didYouMean } from '../core/text/nearest.ts';
+import { didYouMean, nearest } from '../core/text/nearest.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { Arguments } from './command.ts';
 import { COMMANDS, GLOBAL_OPTIONS } from './commands.ts';
@@ -53,6 +53,13 @@ export async function run(words: readonly string[]): Promise<number> {
 const terminalOf = ({ json, quiet, color }: Arguments) =>
   makeTerminal({ json: json === true, quiet: quiet === true, color: color !== false });
 
+/** The names of a command's options, and of those that every command has. */
+function optionsOf(name: string): string[] {
+  const { options } = COMMANDS.find(({ usage }) => usage.split(' ')[0] === name)!;
+  const own = options(yargs([])) as unknown as { getOptions(): { key: Record<string, unknown> } };
+  return [...Object.keys(own.getOptions().key), ...GLOBAL_OPTIONS.map((option) => option.name)];
+}
+
 const NAMES = COMMANDS.map((command) => command.usage.split(' ')[0]!);
 const OWN_HELP = 'its own --help tells what it takes';
 
@@ -61,7 +68,18 @@ function wrongCommand(message: string, words: readonly string[]): Failure {
   const wrong = (what: string, remedy: string): Failure => new Failure(EXIT.wrongCommand, what, remedy);
   const unknown = /^Unknown (?:command|argument)s?: ([^,]+)/.exec(message)?.[1];
   if (unknown !== undefined) {
-    if (words.some((word) => NAMES.includes(word))) return wrong(`this command takes no ${unknown}`, OWN_HELP);
+    const command = words.find((word) => NAMES.includes(word));
+    if (command !== undefined) {
+      const isOption = words.some(
+        (word) => word.replace(/^--?(no-)?/, '').split('=')[0] === unknown && word.startsWith('-'),
+      );
+      const guess = isOption ? nearest(unknown, optionsOf(command)) : undefined;
+      const what = isOption ? `the option ${unknown.length > 1 ? '--' : '-'}${unknown}` : unknown;
+      return wrong(
+        `${command} does not take ${what}`,
+        guess === undefined ? OWN_HELP : `did you mean ${guess.length > 1 ? '--' : '-'}${guess}?`,
+      );
+    }
     return wrong(`there is no command ${unknown}`, didYouMean(unknown, NAMES));
   }
   if (message.startsWith('Not enough non-option')) return wrong('this command needs another word', OWN_HELP);

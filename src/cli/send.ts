@@ -92,7 +92,7 @@ async function askThere(url: string, { method, target, headers, body }: SentRequ
   }
 }
 
-async function showAnswer({ terminal }: Context, answer: Answer, kind: string): Promise<void> {
+async function showAnswer({ terminal, quiet }: Context, answer: Answer, kind: string): Promise<void> {
   const { default: stringify } = await import('json-stringify-pretty-compact');
   const { statusText } = await import('./ask/request.ts');
   const { statementsText } = await import('./ask/sql-text.ts');
@@ -104,11 +104,17 @@ async function showAnswer({ terminal }: Context, answer: Answer, kind: string): 
   const value: unknown = isJson ? JSON.parse(body) : body;
   const { bold, dim } = terminal.paint;
   const color = statusColor(status, terminal.paint);
-  terminal.show(`${bold(color(statusText(status)))}  ${dim(`${milliseconds.toFixed(1)} ms`)}`);
-  for (const [name, text] of Object.entries(headers)) terminal.show(`${dim(`${name}:`)} ${text}`);
-  if (body !== '') terminal.show(`\n${isJson ? stringify(value, { maxLength: 100 }) : body}`);
+  const shown = isJson ? stringify(value, { maxLength: 100 }) : body;
+  if (quiet) {
+    // The body alone, for other programs.
+    if (body !== '') terminal.show(shown);
+  } else {
+    terminal.show(`${bold(color(statusText(status)))}  ${dim(`${milliseconds.toFixed(1)} ms`)}`);
+    for (const [name, text] of Object.entries(headers)) terminal.show(`${dim(`${name}:`)} ${text}`);
+    if (body !== '') terminal.show(`\n${shown}`);
+  }
   const statements = exchange === undefined ? undefined : statementsOf(exchange);
-  if (exchange !== undefined && statements !== undefined) {
+  if (!quiet && exchange !== undefined && statements !== undefined) {
     terminal.show(`\n${bold(counted(statements.length, 'statement'))}`);
     if (statements.length > 0) terminal.show(statementsText(exchange.asked, kind, terminal.paint));
   }

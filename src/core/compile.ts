@@ -52,7 +52,12 @@ export function compile(sources: ProjectSources): Compiled {
     problems.push(atStart(sources.service, 'no-models', 'this project has no models', 'write one, as models/hut.yaml'));
   }
   const { identity } = declaration;
-  const graph = resolve({ service, identity, identityReport: report.below('identity'), models, lost }, problems);
+  const code = sources.code && codeFacts(sources.code);
+  const hooked = code?.hooked;
+  const graph = resolve(
+    { service, identity, identityReport: report.below('identity'), models, lost, hooked },
+    problems,
+  );
   const known = models.filter(({ document }, at) => models.findIndex((other) => other.document === document) === at);
   const first = known.filter(
     ({ declaration: { model } }, at) => known.findIndex((other) => other.declaration.model === model) === at,
@@ -63,8 +68,7 @@ export function compile(sources: ProjectSources): Compiled {
   if (sound) noteOpenModels(graph, first, report);
   const unsupported = sound ? noteUnsupported(graph, report) : undefined;
   problems.sort(byPlace);
-  const code = sources.code && { code: codeFacts(sources.code) };
-  return sound ? { graph: { ...graph, ...code }, problems, unsupported } : { problems };
+  return sound ? { graph: { ...graph, ...(code && { code }) }, problems, unsupported } : { problems };
 }
 
 /** Nothing that is declared is left out in silence. */

@@ -88,10 +88,10 @@ function notEstablishedLines(untried: readonly Outcome[], paint: Terminal['paint
 function coverageLines(coverage: Coverage, paint: Terminal['paint']): string[] {
   const parts = Object.entries(coverage).map(([what, { all, missing }]) => `${all - missing.length} of ${all} ${what}`);
   const named = [...coverage.endpoints.missing, ...coverage.rules.missing, ...coverage.grants.missing];
-  const met = paint.dim(`met: ${parts.join(', ')}`);
+  const met = paint.dim(`covered: ${parts.join(', ')}`);
   if (named.length === 0) return [met];
   const more = named.length > MOST_NAMED ? [`and ${named.length - MOST_NAMED} more`] : [];
-  return [met, paint.dim(`not met: ${[...named.slice(0, MOST_NAMED), ...more].join('; ')}`)];
+  return [met, paint.dim(`not covered: ${[...named.slice(0, MOST_NAMED), ...more].join('; ')}`)];
 }
 
 const MOST_NAMED = 8;

@@ -1,6 +1,8 @@
+import type { Model } from '../model/model.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Row } from '../sql/statement.ts';
+import { CodeError } from './code.ts';
 import type { RecordChecks } from './check-record.ts';
 import type { Changes } from './contract.ts';
 import { defaultsOf } from './defaults.ts';
@@ -25,6 +27,7 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
   const { checks, moveStock, finish, hashSecrets } = steps;
   const defaultsAt = defaultsOf(model);
   const slugs = slugsOf(model, writing.dialect);
+  const refuseMissing = missingValues(model);
 
   return async (work, given, permissions) => {
     const { transaction } = work;
@@ -51,6 +54,7 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
         await may?.authorizeDraft(work, 'create', values);
       }
     }
+    refuseMissing(values);
     const insert = (): Promise<Row | undefined> =>
       transaction.first(
         statements.insert,
@@ -59,6 +63,22 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
     await moveStock(work, [], values, insert);
     const row = await asProblem(writing.graph, 'write', slugs.write(transaction, values, filled, insert));
     return finish.written(work, row!, undefined, values, 'create', permissions);
+  };
+}
+
+/** Throws where the project's code has set no value of a member that only it can set. */
+function missingValues({ name, fields }: Model): (values: Values) => void {
+  const owed = fields.filter(
+    ({ rules, origin, derivedFrom }) =>
+      origin === 'field' && rules.readOnly && rules.required && !rules.hasDefault && derivedFrom === undefined,
+  );
+  return (values) => {
+    const missing = owed.find(({ member }) => (values[member] ?? null) === null);
+    if (missing !== undefined)
+      throw new CodeError(
+        `${name}.beforeCreate`,
+        `must set ${missing.member}, which is required and nobody else can set`,
+      );
   };
 }
 

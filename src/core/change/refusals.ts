@@ -53,7 +53,7 @@ export async function asProblem<Result>(
       ]);
     }
     if (fault.kind === 'foreign-key') {
-      throw new HttpProblem('still-referred-to', 'a record that would go along with it is still referred to');
+      throw new HttpProblem('still-referred-to', 'other records still refer to a record that would be deleted with it');
     }
     if (fault.kind !== 'unique') throw error;
     throw taken(graph, fault.table, fault.columns) ?? error;

@@ -1,4 +1,4 @@
-import { didYouMean } from '../text/nearest.ts';
+import { didYouMean, nearest } from '../text/nearest.ts';
 import { describe, isRecord } from '../text/value.ts';
 import type { Declared, Path } from './document.ts';
 import type { ProblemCode } from './problem-codes.ts';
@@ -70,14 +70,9 @@ function walk(check: ShapeCheck, value: unknown, shape: Shape, path: Path): unkn
       if (typeof value === 'string' && shape.of.includes(value)) return value;
       const remedy = typeof value === 'string' ? didYouMean(value, shape.of) : `known: ${shape.of.join(', ')}`;
       const verb = typeof path.at(-1) === 'number' ? 'hold' : 'be';
-      return complain(
-        check,
-        'unknown-word',
-        `${called(path)} can not ${verb} ${describe(value)}`,
-        remedy,
-        path,
-        'value',
-      );
+      complain(check, 'unknown-word', `${called(path)} can not ${verb} ${describe(value)}`, remedy, path, 'value');
+      // One mistake is one error: what follows is checked as if the word had been meant.
+      return typeof value === 'string' ? nearest(value, shape.of) : undefined;
     }
     case 'list': {
       const fitting = Array.isArray(value) && value.length >= (shape.least ?? 0);

@@ -20,6 +20,7 @@ export const problemCodes = [
   'enum-breaks-rule',
   'example-breaks-rule',
   'grant-elsewhere',
+  'idle-grant',
   'inexact-amount',
   'key-not-text',
   'loaded-later',

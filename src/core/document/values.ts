@@ -153,7 +153,7 @@ function changesInWords({ rules, type }: ValueSpec): string[] {
   return [
     ...(rules.trim ? ['Blanks at both ends are cut off.'] : []),
     ...(rules.letters === undefined ? [] : [`Kept in ${rules.letters} case.`]),
-    ...(bounds.length === 0 ? [] : [`Then it must have: ${bounds.join(', ')}.`]),
+    ...(bounds.length === 0 ? [] : [`After that it must be: ${bounds.join(', ')}.`]),
   ];
 }
 

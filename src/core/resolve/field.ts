@@ -45,12 +45,14 @@ export function declaredField(
   report: Reporter,
   readDefault: DefaultReader,
   drawnOn = false,
+  hasHooks = false,
 ): DeclaredField {
   const { spec, defaultTo } = declaredValue(name, declaration, report, readDefault);
   const declared = declaration ?? {};
   const { rules } = spec;
-  if (declared.readOnly === true && declared.required === true && !rules.hasDefault && declared.from === undefined) {
-    const remedy = 'give it a default, or leave out required';
+  const isNobodys = declared.readOnly === true && declared.required === true && !rules.hasDefault;
+  if (isNobodys && declared.from === undefined && !hasHooks) {
+    const remedy = 'give it a default, set it in a hook beforeCreate, or leave out required';
     report.error(
       'nobody-can-set',
       `\`${name}\` is required, and nobody can give it a value`,

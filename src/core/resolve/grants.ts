@@ -1,5 +1,6 @@
 import type { GrantDeclaration, GrantsDeclaration, MayDeclaration } from '../declaration/declarations.ts';
 import type { Path } from '../declaration/document.ts';
+import { usualEndpoints } from '../declaration/model-shape.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { NameScope } from '../expression/name-scope.ts';
 import { verbs } from '../model/access.ts';
@@ -42,8 +43,40 @@ export function accessOf(model: Skeleton, context: GrantContext): Access {
     fields: memberGrants('fields', may, model, context, report),
     set: new Map([...usualSetters(model, context), ...memberGrants('set', may, model, context, report)]),
   };
-  if (may !== undefined) refuseStrangers(may, context, report);
+  if (may !== undefined) {
+    refuseStrangers(may, context, report);
+    warnOfIdle(may, model, access, report);
+  }
   return access;
+}
+
+/** Warns of grants that nothing can come of. */
+function warnOfIdle(may: MayDeclaration, model: Skeleton, access: Access, report: Reporter): void {
+  const { declaration } = model.draft;
+  const endpoints: ReadonlySet<string> = new Set(declaration.endpoints ?? usualEndpoints);
+  const isIdle: Readonly<Partial<Record<Verb, boolean>>> = {
+    create: !endpoints.has('create'),
+    update: !endpoints.has('update') && !endpoints.has('replace'),
+    replace: !endpoints.has('replace'),
+    delete: !endpoints.has('delete') && !endpoints.has('clear'),
+    clear: !endpoints.has('clear'),
+    journal: declaration.journal !== true,
+  };
+  const given = access.verbs;
+  for (const verb of verbs) {
+    if (!Object.hasOwn(may, verb)) continue;
+    // Children may go by what their parent allows.
+    const isUsed = isIdle[verb] !== true || verb === 'update' || verb === 'delete';
+    const remedy =
+      verb === 'journal' ? 'write journal: true, or leave it out' : `name ${verb} in endpoints, or leave it out`;
+    if (!isUsed)
+      report.warn('idle-grant', `${model.name} has no ${verb}, so this grant has no effect`, remedy, [verb], 'key');
+    else if (given[verb].length > 1 && verb !== 'create' && given[verb].some(({ kind }) => kind === 'anybody'))
+      report.warn('idle-grant', 'anybody is enough: the other grants have no effect', 'leave out either', [verb]);
+  }
+  for (const name of Object.keys(may.set ?? {}))
+    if (model.byMember.get(name)?.rules.readOnly === true)
+      report.warn('idle-grant', `\`${name}\` is readOnly, so nobody sets it`, 'leave out either', ['set', name], 'key');
 }
 
 function usualVerbs(model: Skeleton, { identity, owner }: GrantContext): Access['verbs'] {

@@ -54,13 +54,14 @@ export function draftOf(
   report: Reporter,
   readDefault: DefaultReader,
   drawnOn: DrawnOn = new Set(),
+  hasHooks = false,
 ): Draft {
   const { declaration, document } = model;
   const fields = new Map<string, Field>();
   const defaults = new Map<string, Expression>();
   for (const [name, field] of Object.entries(declaration.fields ?? {})) {
     const isStock = drawnOn.has(`${declaration.model}.${name}`);
-    const read = declaredField(name, field, report.below('fields', name), readDefault, isStock);
+    const read = declaredField(name, field, report.below('fields', name), readDefault, isStock, hasHooks);
     fields.set(name, read.field);
     if (read.defaultTo !== undefined) defaults.set(name, read.defaultTo);
   }

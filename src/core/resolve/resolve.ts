@@ -41,6 +41,8 @@ export interface Declarations {
   /** Where the identity is declared. */
   readonly identityReport: Reporter;
   readonly models: readonly DeclaredModel[];
+  /** The models that have hooks; undefined where the project's code was not read. */
+  readonly hooked?: ReadonlySet<string> | undefined;
   /** Models whose files could not be read. */
   readonly lost: ReadonlySet<string>;
 }
@@ -77,7 +79,7 @@ export function resolve(declarations: Declarations, problems: Problem[]): Graph 
   return Object.freeze({ service, identity, models: Object.freeze(frozen), byName });
 }
 
-function draftsOf({ models, lost }: Declarations, readDefault: DefaultReader, problems: Problem[]): Drafts {
+function draftsOf({ models, lost, hooked }: Declarations, readDefault: DefaultReader, problems: Problem[]): Drafts {
   const drafts = new Map<string, Draft>();
   const drawnOn = drawnOnBy(models);
   for (const model of models) {
@@ -88,7 +90,11 @@ function draftsOf({ models, lost }: Declarations, readDefault: DefaultReader, pr
       const { file, line } = other.document.at(['model']);
       const message = `there is another model ${declaration.model}, in ${file}:${line}`;
       report.error('duplicate-model', message, 'give one of them another name', ['model']);
-    } else drafts.set(declaration.model, draftOf(model, report, readDefault, drawnOn));
+    } else
+      drafts.set(
+        declaration.model,
+        draftOf(model, report, readDefault, drawnOn, hooked?.has(declaration.model) ?? true),
+      );
   }
   return Object.assign(drafts, { lost });
 }

@@ -83,7 +83,9 @@ export function missingSample(
   }
   const alike = [...handles].filter((handle) => handle.startsWith(sample.slice(0, sample.indexOf('/') + 1)));
   const message = `${nameOf(row)}: there is no sample ${sample}, and it is no key`;
-  const remedy = didYouMean(sample, alike);
+  // As it was written: a relation knows its model.
+  const short = (handle: string): string => handle.slice(handle.indexOf('/') + 1);
+  const remedy = didYouMean(short(sample), alike.map(short));
   return { code: 'unknown-record', severity: 'error', message, remedy, place, row: nameOf(row) };
 }
 
@@ -96,7 +98,7 @@ export function problemsOf(row: SampleRow, failures: readonly Failure[], missing
       return {
         code: rule,
         severity: 'error',
-        message: `${nameOf(row)}: ${pointer === '' ? '' : `${given} `}${detail}`,
+        message: `${nameOf(row)}: ${pointer === '' ? '' : rule === 'unknown' ? `${given}: ` : `${given} `}${detail}`,
         remedy: 'mend the row; nothing was loaded',
         place: row.at(given),
         row: nameOf(row),

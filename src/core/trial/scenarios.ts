@@ -157,13 +157,7 @@ function scenarioReader(
 function refuseStrangers({ report }: ScenarioReader, expect: object, path: Path): void {
   for (const name of Object.keys(expect)) {
     if (EXPECTED.includes(name)) continue;
-    report.error(
-      'unknown-key',
-      `of an answer nothing like \`${name}\` can be expected`,
-      didYouMean(name, EXPECTED),
-      [...path, name],
-      'key',
-    );
+    report.error('unknown-key', `\`expect\` has no entry ${name}`, didYouMean(name, EXPECTED), [...path, name], 'key');
   }
 }
 
