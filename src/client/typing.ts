@@ -185,15 +185,19 @@ export interface JournalLine {
   readonly at: string;
   readonly by?: string | null;
   readonly action: 'create' | 'update' | 'delete';
+  /** The operation that did it; null for a plain write. */
+  readonly operation: string | null;
   readonly changes: Readonly<Record<string, { readonly before?: unknown; readonly after?: unknown }>>;
 }
 
-type JournalMember = 'id' | 'record' | 'at' | 'by' | 'action';
+type JournalMember = 'id' | 'record' | 'at' | 'by' | 'action' | 'operation';
 
 export interface JournalOptions extends RequestOptions {
   readonly where?:
     | {
-        readonly [K in JournalMember]?: Wanted<K extends 'action' ? JournalLine['action'] : string>;
+        readonly [K in Exclude<JournalMember, 'operation'>]?: Wanted<
+          K extends 'action' ? JournalLine['action'] : string
+        >;
       }
     | undefined;
   readonly filter?: string | undefined;

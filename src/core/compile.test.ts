@@ -1,16 +1,70 @@
 import { describe, expect, test } from '@jest/globals';
 import { compile } from './compile.ts';
+import type { Source } from './declaration/document.ts';
 
 const SERVICE = 'service: { name: Huts }\n';
 
 /** The problems of one model file, each as `line:column code`. */
-function problemsOf(model: string, service = SERVICE, environment: Record<string, string> = {}): string[] {
+function problemsOf(
+  model: string,
+  service = SERVICE,
+  environment: Record<string, string> = {},
+  code: readonly Source[] = [],
+): string[] {
   const models = model === '' ? [] : [{ file: 'models/m.yaml', text: model }];
-  const { problems } = compile({ service: { file: 'vantfell.yaml', text: service }, models, environment });
+  const sources = { service: { file: 'vantfell.yaml', text: service }, models, environment };
+  const { problems } = compile({ ...sources, code });
   return problems
     .filter(({ code }) => code !== 'open-service')
     .map(({ place, code }) => `${place.line}:${place.column} ${code}`);
 }
+
+test('what nobody can set, a hook may', () => {
+  const model = 'model: hut\nfields: { n: { type: date, readOnly: true, required: true } }\n';
+  expect(problemsOf(model)).toEqual(['2:28 nobody-can-set']);
+  expect(problemsOf(model, SERVICE, {}, [{ file: 'code/hut.hooks.ts', text: '' }])).toEqual([]);
+});
+
+test.each([
+  ['may: { clear: anybody }', ['2:8 idle-grant']],
+  ['may: { journal: anybody }', ['2:8 idle-grant']],
+  ['endpoints: [list]\nmay: { create: anybody, read: anybody }', ['3:8 idle-grant']],
+  ['fields: { n: { type: date, readOnly: true } }\nmay: { read: anybody, set: { n: anybody } }', ['3:30 idle-grant']],
+])('grants that have no effect are told: %s', (text, expected) => {
+  expect(problemsOf(`model: hut\n${text}\n`)).toEqual(expected);
+});
+
+test.each([
+  ['https://huts.example:443', 'write https://huts.example: browsers leave the usual port out'],
+  ['http://huts.example:80', 'write http://huts.example: browsers leave the usual port out'],
+  ['https://huts.example/', 'leave out /: an origin has no path'],
+  ['https://huts.example/app?x', 'leave out /app?x: an origin has no path'],
+  ['https://hütten.example', 'write https://xn--htten-kva.example'],
+  ['https://me@huts.example', 'write a scheme, a host and a port if need be'],
+  ['http://localhost:99999', 'write a host and a port that can be'],
+  ['http://localhost:80*', 'write a port as a number, or * for any'],
+  ['https://*', 'write a scheme, a host and a port if need be'],
+])('an origin that no browser sends is told: %s', (origin, remedy) => {
+  const text = `${SERVICE}cors: { origins: [${JSON.stringify(origin)}] }\n`;
+  const { problems } = compile({
+    service: { file: 'vantfell.yaml', text },
+    models: [{ file: 'models/m.yaml', text: 'model: hut\n' }],
+    environment: {},
+  });
+  expect(problems.filter(({ code }) => code === 'wrong-origin').map((one) => one.remedy)).toEqual([remedy]);
+});
+
+test('credentials do not go with every origin', () => {
+  const text = `${SERVICE}cors: { origins: ['*'], credentials: true }\n`;
+  expect(problemsOf('model: hut\n', text)).toEqual(['2:38 wrong-origin']);
+});
+
+test('one mistake in a word is one error, and sizes are read as people write them', () => {
+  const model = 'model: hut\nfields: { n: { type: decimall, minimum: 2 } }\nrules: [{ check: n > 3, message: m }]\n';
+  expect(problemsOf(model)).toEqual(['2:22 unknown-word']);
+  for (const size of ['64KB', '64kB', '64 kb', '1MB', '2 mb'])
+    expect(problemsOf('model: hut\n', `${SERVICE}limits: { body: ${size} }\n`)).toEqual([]);
+});
 
 describe('the service file', () => {
   test.each([

@@ -228,3 +228,25 @@ function raw(url: string, encoding: string): Promise<{ headers: Record<string, u
     }).on('error', reject);
   });
 }
+
+test('a hook gives what nobody else can its value, and a defect tells where it does not', async () => {
+  const other = await openTestService(folderWith(), {
+    files: {
+      'vantfell.yaml': 'service: { name: X }\n',
+      'models/a.yaml':
+        'model: shelf\nfields:\n  name: { type: string, required: true }\n' +
+        '  code: { type: string, required: true, readOnly: true }\n',
+      'code/shelf.hooks.ts':
+        "import { hooks } from 'vantfell';\nexport default hooks('shelf', {\n" +
+        "  beforeCreate(draft) { if (draft.name !== 'none') draft.code = `code of ${draft.name}`; },\n});\n",
+    },
+  });
+  const made = await other.ask('POST', '/shelves', { name: 'Oak' });
+  expect([made.status, made.body.data.code]).toEqual([201, 'code of Oak']);
+  expect((await other.ask('POST', '/shelves', { name: 'Oak', code: 'mine' })).body.errors).toMatchObject([
+    { pointer: '/code', rule: 'readOnly' },
+  ]);
+  expect((await other.ask('POST', '/shelves', { name: 'none' })).status).toBe(500);
+  expect(other.defects).toEqual([expect.stringContaining('shelf.beforeCreate: must set code')]);
+  await other.close();
+});

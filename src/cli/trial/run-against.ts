@@ -40,7 +40,7 @@ export async function runAgainst(
   const sources = readTrialFiles(folder);
   const { rows } = readSamples(graph, readSampleFiles(folder, graph).sources);
   const keys = new Map([...ownKeys(rows), ...(handles === undefined ? [] : givenKeys(handles))]);
-  const { cases, problems } = readScenarios(graph, sources, keys, false);
+  const { cases, problems, skipped } = readScenarios(graph, sources, keys, false);
   if (problems.length > 0) {
     tellProblems(context, problems, sources);
     return undefined;
@@ -56,7 +56,7 @@ export async function runAgainst(
   };
   const outcomes = await runCases(chosen, tried, bail);
   return {
-    result: { service: graph.service.name, outcomes, skipped: [], milliseconds: performance.now() - begun },
+    result: { service: graph.service.name, outcomes, skipped, milliseconds: performance.now() - begun },
     url: base,
   };
 }

@@ -12,7 +12,8 @@ import type { Permissions } from './permissions.ts';
 export function clientScope(permissions: Permissions, model: Model): NameScope {
   const { graph } = permissions;
   const { identity } = graph;
-  const computedOf = (name: string) => graph.byName.get(name)?.computed ?? [];
+  // The journal is a model that is not in the graph.
+  const computedOf = (name: string) => (name === model.name ? model : graph.byName.get(name))?.computed ?? [];
   const scope: NameScope = {
     model,
     models: graph.byName,
@@ -22,7 +23,6 @@ export function clientScope(permissions: Permissions, model: Model): NameScope {
     caller: identity && { key: modelOf(graph, identity.model).key, roles: identity.roleNames },
   };
   if (permissions.viewer.kind === 'service') return scope;
-  // The journal is a model that is not in the graph.
   const over = (name: string): Model => (name === model.name ? model : modelOf(graph, name));
   return {
     ...scope,

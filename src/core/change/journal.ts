@@ -14,6 +14,9 @@ export interface Journal {
   write(work: UnitOfWork): Promise<void>;
 }
 
+/** Where a line has the operation that it was written for, among its changes: no member has such a name. */
+export const OPERATION = '@operation';
+
 /** Whether a key can be used again: only a UUID cannot. */
 export const hasLives = ({ keyKind }: Model): boolean => keyKind !== 'uuid';
 
@@ -40,7 +43,7 @@ export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string):
   }
 
   return {
-    async write({ transaction, entries, caller }) {
+    async write({ transaction, entries, caller, operation }) {
       for (const { model, key, at, action, changes } of entries.splice(0)) {
         const by = caller === null ? null : String(caller.key);
         const texts = [
@@ -50,7 +53,7 @@ export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string):
           at.toISOString(),
           by,
           action,
-          JSON.stringify(changes),
+          JSON.stringify(operation === undefined ? changes : { [OPERATION]: operation, ...changes }),
         ];
         await transaction.run(insert, texts);
       }

@@ -20,6 +20,8 @@ export interface UnitOfWork {
   readonly events: CommitEvent[];
   /** Whether it changed records of callers. */
   readonly callersChanged: { value: boolean };
+  /** The operation that the work is done for. */
+  operation?: string;
   /** How many hooks are running, one inside the other. */
   depth: number;
   /** Pending calls of code on its scope. */

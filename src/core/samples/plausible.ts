@@ -3,6 +3,7 @@ import type { Field, ValueSpec } from '../model/field.ts';
 import type { Model } from '../model/model.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import { isWritten } from '../model/types.ts';
+import { singularOf } from '../text/names.ts';
 import { exampleValue, inCase, isSound, onGrid, stepOf } from '../rules/examples.ts';
 
 /** Made-up dates stand around this one, so that the same number makes the same records on any day. */
@@ -58,10 +59,46 @@ function madeUp(model: Model, field: Field, faker: Faker): FieldValue | undefine
       return dateNamed(field.member, faker).toISOString();
     case 'time':
       return dateNamed(field.member, faker).toISOString().slice(11, 16) + ':00';
+    case 'array':
+      return listNamed(model, field, faker);
+    case 'object':
+      return Object.fromEntries(
+        [...field.properties!].map(([name, property]) => [name, insideValue(model, name, property, faker)]),
+      );
     default:
       return exampleValue(field, faker.number.int({ max: MOST_TURNS }), []);
   }
 }
+
+/** A value inside of another, as of a field of its name. */
+const insideValue = (model: Model, name: string, spec: ValueSpec, faker: Faker): FieldValue =>
+  plausibleValue(model, { ...spec, member: name, column: name, origin: 'field' }, faker) ?? null;
+
+/** One to three items, or as many as there must be; each once, where that is asked for. */
+function listNamed(model: Model, field: Field, faker: Faker): FieldValue {
+  const { minItems = 0, maxItems = Infinity, uniqueItems } = field.rules;
+  const count = Math.min(Math.max(minItems, faker.number.int({ min: 1, max: 3 })), maxItems);
+  const items = Array.from({ length: count * (uniqueItems ? TRIES : 1) }, () =>
+    insideValue(model, singularOf(field.member), field.items!, faker),
+  );
+  const found = uniqueItems ? [...new Map(items.map((item) => [JSON.stringify(item), item])).values()] : items;
+  return found.slice(0, count);
+}
+
+const TAGS = [
+  'water',
+  'window',
+  'stove',
+  'bedding',
+  'path',
+  'snow',
+  'roof',
+  'wood',
+  'bridge',
+  'marking',
+  'noise',
+  'keys',
+];
 
 /** What texts of common names look like; the first that fits is taken. */
 const TEXTS: readonly (readonly [RegExp, (faker: Faker) => string])[] = [
@@ -79,6 +116,8 @@ const TEXTS: readonly (readonly [RegExp, (faker: Faker) => string])[] = [
     /about|text|note|body|comment|description|summary|message|bio/,
     (faker) => faker.lorem.sentences({ min: 1, max: 3 }),
   ],
+  [/tag|topic|keyword|label/, (faker) => faker.helpers.arrayElement(TAGS)],
+  [/language/, (faker) => faker.helpers.arrayElement(['nn', 'nb', 'sv', 'en', 'de', 'fr'])],
   [/unit/, (faker) => faker.helpers.arrayElement(['kg', 'l', 'piece', 'pack'])],
   [/code|number|reference/, (faker) => faker.string.alphanumeric({ length: 8, casing: 'upper' })],
 ];

@@ -11,7 +11,7 @@ import type { Identity } from '../model/identity.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { isRecord } from '../text/value.ts';
 import type { Answer, Fault } from './answer.ts';
-import type { Body, Case, Step } from './case.ts';
+import type { Body, Case, Skipped, Step } from './case.ts';
 import { faultOf } from './judge.ts';
 import { matchFaults } from './match.ts';
 import { pathOf } from './paths.ts';
@@ -46,16 +46,17 @@ export type SampleKeys = ReadonlyMap<string, unknown>;
 
 /**
  * Reads scenarios: a case each, whose steps are sent as they stand. Where there is no database to look into, steps
- * that do are refused.
+ * that do are left out, and told.
  */
 export function readScenarios(
   graph: Graph,
   sources: readonly Source[],
   keys: SampleKeys,
   hasDatabase = true,
-): { cases: Case[]; problems: Problem[] } {
+): { cases: Case[]; problems: Problem[]; skipped: Skipped[] } {
   const cases: Case[] = [];
   const problems: Problem[] = [];
+  const skipped: Skipped[] = [];
   for (const source of sources) {
     const read = readDocuments(source);
     problems.push(...read.problems);
@@ -68,11 +69,18 @@ export function readScenarios(
       const scenario = checked.sound as Scenario;
       const reader = scenarioReader({ graph, keys, report, hasDatabase }, scenario.as ?? 'nobody');
       const steps = scenario.steps.flatMap((step, at) => reader(step, ['steps', at]));
-      if (problems.length === before)
-        cases.push({ model: source.file.replace(/^trials\//, ''), endpoint: 'scenario', title: scenario.trial, steps });
+      if (problems.length > before) continue;
+      const model = source.file.replace(/^trials\//, '');
+      const looks = hasDatabase ? 0 : scenario.steps.filter((step) => step.record !== undefined).length;
+      const why =
+        looks === 1
+          ? 'its step that looks at a record is left out'
+          : `its ${looks} steps that look at records are left out`;
+      if (looks > 0) skipped.push({ model, title: scenario.trial, why });
+      if (steps.length > 0) cases.push({ model, endpoint: 'scenario', title: scenario.trial, steps });
     }
   }
-  return { cases, problems };
+  return { cases, problems, skipped };
 }
 
 interface Reading {
@@ -120,13 +128,8 @@ function scenarioReader(
       if (first === undefined) return [];
       return [{ ...first, together: all, expect: { status: 200, statuses: step.expect?.statuses ?? [] } }];
     }
-    if (!hasDatabase) {
-      report.error('no-record', 'there is no looking into the database of a running service', 'send a GET instead', [
-        ...path,
-        'record',
-      ]);
-      return [];
-    }
+    // Nobody looks into the database of a running service.
+    if (!hasDatabase) return [];
     const [name = ''] = record!.split('/');
     const model = graph.byName.get(name);
     if (model?.endpoints.has('read') !== true) {

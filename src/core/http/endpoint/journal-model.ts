@@ -1,3 +1,4 @@
+import { OPERATION } from '../../change/journal.ts';
 import { fieldExpression } from '../../expression/property.ts';
 import type { Access, Grant } from '../../model/access.ts';
 import { kindOf, plain } from '../../model/expression.ts';
@@ -6,7 +7,7 @@ import { noRules } from '../../model/field.ts';
 import type { Field } from '../../model/field.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Graph } from '../../model/graph.ts';
-import type { Model } from '../../model/model.ts';
+import type { Computed, Model } from '../../model/model.ts';
 import { journalTable } from '../../tables/own-tables.ts';
 
 const required = { ...noRules, required: true, immutable: true, readOnly: true };
@@ -55,6 +56,16 @@ export function journalModel(graph: Graph): Model {
     field('action', 'string', 'What was done.', { enum: ['create', 'update', 'delete'] }),
     field('changes', 'json', 'What each member was, and what it became.'),
   ];
+  const changes = fieldExpression(fields.at(-1)!) as Expression & { op: 'field' };
+  const operation: Computed = {
+    member: 'operation',
+    type: 'string',
+    scale: 0,
+    rules: { ...noRules, readOnly: true },
+    examples: [],
+    description: 'The operation that did it; null for a plain write.',
+    value: { ...changes, inside: [OPERATION], type: plain('text') },
+  };
   const shown = fields.filter(({ rules }) => !rules.writeOnly);
   const byName = (all: readonly Field[]) => new Map(all.map((one) => [one.member, one]));
   const all = byName(fields);
@@ -80,11 +91,11 @@ export function journalModel(graph: Graph): Model {
     stamps: false,
     sort: [{ field: key, descending: true }],
     label: undefined,
-    computed: [],
+    computed: [operation],
     rules: [],
     unique: [],
     indexes: [named('model', 'record', 'id'), named('model', 'id')],
-    views: new Map([['default', shown.map(({ member }) => ({ name: member }))]]),
+    views: new Map([['default', [...shown, operation].map(({ member }) => ({ name: member }))]]),
     listView: 'default',
     operations: [],
     draws: [],

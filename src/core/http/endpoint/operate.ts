@@ -111,6 +111,7 @@ export function makeOperation(model: Model, operation: Operation, context: Endpo
     const input = readInput.fromBody(request, principal);
     return answer(principal, request, async (work: UnitOfWork) => {
       const { permissions } = principal;
+      work.operation = operation.name;
       const held = key === undefined ? undefined : await changes.lockForWrite(work, key, act, { permissions, guard });
       const data = await called(parts, principal, input, writes.scopeOf(work), held?.record, work.transaction);
       refusePending(work.calls, 0, name);
