@@ -57,7 +57,7 @@ export function whereParts(where: Readonly<Record<string, Wanted<CqlValue>>> = {
     else if (wanted === null) conditions.push(`"${name}" IS NULL`);
     else if (typeof wanted === 'object' && !(wanted instanceof Date))
       conditions.push(...comparisons(name, wanted as Comparison<CqlValue>));
-    else parameters.push([name, plainText(wanted as CqlValue)]);
+    else parameters.push([name, plainText(wanted)]);
   }
   return { parameters, conditions, isNothing };
 }
@@ -80,7 +80,7 @@ function comparisons(name: string, { not, like, contains, startsWith, ...bounds 
   const folded = (pattern: string): string => `CASEI(${field}) LIKE CASEI(${cqlLiteral(pattern)})`;
   if (not === null) all.push(`${field} IS NOT NULL`);
   else if (not !== undefined && !(Array.isArray(not) && not.length === 0)) {
-    const values = [not].flat() as CqlValue[];
+    const values = [not].flat();
     const others = values.filter((value) => value !== null);
     // A null is another value, too.
     const orNull = others.length === values.length ? ` OR ${field} IS NULL` : '';

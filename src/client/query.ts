@@ -15,7 +15,8 @@ export function queryText({ where, filter, ...rest }: Query = {}): string | unde
   const given = typeof filter === 'string' && filter.trim() !== '' ? [filter] : [];
   const whole = conditions.length === 0 ? given : [...given.map((one) => `(${one})`), ...conditions];
   if (whole.length > 0) query.append('filter', whole.join(' AND '));
-  for (const [name, value] of Object.entries(rest)) {
+  type Plain = string | number | boolean | readonly string[] | null | undefined;
+  for (const [name, value] of Object.entries(rest as Readonly<Record<string, Plain>>)) {
     const isEmpty = value === undefined || value === null || (Array.isArray(value) && value.length === 0);
     if (!isEmpty) query.append(name, String(value));
   }

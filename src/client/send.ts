@@ -128,7 +128,7 @@ async function attempts(
 
 function initOf(options: ClientOptions, method: string, sent: Sent, token: string | undefined): RequestInit {
   const headers: Record<string, string> = { accept: 'application/json', ...options.headers };
-  if (token !== undefined) headers['authorization'] = `Bearer ${token}`;
+  if (token !== undefined) Object.assign(headers, { authorization: `Bearer ${token}` });
   if (sent.body !== undefined) headers['content-type'] = sent.type ?? 'application/json';
   for (const [name, value] of Object.entries(sent.headers ?? {})) if (value !== undefined) headers[name] = value;
   return {

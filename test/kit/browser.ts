@@ -15,14 +15,17 @@ export function openBrowser(): Promise<Browser> {
   return puppeteer.launch({ executablePath, args: ['--no-sandbox', '--disable-dev-shm-usage'] });
 }
 
-const TYPES: Readonly<Record<string, string>> = { '.html': 'text/html', '.js': 'text/javascript' };
+const TYPES = new Map([
+  ['.html', 'text/html'],
+  ['.js', 'text/javascript'],
+]);
 
 /** Serves the files of a folder, from an origin of its own. */
 export async function servingFiles(folder: string): Promise<{ url: string; stop(): void }> {
   const server = createServer((request, response) => {
     const file = join(folder, normalize(request.url!.split('?')[0]!));
     if (!existsSync(file)) response.writeHead(404).end();
-    else response.writeHead(200, { 'content-type': TYPES[extname(file)] ?? 'text/plain' }).end(readFileSync(file));
+    else response.writeHead(200, { 'content-type': TYPES.get(extname(file)) ?? 'text/plain' }).end(readFileSync(file));
   });
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
   const { port } = server.address() as AddressInfo;

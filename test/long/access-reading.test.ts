@@ -55,12 +55,12 @@ onEachProject('who sees what', (matrix) => {
             .filter(([, act]) => matrix.oracle.holds(grantsOf(model, act), model, row, who.caller))
             .map(([name]) => name);
         for (const one of await pages(who, `${path(model)}?limit=${MOST}&may=true`)) {
-          const [told, wanted] = [String(one.may), String(actsOf(rows.get(one[model.key.member])!))];
+          const [told, wanted] = [textOf(one.may), textOf(actsOf(rows.get(one[model.key.member])!))];
           tell(told !== wanted, nameOf(who, `${model.name} ${keyText(model, one)} may ${told}, not ${wanted}`));
         }
         for (const row of [...rows.values()].slice(0, 3)) {
           const { body } = await ask(who, 'GET', `${path(model, row)}?may=true&fields=${model.key.member}`);
-          tell(String(body.data.may) !== String(actsOf(row)), nameOf(who, `a read of ${model.name} tells others`));
+          tell(textOf(body.data.may) !== textOf(actsOf(row)), nameOf(who, `a read of ${model.name} tells others`));
         }
       }
     }

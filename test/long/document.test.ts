@@ -182,13 +182,16 @@ test(
       paths: Record<string, Record<string, Tree>>;
       components: Record<string, Record<string, Tree>>;
     };
-    expect(paths['/v1/huts']!.get).toMatchObject({ description: 'For anybody.', security: [{}, { token: [] }] });
+    expect(paths['/v1/huts']!.get).toMatchObject({
+      description: 'Allowed for anybody.',
+      security: [{}, { token: [] }],
+    });
     expect(paths['/v1/huts']!.post).toMatchObject({
-      description: 'For role:steward.',
+      description: 'Allowed for the role steward.',
       security: [{ token: ['role:steward'] }],
     });
     expect(paths['/v1/stays/{id}/cancel']!.post).toMatchObject({
-      description: 'Give the beds back. For owner or night.hut.warden.',
+      description: 'Give the beds back. Allowed for the owner and its night.hut.warden.',
     });
     expect(components.parameters!['Hut.filter']).toMatchObject({
       examples: { compared: { value: expect.stringContaining('>=') } },
@@ -197,7 +200,7 @@ test(
   },
 );
 
-test('the served documents are the exported ones to the last byte, and are not sent twice', async () => {
+test('the served documents say what the exported ones say, and are not sent twice', async () => {
   const folder = demoFolder();
   const server = await serving(folder);
   for (const [path, words, type] of [
@@ -206,7 +209,10 @@ test('the served documents are the exported ones to the last byte, and are not s
   ] as const) {
     const answer = await fetch(server.url + path);
     expect(answer.headers.get('content-type')).toBe(type);
-    expect(await answer.text()).toBe(await exported(folder, 'openapi', ...words));
+    // What is served is for programs, what is exported for people, too.
+    const [served, given] = [await answer.text(), await exported(folder, 'openapi', ...words)];
+    expect(parse(served)).toEqual(parse(given));
+    expect(served.length).toBeLessThanOrEqual(given.length);
     const etag = answer.headers.get('etag')!;
     expect((await fetch(server.url + path, { headers: { 'if-none-match': etag } })).status).toBe(304);
   }

@@ -138,7 +138,8 @@ test('scenarios run against a service that runs already, with the keys that are 
   writeFileSync(
     join(folder, 'trials/more.yaml'),
     'trial: It is there still\nsteps:\n' +
-      "  - { record: hut/grey-hut, expect: { name: nothing of it } }\n  - { send: 'GET /v1/huts', expect: { status: 200 } }\n",
+      '  - { record: hut/grey-hut, expect: { name: nothing of it } }\n' +
+      "  - { send: 'GET /v1/huts', expect: { status: 200 } }\n",
   );
   const partly = await against('--handles', join(folder, 'handles.json'));
   expect(partly).toMatchObject({ code: 0, out: expect.stringContaining('2 passed, 0 failed') });

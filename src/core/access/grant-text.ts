@@ -39,7 +39,7 @@ export function allowedText(model: Model, act: Act): string {
       case 'role':
         return [`the role ${grant.role}`];
       case 'path':
-        return [`the member that ${grant.path.map(({ name }) => name).join('.')} names`];
+        return [`its ${grant.path.map(({ name }) => name).join('.')}`];
       case 'where':
         return [`everybody where ${grant.text}`];
       case 'parent':

@@ -199,7 +199,8 @@ function operationLines(graph: Graph, model: Model, operation: Model['operations
           : isReadByAll(modelOf(graph, output.model))
             ? record
             : `${record} | null`;
-  const about = `${ended(operation.description ?? capitalized(spoken(name)))} ${allowedText(model, operationAct(name))}`;
+  const does = ended(operation.description ?? capitalized(spoken(name)));
+  const about = `${does} ${allowedText(model, operationAct(name))}`;
   return [
     ...remark(about, operation.deprecated),
     `${memberName(methodName(name))}(${given.join(', ')}): Promise<${result}>;`,

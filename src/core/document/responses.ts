@@ -271,8 +271,8 @@ export function successOf(
       return {
         201: components.ref('responses', `${typeName(model)}.created`, () => ({
           description:
-            'The record as it was made; of many, `data` is an array of them, and `etags` has the ETag of each. Nothing, ' +
-            'where Prefer asks for no more.',
+            'The record as it was made; of many, `data` is an array of them, and `etags` has the ETag of each. ' +
+            'Nothing, where Prefer asks for no more.',
           headers: headersRef(doc, 'Location', 'ETag', 'Preference-Applied'),
           content: json(inData(components, one)),
         })),

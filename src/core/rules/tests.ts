@@ -85,27 +85,7 @@ export function testsOf(spec: ValueSpec): RuleTest[] {
   if (multipleOf !== undefined) {
     add('multipleOf', `must be a multiple of ${multipleOf}`, (value) => isMultiple(value, multipleOf), { multipleOf });
   }
-  const { minItems, maxItems } = rules;
-  if (minItems !== undefined) {
-    add('minItems', `must have ${items(minItems)} or more`, (value) => (value as unknown[]).length >= minItems, {
-      minItems,
-    });
-  }
-  if (maxItems !== undefined) {
-    add('maxItems', `must have ${items(maxItems)} or fewer`, (value) => (value as unknown[]).length <= maxItems, {
-      maxItems,
-    });
-  }
-  if (rules.uniqueItems) {
-    const isLong = (value: unknown): boolean => (value as unknown[]).length > Math.max(USUAL_ITEMS, maxItems ?? 0);
-    tests.push({
-      rule: 'uniqueItems',
-      says: 'must not have the same item twice',
-      holds: (value) => isLong(value) || repeated(value) === undefined,
-      parameter: {},
-      got: (value) => `got ${quoted(repeated(value))} twice`,
-    });
-  }
+  tests.push(...listTests(rules));
   if (rules.enum !== undefined) {
     const allowed = rules.enum;
     add('enum', `must be one of ${allowed.join(', ')}`, (value) => allowed.includes(value as Scalar), {
@@ -114,6 +94,30 @@ export function testsOf(spec: ValueSpec): RuleTest[] {
   }
   if (rules.const !== undefined) {
     add('const', `must be ${quoted(rules.const)}`, (value) => isSame(value, rules.const), { const: rules.const });
+  }
+  return tests;
+}
+
+/** The rules of lists. */
+function listTests(rules: ValueSpec['rules']): RuleTest[] {
+  const tests: RuleTest[] = [];
+  const { minItems, maxItems } = rules;
+  const lengthOf = (value: NonNullable<FieldValue>): number => (value as unknown[]).length;
+  const count = (rule: string, says: string, holds: RuleTest['holds'], parameter: RuleParameters): number =>
+    tests.push({ rule, holds, says, parameter });
+  if (minItems !== undefined)
+    count('minItems', `must have ${items(minItems)} or more`, (value) => lengthOf(value) >= minItems, { minItems });
+  if (maxItems !== undefined)
+    count('maxItems', `must have ${items(maxItems)} or fewer`, (value) => lengthOf(value) <= maxItems, { maxItems });
+  if (rules.uniqueItems) {
+    const isLong = (value: NonNullable<FieldValue>): boolean => lengthOf(value) > Math.max(USUAL_ITEMS, maxItems ?? 0);
+    tests.push({
+      rule: 'uniqueItems',
+      says: 'must not have the same item twice',
+      holds: (value) => isLong(value) || repeated(value) === undefined,
+      parameter: {},
+      got: (value) => `got ${quoted(repeated(value))} twice`,
+    });
   }
   return tests;
 }
