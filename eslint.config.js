@@ -11,6 +11,7 @@ export default tseslint.config(
       'node_modules/',
       'fell-huts/',
       'bench/.data/',
+      'demo/code/types.d.ts',
       'test/fixtures/client/',
       'test/fixtures/page/',
       'test/fixtures/generated/',

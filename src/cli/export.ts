@@ -90,7 +90,11 @@ async function textOf(what: Exclude<Kind, 'schemas'>, project: SoundProject, giv
       return isYaml ? documentYaml(document) : documentJson(document);
     }
     case 'types': {
-      if (given.code === true) return (await import('../core/document/code-types.ts')).codeTypes(graph);
+      if (given.code === true) {
+        const { codeTypes } = await import('../core/document/code-types.ts');
+        const { apiDeclarations } = await import('../project/client-parts.ts');
+        return codeTypes(graph, apiDeclarations());
+      }
       return (await import('../core/document/api-types.ts')).apiTypes(graph);
     }
     case 'client': {

@@ -6,3 +6,6 @@ const PARTS = ['options', 'problem', 'cql', 'query', 'send', 'collections', 'con
 /** The parts of a client that are the same for every project, as they stand beside this program. */
 export const clientParts = (): string[] =>
   PARTS.map((name) => readFileSync(new URL(`../client/${name}.ts`, import.meta.url), 'utf8'));
+
+/** The declarations of what a project's code imports from this program. */
+export const apiDeclarations = (): string => readFileSync(new URL('../api/index.d.ts', import.meta.url), 'utf8');

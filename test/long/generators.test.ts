@@ -70,6 +70,24 @@ describe('generators that only read the document', () => {
   });
 });
 
+test('the guide alone leaves a project whose code has types, with nothing installed', async () => {
+  const folder = join(folderWith(), 'walks');
+  expect((await vantfell(['new', folder])).code).toBe(0);
+  const words = ['export', 'types', '--code', '-C', folder, '--out', join(folder, 'code/types.d.ts')];
+  mkdirSync(join(folder, 'code'));
+  expect((await vantfell(words)).code).toBe(0);
+  const hooks = (body: string): string =>
+    `import { hooks } from 'vantfell';\nexport default hooks('walk', {\n  async beforeCreate(draft, scope) {\n    ${body}\n  },\n});\n`;
+  const checked = (body: string): string => {
+    writeFileSync(join(folder, 'code/walk.hooks.ts'), hooks(body));
+    return run(require.resolve('typescript/bin/tsc'), ['-p', folder]);
+  };
+  expect(checked("draft.about = (await scope.model('note').first({ stars: 5 }))?.text ?? null;")).toBe('');
+  expect(checked('draft.abuot = null;')).toContain("Property 'abuot' does not exist");
+  expect(checked("await scope.model('nite').find();")).toContain('nite');
+  expect((await vantfell(['check', '-C', folder])).code).toBe(0);
+});
+
 describe('the exported client, as source', () => {
   const EVERY_OPTION = {
     ...STRICT,

@@ -6,14 +6,18 @@ import { mustBeGiven } from '../rules/schema.ts';
 import { indented, listed, memberLines, memberName, memberType, typeOf } from './typescript.ts';
 import type { Member } from './typescript.ts';
 
-/** TypeScript declarations of a project's models and operations, for the editors of those who write its code. */
-export function codeTypes(graph: Graph): string {
+/**
+ * TypeScript declarations of a project's models and operations, for the editors of those who write its code. With
+ * `api`, the declarations of what code imports from this tool, they stand alone: nothing need be installed.
+ */
+export function codeTypes(graph: Graph, api?: string): string {
   const operations = graph.models.flatMap((model) => model.operations.map((operation) => ({ model, operation })));
   return [
     '// Written by `vantfell export types --code`: do it again when the models have changed.',
-    "import 'vantfell';",
-    '',
+    // With an import, what follows is added to the types of the installed package.
+    ...(api === undefined ? ["import 'vantfell';", ''] : ['']),
     "declare module 'vantfell' {",
+    ...(api === undefined ? [] : [...ambientLines(api), '']),
     '  interface Models {',
     ...graph.models.flatMap((model) => indented(modelLines(model), 4)),
     '  }',
@@ -39,6 +43,13 @@ export function codeTypes(graph: Graph): string {
     '',
   ].join('\n');
 }
+
+/** Declarations as they stand within a module that is declared, and not written. */
+const ambientLines = (api: string): string[] =>
+  api
+    .trimEnd()
+    .split('\n')
+    .map((line) => (line === '' ? line : `  ${line.replace(/^(export )?declare /, '$1')}`));
 
 function modelLines(model: Model): string[] {
   const shown = model.fields.filter(({ type }) => type !== 'secret');

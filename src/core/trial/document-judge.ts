@@ -78,9 +78,9 @@ export function makeDocumentJudge(document: Record<string, unknown>): DocumentJu
         return faults.length > 0 && /(^|&)include=/.test(query) ? isOther(FIELDS) : faults;
       }
       // Of many that are made, `data` is an array of what the schema says of one.
-      const isMany = answer.status === 201 && Array.isArray(data);
-      const bodies = isMany ? data.map((one: unknown) => ({ data: one })) : [answer.body];
-      return bodies.flatMap((body) => faultsOf(`${media}/schema`, body, ''));
+      const faults = faultsOf(`${media}/schema`, answer.body, '');
+      if (faults.length === 0 || answer.status !== 201 || !Array.isArray(data)) return faults;
+      return data.flatMap((one: unknown) => faultsOf(`${media}/schema`, { data: one }, ''));
     },
   };
 }
