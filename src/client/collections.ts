@@ -35,7 +35,7 @@ export const etagOf = (record: object): string | undefined => (record as { reado
 
 function withTag(record: unknown, tag: string | null | undefined): unknown {
   if (typeof record === 'object' && record !== null && tag !== null && tag !== undefined)
-    Object.defineProperty(record, TAG, { value: tag, enumerable: true });
+    Object.assign(record, { [TAG]: tag });
   return record;
 }
 

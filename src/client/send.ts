@@ -142,7 +142,8 @@ function initOf(options: ClientOptions, method: string, sent: Sent, token: strin
 /** Whether an answer may be another one later. All of these but one say that nothing was changed. */
 function mayPass({ status, kind }: Problem, again: boolean): boolean {
   if (status === 429 || kind === 'still-running') return true;
-  return status === 503 && (again || kind !== 'outcome-unknown');
+  // What stands between may have answered: then nobody knows what was done.
+  return status === 503 && (again || (kind !== 'outcome-unknown' && kind !== 'unknown'));
 }
 
 /** Seconds, given as such or as the time that they end. */

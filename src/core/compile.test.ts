@@ -28,6 +28,7 @@ test('what nobody can set, a hook may', () => {
 test.each([
   ['may: { clear: anybody }', ['2:8 idle-grant']],
   ['may: { journal: anybody }', ['2:8 idle-grant']],
+  ['may: { delete: [anybody, { where: "TRUE" }] }', ['2:8 idle-grant']],
   ['endpoints: [list]\nmay: { create: anybody, read: anybody }', ['3:8 idle-grant']],
   ['fields: { n: { type: date, readOnly: true } }\nmay: { read: anybody, set: { n: anybody } }', ['3:30 idle-grant']],
 ])('grants that have no effect are told: %s', (text, expected) => {

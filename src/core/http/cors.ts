@@ -39,7 +39,7 @@ export function makeCors({ origins, credentials, headers, expose, maxAge }: Cors
         allowed(request) === undefined
           ? {}
           : {
-              'access-control-allow-methods': allow,
+              'access-control-allow-methods': withRequested(allow, request),
               'access-control-allow-headers': taken,
               'access-control-max-age': String(maxAge),
             };
@@ -52,6 +52,12 @@ export function makeCors({ origins, credentials, headers, expose, maxAge }: Cors
       return all ? shared : { ...VARY, ...shared };
     },
   };
+}
+
+/** The methods of a path, and the one that is asked for: only so can a page read the 404 or 405 that it gets for it. */
+function withRequested(allow: string, { headers }: Request): string {
+  const method = String(headers['access-control-request-method']);
+  return /^[A-Za-z]{1,20}$/.test(method) && !allow.split(', ').includes(method) ? `${allow}, ${method}` : allow;
 }
 
 /** `https://*.huts.example` stands for all subdomains, `http://localhost:*` for all ports. */

@@ -71,12 +71,19 @@ function warnOfIdle(may: MayDeclaration, model: Skeleton, access: Access, report
       verb === 'journal' ? 'write journal: true, or leave it out' : `name ${verb} in endpoints, or leave it out`;
     if (!isUsed)
       report.warn('idle-grant', `${model.name} has no ${verb}, so this grant has no effect`, remedy, [verb], 'key');
-    else if (given[verb].length > 1 && verb !== 'create' && given[verb].some(({ kind }) => kind === 'anybody'))
+    else if (isBesideAnybody(given[verb], verb))
       report.warn('idle-grant', 'anybody is enough: the other grants have no effect', 'leave out either', [verb]);
   }
   for (const name of Object.keys(may.set ?? {}))
     if (model.byMember.get(name)?.rules.readOnly === true)
       report.warn('idle-grant', `\`${name}\` is readOnly, so nobody sets it`, 'leave out either', ['set', name], 'key');
+}
+
+/** Whether all but one of these grants are idle. Roles may write records of other owners, whoever may write. */
+function isBesideAnybody(grants: Grants, verb: Verb): boolean {
+  const kinds = grants.map(({ kind }) => kind);
+  const isOwning = ['create', 'update', 'replace'].includes(verb) && kinds.includes('role');
+  return kinds.length > 1 && kinds.includes('anybody') && !isOwning;
 }
 
 function usualVerbs(model: Skeleton, { identity, owner }: GrantContext): Access['verbs'] {
