@@ -256,6 +256,7 @@ describe.each(['sqlite', 'postgres'] as const)('requests that write, on %s', (ki
           by: null,
           action: 'update',
           changes: { note: { before: 'a', after: 'b' }, spot: { before: null, after: { x: 1 } } },
+          operation: null,
         },
       ],
     ]);
