@@ -1,8 +1,8 @@
 import { JSON_HEADERS } from '../../api/message.ts';
 import type { Reply } from '../../api/message.ts';
+import type { Runtime } from '../../change/runtime.ts';
 import type { FieldValue } from '../../model/scalar.ts';
 import type { Cursors } from '../../query/cursor.ts';
-import type { ListForm } from '../../query/list-form.ts';
 import type { ListStatement } from '../../query/list-statement.ts';
 import type { Row } from '../../sql/statement.ts';
 import type { RecordTags } from '../request/entity-tag.ts';
@@ -29,6 +29,7 @@ export async function pageReply(
   cursors: Cursors,
   tags: RecordTags,
   ends: PageEnds,
+  rest: Runtime['rest'],
   finish?: (records: string) => Promise<string>,
 ): Promise<Reply> {
   const count = limit === 0 ? 0 : Number(row[1]);
@@ -60,16 +61,24 @@ export async function pageReply(
   const total = form.total === true ? `,"total":${Number(row[4])}` : '';
   const page = `{"limit":${limit},"next":${JSON.stringify(next)},"prev":${JSON.stringify(prev)}${total}}`;
   const data = finish === undefined ? records : await finish(records);
-  const etags = form.etags === true ? `,"etags":${etagsOf(records, row[5] as string | null, form, surplus, tags)}` : '';
+  const stored = form.etags === true ? cutSurplus(row[5] as string | null, surplus) : undefined;
+  const etags =
+    stored === undefined
+      ? ''
+      : `,"etags":${await etagsOf(records, form.backward ? reversed(stored) : stored, tags, rest)}`;
   return { status: 200, headers: { ...JSON_HEADERS, link }, body: `{"data":[${data}]${etags},"page":${page}}` };
 }
 
 /** The ETags of the records of a page, in their order. */
-function etagsOf(records: string, joined: string | null, form: ListForm, surplus: boolean, tags: RecordTags): string {
+async function etagsOf(records: string, joined: string, tags: RecordTags, rest: Runtime['rest']): Promise<string> {
   if (records === '') return '[]';
-  const cut = cutSurplus(joined, surplus);
-  const stored = (form.backward ? reversed(cut) : cut).split(BETWEEN);
-  return JSON.stringify(records.split(BETWEEN).map((shown, at) => tags.tagOf(shown, stored[at])));
+  const stored = joined.split(BETWEEN);
+  const all: string[] = [];
+  for (const [at, shown] of records.split(BETWEEN).entries()) {
+    await rest?.();
+    all.push(tags.tagOf(shown, stored[at]));
+  }
+  return JSON.stringify(all);
 }
 
 const cutSurplus = (texts: string | null, surplus: boolean): string =>

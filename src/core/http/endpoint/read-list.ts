@@ -75,7 +75,7 @@ export function makeListAnswerer(model: Model, { graph, store, cursors, tags, ru
     const bound = values ?? statement.values({ now: runtime.now(), caller: principal.caller, form, limit });
     const row = await store.first(statement, bound, principal.requester);
     if (!row![3]) throw unknownRecord(principal.permissions, modelOf(graph, of.under!.relation.target));
-    return pageReply(path, request, statement, row!, cursors, ofRecords, ends, finish);
+    return pageReply(path, request, statement, row!, cursors, ofRecords, ends, runtime.rest, finish);
   };
 }
 

@@ -63,8 +63,12 @@ export function makeResource(model: Model, context: EndpointContext): (endpoint:
   };
 }
 
+/** Characters of a page that has an ETag: to hash a hundred megabytes would hold up everybody else. */
+const LONGEST_TAGGED = 2_000_000;
+
 /** The page of a list with its ETag; 304 where the client has it already (RFC 9110, 13.1.2). */
 function tagged({ headers }: Request, reply: Reply, tags: EntityTags): Reply {
+  if (reply.body!.length > LONGEST_TAGGED) return reply;
   const etag = `"${tags.mark(reply.body!)}"`;
   if (isNamed(headers['if-none-match'], etag)) return { status: 304, headers: { ...COMMON_HEADERS, etag } };
   return { ...reply, headers: { ...reply.headers, etag } };
