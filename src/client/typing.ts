@@ -111,7 +111,7 @@ export interface ListOptions<M extends ModelName> {
   readonly offset?: number | undefined;
   /** Whether to count all records. */
   readonly total?: boolean | undefined;
-  /** Whether the records have their ETags, for `ifMatch`. */
+  /** Whether the records have their ETags, for `ifMatch`; `limit` is 25 at most then. */
   readonly etags?: boolean | undefined;
 }
 

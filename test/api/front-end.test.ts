@@ -123,6 +123,21 @@ describe('lists', () => {
     expect((await on.ask('GET', '/v1/huts?limit=3', undefined, { 'if-none-match': etag })).status).toBe(200);
   });
 
+  test('have the ETags of their records, on pages of up to 25', async () => {
+    const { body } = await on.ask('GET', '/v1/huts?etags=true&limit=3&sort=-name&view=default');
+    const [first] = body.data as { id: string; beds: number }[];
+    const read = await on.ask('GET', `/v1/huts/${first!.id}`);
+    expect([body.etags.length, body.etags[0].split('-')[0]]).toEqual([3, read.headers.etag!.split('-')[0]]);
+    const back = await on.ask('GET', `${(await on.ask('GET', body.page.next as string)).body.page.prev as string}`);
+    expect(back.body.etags).toEqual(body.etags);
+    const [old] = body.etags as string[];
+    const change = { beds: first!.beds + 1 };
+    const patch = (): Promise<{ status: number }> =>
+      on.ask('PATCH', `/v1/huts/${first!.id}`, change, { ...authorization, 'if-match': old! });
+    expect([(await patch()).status, (await patch()).status]).toEqual([200, 412]);
+    expect((await on.ask('GET', '/v1/huts?etags=true&limit=26')).body.errors[0].detail).toContain('from 1 to 25');
+  });
+
   test('limit=0 counts alone', async () => {
     const { body } = await on.ask('GET', '/v1/huts?limit=0&total=true&valley=Askdal');
     expect(body).toMatchObject({ data: [], page: { limit: 0, next: null, prev: null } });

@@ -147,7 +147,11 @@ export function pageRefs({ components, graph }: Documented, hasTags = true): Ref
       { type: 'integer', minimum: 0 },
     ],
     ['total', 'Whether to count all records, as `page.total`.', { type: 'boolean', default: false }],
-    ['etags', 'Whether the ETag of each record comes along, as `etags`.', { type: 'boolean', default: false }],
+    [
+      'etags',
+      'Whether the ETag of each record comes along, as `etags`; pages then have 25 records at most.',
+      { type: 'boolean', default: false },
+    ],
   ];
   const taken = parameters.filter(([name]) => hasTags || name !== 'etags');
   return taken.map(([name, about, schema]) => components.ref('parameters', name, () => inQuery(name, about, schema)));

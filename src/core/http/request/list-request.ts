@@ -99,14 +99,14 @@ export function readListRequest(
   const failures: ParameterFailure[] = [];
   const { single, filters, shared } = readParameters(model, query, readers.permissions, failures);
   const total = readFlag('total', single.get('total'), failures);
-  const limit = readLimit(single.get('limit'), total ? 0 : 1, paging, failures);
+  const etags = readFlag('etags', single.get('etags'), failures);
+  const limit = readLimit(single.get('limit'), total ? 0 : 1, etags ? taggedPaging(paging) : paging, failures);
   const given = Object.fromEntries(projectionParameters.map((name) => [name, single.get(name)]));
   const projection = readProjection(given, limit, failures);
   const parameters = parametersOf<EvaluationContext>(dialect);
   const chosen = readChoice(model, single, filters, readers, of, parameters, failures);
   const sort = readSort(single.get('sort'), parameters, failures);
   const offset = readOffset(single.get('offset'), failures);
-  const etags = readFlag('etags', single.get('etags'), failures);
   const binding = JSON.stringify([
     path,
     sort.map(({ field, descending }) => [field.member, descending]),
@@ -135,6 +135,14 @@ export function readListRequest(
     shared: shared.join('&'),
   };
 }
+
+/** Records of a page with their ETags: all that is stored of each is read and hashed. */
+const MOST_TAGGED = 25;
+
+const taggedPaging = (paging: Paging): Paging => ({
+  default: Math.min(paging.default, MOST_TAGGED),
+  most: Math.min(paging.most, MOST_TAGGED),
+});
 
 /** The parameters of a list's query by their names, the values of its fields, and what links to other pages repeat. */
 interface ListQuery {
