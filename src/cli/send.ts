@@ -105,18 +105,17 @@ async function showAnswer({ terminal, quiet }: Context, answer: Answer, kind: st
   const { bold, dim } = terminal.paint;
   const color = statusColor(status, terminal.paint);
   const shown = isJson ? stringify(value, { maxLength: 100 }) : body;
-  if (quiet) {
-    // The body alone, for other programs.
-    if (body !== '') terminal.show(shown);
-  } else {
+  const statements = exchange === undefined ? undefined : statementsOf(exchange);
+  // Quietly, the body alone, for other programs.
+  if (quiet && body !== '') terminal.show(shown);
+  if (!quiet) {
     terminal.show(`${bold(color(statusText(status)))}  ${dim(`${milliseconds.toFixed(1)} ms`)}`);
     for (const [name, text] of Object.entries(headers)) terminal.show(`${dim(`${name}:`)} ${text}`);
     if (body !== '') terminal.show(`\n${shown}`);
-  }
-  const statements = exchange === undefined ? undefined : statementsOf(exchange);
-  if (!quiet && exchange !== undefined && statements !== undefined) {
-    terminal.show(`\n${bold(counted(statements.length, 'statement'))}`);
-    if (statements.length > 0) terminal.show(statementsText(exchange.asked, kind, terminal.paint));
+    if (statements !== undefined) {
+      terminal.show(`\n${bold(counted(statements.length, 'statement'))}`);
+      if (statements.length > 0) terminal.show(statementsText(exchange!.asked, kind, terminal.paint));
+    }
   }
   terminal.value({
     status,

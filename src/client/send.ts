@@ -44,7 +44,6 @@ export interface Sent {
 }
 
 export interface Got {
-  readonly status: number;
   readonly headers: Headers | undefined;
   readonly body: AnswerBody | undefined;
 }
@@ -67,7 +66,7 @@ export async function tokenNow({ state, options }: Connection): Promise<string |
 /** Sends a request, and again where that may help. Throws `Problem` or `NoAnswer`. */
 export async function send(connection: Connection, method: string, path: string, sent: Sent): Promise<Got> {
   const text = queryText(sent.query);
-  if (text === undefined) return { status: 200, headers: undefined, body: undefined };
+  if (text === undefined) return { headers: undefined, body: undefined };
   const target = connection.base + path + text;
   const token = sent.anonymous === true ? undefined : await tokenNow(connection);
   const got = await attempts(connection, method, target, sent, token);
@@ -116,8 +115,8 @@ async function attempts(
     const isJson = headers.get('content-type')?.includes('json') === true && text !== '';
     const body = isJson ? (JSON.parse(text) as AnswerBody) : undefined;
     // The answer to the first of them was lost: the record is gone because of it.
-    if (method === 'DELETE' && status === 404 && lost > 0) return { status: 204, headers, body: undefined };
-    if (status < 400) return { status, headers, body };
+    if (method === 'DELETE' && status === 404 && lost > 0) return { headers, body: undefined };
+    if (status < 400) return { headers, body };
     const problem = new Problem(status, { ...body }, secondsOf(headers.get('retry-after')), key);
     const { retryAfter } = problem;
     if (retryAfter === undefined || waited + retryAfter > patience || !mayPass(problem, sent.again)) return problem;

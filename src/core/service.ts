@@ -143,7 +143,6 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
     allowance: rate === undefined ? undefined : makeAllowance(rate, now),
     everybody,
     itself: { caller: null, permissions: permissionSets.service },
-    stranger: { caller: null, permissions: permissionSets.of(null) },
     authenticator,
     identity,
     idempotency,

@@ -8,49 +8,50 @@ import type { Act } from './condition.ts';
 export const mayText = (model: Model, act: Act): string => grantsText(model, grantsOf(model, act));
 
 /** `owner or role:steward`. */
-export function grantsText(model: Model, grants: readonly Grant[]): string {
-  const words = grants.flatMap((grant): string[] => {
-    switch (grant.kind) {
-      case 'role':
-        return [`role:${grant.role}`];
-      case 'path':
-        return [grant.path.map(({ name }) => name).join('.')];
-      case 'where':
-        return [`where ${grant.text}`];
-      case 'parent':
-        return [`may ${grant.verb} its ${spoken(model.parent?.target ?? '')}`];
-      case 'maker':
-        return [];
-      default:
-        return [grant.kind];
-    }
-  });
-  return words.length === 0 ? 'nobody' : [...new Set(words)].join(' or ');
-}
+export const grantsText = (model: Model, grants: readonly Grant[]): string =>
+  namesOf(model, grants, 'declared').join(' or ') || 'nobody';
 
 /** The same in a sentence, for people who have not read the declaration. */
 export function allowedText(model: Model, act: Act): string {
-  const words = grantsOf(model, act).flatMap((grant): string[] => {
-    switch (grant.kind) {
-      case 'anybody':
-        return ['anybody'];
-      case 'signed-in':
-        return ['everybody who is signed in'];
-      case 'role':
-        return [`the role ${grant.role}`];
-      case 'path':
-        return [`its ${grant.path.map(({ name }) => name).join('.')}`];
-      case 'where':
-        return [`everybody where ${grant.text}`];
-      case 'parent':
-        return [`everybody who may ${grant.verb} the ${spoken(model.parent?.target ?? '')}`];
-      case 'maker':
-        return [];
-      default:
-        return [grant.kind === 'owner' ? 'the owner' : grant.kind];
-    }
-  });
-  const all = [...new Set(words)];
+  const all = namesOf(model, grantsOf(model, act), 'told');
   const last = all.pop() ?? 'nobody';
   return `Allowed for ${all.length === 0 ? last : `${all.join(', ')} and ${last}`}.`;
+}
+
+/** Whom a grant names: as its declaration does, and as a sentence tells it. */
+interface GrantName {
+  readonly declared: string;
+  readonly told: string;
+}
+
+const namesOf = (model: Model, grants: readonly Grant[], how: keyof GrantName): string[] => [
+  ...new Set(grants.flatMap((grant) => nameOf(model, grant)?.[how] ?? [])),
+];
+
+function nameOf(model: Model, grant: Grant): GrantName | undefined {
+  switch (grant.kind) {
+    case 'role':
+      return { declared: `role:${grant.role}`, told: `the role ${grant.role}` };
+    case 'path': {
+      const path = grant.path.map(({ name }) => name).join('.');
+      return { declared: path, told: `its ${path}` };
+    }
+    case 'where':
+      return { declared: `where ${grant.text}`, told: `everybody where ${grant.text}` };
+    case 'parent': {
+      const parent = spoken(model.parent?.target ?? '');
+      return {
+        declared: `may ${grant.verb} its ${parent}`,
+        told: `everybody who may ${grant.verb} the ${parent}`,
+      };
+    }
+    case 'signed-in':
+      return { declared: grant.kind, told: 'everybody who is signed in' };
+    case 'owner':
+      return { declared: grant.kind, told: 'the owner' };
+    case 'maker':
+      return undefined;
+    default:
+      return { declared: grant.kind, told: grant.kind };
+  }
 }

@@ -21,7 +21,7 @@ const TAKEN = new Set(
   ProblemKind NoAnswer Page Some PatchStep Table Route Query Sent Got AnswerBody FieldPath IncludePath SortPath Shown
   ShownOptions ListOptions Where Wanted WhereParts Comparison CqlValue Lists Reads ReadsMe Creates Replaces Updates
   Deletes Clears JournalLine JournalMember JournalOptions JournalLists Own One Many Views Whole Of Less Head First
-  Rest Flat Picked Including RETRIES PATIENCE_S FIRST_PAUSE_MS TAG TABLE AbortSignal Array AsyncGenerator Boolean
+  Rest Flat Picked Including AbortSignal Array AsyncGenerator Boolean
   Date Error Exclude Extract Headers JSON Map Math NonNullable Number Object Omit Partial Pick Promise Readonly
   Record RequestInit Response String Symbol TemplateStringsArray TypeError Uint8Array URL URLSearchParams`.split(/\s+/),
 );

@@ -19,6 +19,8 @@ import type { Store } from '../store/contract.ts';
 
 /** Finds out who sends a request. */
 export interface Authenticator {
+  /** Somebody who is not signed in. */
+  readonly stranger: Principal;
   /** Throws a 401 for an invalid token. */
   authenticate(request: Request): Principal | Promise<Principal>;
   /** The id of the database, the audience of this service's tokens. */
@@ -47,7 +49,7 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
   const { graph, store, runtime, permissionSets, writes, tokens, callers, credentials, outside } = options;
   const stranger: Principal = { caller: null, permissions: permissionSets.of(null) };
   const { identity } = graph;
-  if (identity === undefined) return { authenticate: () => stranger, audience: () => Promise.resolve('') };
+  if (identity === undefined) return { stranger, authenticate: () => stranger, audience: () => Promise.resolve('') };
   const model = modelOf(graph, identity.model);
   let database: string | undefined;
 
@@ -92,6 +94,7 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
   }
 
   return {
+    stranger,
     audience,
     authenticate({ headers: { authorization } }) {
       return authorization === undefined ? stranger : signedIn(String(authorization));

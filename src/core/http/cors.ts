@@ -3,7 +3,7 @@ import type { CorsSettings } from '../model/service.ts';
 
 /** What pages of other origins may request, and read in the answers (WHATWG Fetch, 3.2). */
 export interface Cors {
-  /** The answer to a preflight request; undefined for other requests. `allow` are the methods of its path. */
+  /** The answer to a preflight request; undefined where no origins are declared. `allow` are its path's methods. */
   preflight(request: Request, allow: string): Reply | undefined;
   /** Headers for the answer to any request. */
   headersFor(request: Pick<Request, 'headers'>): Readonly<Record<string, string>>;
@@ -34,7 +34,6 @@ export function makeCors({ origins, credentials, headers, expose, maxAge }: Cors
 
   return {
     preflight(request, allow) {
-      if (!isPreflight(request)) return undefined;
       const granted: Record<string, string> =
         allowed(request) === undefined
           ? {}

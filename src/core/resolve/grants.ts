@@ -54,24 +54,20 @@ export function accessOf(model: Skeleton, context: GrantContext): Access {
 function warnOfIdle(may: MayDeclaration, model: Skeleton, access: Access, report: Reporter): void {
   const { declaration } = model.draft;
   const endpoints: ReadonlySet<string> = new Set(declaration.endpoints ?? usualEndpoints);
+  // Verbs that change or delete are not among them: children may go by what their parent allows.
   const isIdle: Readonly<Partial<Record<Verb, boolean>>> = {
     create: !endpoints.has('create'),
-    update: !endpoints.has('update') && !endpoints.has('replace'),
     replace: !endpoints.has('replace'),
-    delete: !endpoints.has('delete') && !endpoints.has('clear'),
     clear: !endpoints.has('clear'),
     journal: declaration.journal !== true,
   };
-  const given = access.verbs;
   for (const verb of verbs) {
     if (!Object.hasOwn(may, verb)) continue;
-    // Children may go by what their parent allows.
-    const isUsed = isIdle[verb] !== true || verb === 'update' || verb === 'delete';
     const remedy =
       verb === 'journal' ? 'write journal: true, or leave it out' : `name ${verb} in endpoints, or leave it out`;
-    if (!isUsed)
+    if (isIdle[verb] === true)
       report.warn('idle-grant', `${model.name} has no ${verb}, so this grant has no effect`, remedy, [verb], 'key');
-    else if (isBesideAnybody(given[verb], verb))
+    else if (isBesideAnybody(access.verbs[verb], verb))
       report.warn('idle-grant', 'anybody is enough: the other grants have no effect', 'leave out either', [verb]);
   }
   for (const name of Object.keys(may.set ?? {}))

@@ -254,10 +254,13 @@ function judged(spec: ValueSpec): Judged {
       const { rule, detail } = read.fault;
       return failure(spec, path, rule, spec.rules.writeOnly ? detail.replace(/, got [^]*$/, '') : detail);
     },
-    broken({ rule, says, parameter, got }, { path, value }) {
+    broken({ rule, says, limit, got }, { path, value }) {
       const its =
         got === undefined || spec.rules.writeOnly ? `got ${shown(spec, value)}` : got(value as NonNullable<FieldValue>);
-      return { ...failure(spec, path, rule, rule === 'required' ? says : `${says}, ${its}`), ...parameter };
+      return {
+        ...failure(spec, path, rule, rule === 'required' ? says : `${says}, ${its}`),
+        ...(limit === undefined ? {} : { [rule]: limit }),
+      };
     },
   };
 }

@@ -13,8 +13,8 @@ export interface RuleTest {
   readonly holds: (value: NonNullable<FieldValue>) => boolean;
   /** Completes "must …". */
   readonly says: string;
-  /** What the rule asks for, by its name. */
-  readonly parameter: RuleParameters;
+  /** What the rule asks for, where that can be said in one value: 1, of `minimum`. */
+  readonly limit?: RuleParameters[keyof RuleParameters];
   /** What to say of the value instead of showing it. */
   readonly got?: (value: NonNullable<FieldValue>) => string;
 }
@@ -29,93 +29,78 @@ export const longestOf = ({ rules }: Pick<ValueSpec, 'rules'>): number | undefin
 export function testsOf(spec: ValueSpec): RuleTest[] {
   const rules = spec.rules;
   const tests: RuleTest[] = [];
-  const add = (rule: string, says: string, holds: RuleTest['holds'], parameter: RuleParameters = {}): number =>
-    tests.push({ rule, holds, says, parameter });
+  const add = (rule: string, says: string, holds: RuleTest['holds'], limit?: RuleTest['limit']): number =>
+    tests.push({ rule, holds, says, limit });
   const order = orderOf(spec);
 
   const isText = ['string', 'text', 'secret'].includes(spec.type);
   if (rules.required && isText && (rules.minLength ?? 0) === 0) {
     add('required', 'must not be empty', (value) => value !== '');
   }
-  const { minLength, maxLength, minimum, maximum, exclusiveMinimum, exclusiveMaximum, multipleOf } = rules;
-  if (minLength !== undefined) {
-    add('minLength', `must have ${characters(minLength)} or more`, (value) => length(value) >= minLength, {
-      minLength,
-    });
-  }
-  if (maxLength !== undefined) {
-    add('maxLength', `must have ${characters(maxLength)} or fewer`, (value) => length(value) <= maxLength, {
-      maxLength,
-    });
-  }
+  const { minLength, minimum, maximum, exclusiveMinimum, exclusiveMaximum, multipleOf, format } = rules;
+  if (minLength !== undefined)
+    add('minLength', `must have ${characters(minLength)} or more`, (value) => length(value) >= minLength, minLength);
   // What takes longer than the text is long is not even begun with a text that is too long anyway.
   const longest = longestOf(spec);
-  if (maxLength === undefined && longest !== undefined) {
-    add('maxLength', `must have ${characters(longest)} or fewer`, (value) => length(value) <= longest, {
-      maxLength: longest,
-    });
-  }
+  if (longest !== undefined)
+    add('maxLength', `must have ${characters(longest)} or fewer`, (value) => length(value) <= longest, longest);
   const isShort = (value: unknown): boolean => longest === undefined || (value as string).length <= 2 * longest;
   if (rules.pattern !== undefined) {
     const pattern = new RegExp(rules.pattern, 'u');
-    add('pattern', `must match ${rules.pattern}`, (value) => !isShort(value) || pattern.test(value as string), {
-      pattern: rules.pattern,
-    });
+    const holds = (value: unknown): boolean => !isShort(value) || pattern.test(value as string);
+    add('pattern', `must match ${rules.pattern}`, holds, rules.pattern);
   }
-  if (rules.format !== undefined) {
-    const { format } = rules;
-    add('format', `must be a valid ${format}`, (value) => !isShort(value) || hasFormat(format, value as string), {
-      format,
-    });
+  if (format !== undefined) {
+    const holds = (value: unknown): boolean => !isShort(value) || hasFormat(format, value as string);
+    add('format', `must be a valid ${format}`, holds, format);
   }
   if (minimum !== undefined)
-    add('minimum', `must be ${minimum} or more`, (value) => order(value, minimum) >= 0, { minimum });
+    add('minimum', `must be ${minimum} or more`, (value) => order(value, minimum) >= 0, minimum);
   if (maximum !== undefined)
-    add('maximum', `must be ${maximum} or less`, (value) => order(value, maximum) <= 0, { maximum });
+    add('maximum', `must be ${maximum} or less`, (value) => order(value, maximum) <= 0, maximum);
   if (exclusiveMinimum !== undefined) {
-    add('exclusiveMinimum', `must be more than ${exclusiveMinimum}`, (value) => order(value, exclusiveMinimum) > 0, {
-      exclusiveMinimum,
-    });
+    const holds = (value: NonNullable<FieldValue>): boolean => order(value, exclusiveMinimum) > 0;
+    add('exclusiveMinimum', `must be more than ${exclusiveMinimum}`, holds, exclusiveMinimum);
   }
   if (exclusiveMaximum !== undefined) {
-    add('exclusiveMaximum', `must be less than ${exclusiveMaximum}`, (value) => order(value, exclusiveMaximum) < 0, {
-      exclusiveMaximum,
-    });
+    const holds = (value: NonNullable<FieldValue>): boolean => order(value, exclusiveMaximum) < 0;
+    add('exclusiveMaximum', `must be less than ${exclusiveMaximum}`, holds, exclusiveMaximum);
   }
-  if (multipleOf !== undefined) {
-    add('multipleOf', `must be a multiple of ${multipleOf}`, (value) => isMultiple(value, multipleOf), { multipleOf });
-  }
+  if (multipleOf !== undefined)
+    add('multipleOf', `must be a multiple of ${multipleOf}`, (value) => isMultiple(value, multipleOf), multipleOf);
   tests.push(...listTests(rules));
-  if (rules.enum !== undefined) {
-    const allowed = rules.enum;
-    add('enum', `must be one of ${allowed.join(', ')}`, (value) => allowed.includes(value as Scalar), {
-      enum: allowed,
-    });
-  }
-  if (rules.const !== undefined) {
-    add('const', `must be ${quoted(rules.const)}`, (value) => isSame(value, rules.const), { const: rules.const });
-  }
+  const allowed = rules.enum;
+  if (allowed !== undefined)
+    add('enum', `must be one of ${allowed.join(', ')}`, (value) => allowed.includes(value as Scalar), allowed);
+  if (rules.const !== undefined)
+    add('const', `must be ${quoted(rules.const)}`, (value) => isSame(value, rules.const), rules.const);
   return tests;
 }
 
 /** The rules of lists. */
-function listTests(rules: ValueSpec['rules']): RuleTest[] {
+function listTests({ minItems, maxItems, uniqueItems }: ValueSpec['rules']): RuleTest[] {
   const tests: RuleTest[] = [];
-  const { minItems, maxItems } = rules;
   const lengthOf = (value: NonNullable<FieldValue>): number => (value as unknown[]).length;
-  const count = (rule: string, says: string, holds: RuleTest['holds'], parameter: RuleParameters): number =>
-    tests.push({ rule, holds, says, parameter });
   if (minItems !== undefined)
-    count('minItems', `must have ${items(minItems)} or more`, (value) => lengthOf(value) >= minItems, { minItems });
+    tests.push({
+      rule: 'minItems',
+      says: `must have ${items(minItems)} or more`,
+      holds: (value) => lengthOf(value) >= minItems,
+      limit: minItems,
+    });
   if (maxItems !== undefined)
-    count('maxItems', `must have ${items(maxItems)} or fewer`, (value) => lengthOf(value) <= maxItems, { maxItems });
-  if (rules.uniqueItems) {
+    tests.push({
+      rule: 'maxItems',
+      says: `must have ${items(maxItems)} or fewer`,
+      holds: (value) => lengthOf(value) <= maxItems,
+      limit: maxItems,
+    });
+  if (uniqueItems) {
     const isLong = (value: NonNullable<FieldValue>): boolean => lengthOf(value) > Math.max(USUAL_ITEMS, maxItems ?? 0);
     tests.push({
       rule: 'uniqueItems',
       says: 'must not have the same item twice',
       holds: (value) => isLong(value) || repeated(value) === undefined,
-      parameter: {},
       got: (value) => `got ${quoted(repeated(value))} twice`,
     });
   }

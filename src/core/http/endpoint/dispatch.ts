@@ -27,8 +27,6 @@ export interface DispatchParts {
   readonly allowance: Allowance | undefined;
   readonly everybody: boolean;
   readonly itself: Principal;
-  /** Somebody who is not signed in. */
-  readonly stranger: Principal;
   readonly authenticator: Authenticator;
   readonly answerers: Map<Endpoint, Answerer>;
   readonly identity: Identity | undefined;
@@ -67,7 +65,8 @@ export async function answer(
       count(parts, addressOf(request));
       return optionsReply(allow, found?.place);
     }
-    const asked = page?.isOpen === true ? counted(parts, parts.stranger, request) : authenticate(parts, request);
+    const asked =
+      page?.isOpen === true ? counted(parts, parts.authenticator.stranger, request) : authenticate(parts, request);
     const principal = asked instanceof Promise ? await asked : asked;
     note.caller = principal.caller !== null;
     return found === undefined

@@ -5,7 +5,7 @@ import type { Permissions } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
-import { projectionParameters, repeatableParameters } from '../../api/parameters.ts';
+import { projectionParameters } from '../../api/parameters.ts';
 import type { ProjectionParameters } from '../../api/parameters.ts';
 import { refuseParameters } from '../../api/problems.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
@@ -18,7 +18,7 @@ import { didYouMean } from '../../text/nearest.ts';
 import { isNamed, recordTags } from '../request/entity-tag.ts';
 import { keyFromText } from '../request/key.ts';
 import { projectionReader } from '../request/projection-parameters.ts';
-import { readQuery } from '../request/query.ts';
+import { addParameter, readQuery } from '../request/query.ts';
 import { KEPT_FORMS, LONGEST_KEPT } from './context.ts';
 import type { EndpointContext } from './context.ts';
 
@@ -68,10 +68,7 @@ function readParameters(query: string, failures: ParameterFailure[]): Projection
     const known = (projectionParameters as readonly string[]).includes(name);
     if (!known)
       failures.push({ parameter: name, detail: `no such parameter; ${didYouMean(name, projectionParameters)}` });
-    const before = given.get(name);
-    if (before !== undefined && !repeatableParameters.has(name))
-      failures.push({ parameter: name, detail: 'must be given once' });
-    given.set(name, before === undefined ? value : `${before},${value}`);
+    addParameter(given, name, value, failures);
   }
   return Object.fromEntries(given);
 }

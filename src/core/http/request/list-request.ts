@@ -3,7 +3,7 @@ import { both, expressionOf } from '../../access/condition.ts';
 import type { Condition } from '../../access/condition.ts';
 import { hides, seenValue } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
-import { listParameters, projectionParameters, repeatableParameters } from '../../api/parameters.ts';
+import { listParameters, projectionParameters } from '../../api/parameters.ts';
 import { MOST_TOLD, refuseParameters } from '../../api/problems.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
 import { compileExpression } from '../../expression/compiled.ts';
@@ -31,7 +31,7 @@ import { didYouMean } from '../../text/nearest.ts';
 import { quoted } from '../../text/value.ts';
 import { projectionReader } from './projection-parameters.ts';
 import type { ProjectionReader } from './projection-parameters.ts';
-import { readQuery } from './query.ts';
+import { addParameter, readFlag, readQuery } from './query.ts';
 
 /** A parsed list query. */
 export interface ListRequest {
@@ -166,10 +166,7 @@ function readParameters(
     if (failures.length > MOST_TOLD) break;
     const field = columns.get(name);
     if (isListParameter(name)) {
-      const before = single.get(name);
-      if (before !== undefined && !repeatableParameters.has(name))
-        failures.push({ parameter: name, detail: 'must be given once' });
-      single.set(name, before === undefined ? value : `${before},${value}`);
+      addParameter(single, name, value, failures);
     } else if (field === undefined) {
       const detail = `no such parameter or field; ${didYouMean(name, [...columns.keys(), ...listParameters])}`;
       failures.push({ parameter: name, detail });
@@ -291,13 +288,6 @@ function readOffset(text: string | undefined, failures: ParameterFailure[]): num
     detail: `must be a whole number from 0 to 999999999, got ${JSON.stringify(text.slice(0, 40))}`,
   });
   return undefined;
-}
-
-function readFlag(parameter: ListParameter, text: string | undefined, failures: ParameterFailure[]): boolean {
-  if (text !== undefined && text !== 'true' && text !== 'false') {
-    failures.push({ parameter, detail: `must be true or false, got ${JSON.stringify(text.slice(0, 40))}` });
-  }
-  return text === 'true';
 }
 
 /** Commas separate the entries of a list, and need no encoding in a query (RFC 3986). */

@@ -12,6 +12,7 @@ import { maskProjection } from '../../query/mask-projection.ts';
 import { depthOf, MOST_DEPTH, mostRecords, ownMember, viewOf, wholeOf } from '../../query/projection.ts';
 import type { AllowedAct, ProjectedMember, Projection } from '../../query/projection.ts';
 import { didYouMean } from '../../text/nearest.ts';
+import { readFlag } from './query.ts';
 
 /** Reads them. `records` is the number of records that are shown at most. */
 export type ProjectionReader = (
@@ -76,11 +77,10 @@ export function projectionReader(permissions: Permissions, model: Model, usual: 
 
 /** Whether `may=true` is given. */
 function readMay(model: Model, text: string | undefined, failures: ParameterFailure[]): boolean {
-  if (text === undefined || text === 'false') return false;
-  if (text !== 'true') failures.push({ parameter: 'may', detail: `must be true or false, got ${quoted(text)}` });
-  else if (ownNames(model).includes('may') || relatedNames(model).includes('may'))
+  const isAsked = readFlag('may', text, failures);
+  if (isAsked && [...ownNames(model), ...relatedNames(model)].includes('may'))
     failures.push({ parameter: 'may', detail: `a ${model.name} has something else of this name` });
-  return true;
+  return isAsked;
 }
 
 /** What the viewer may do with each record, by the names that `may` of the model has for it. */

@@ -1,0 +1,23 @@
+import type { Documented } from './documented.ts';
+import type { JsonSchema } from './json-schema.ts';
+
+/** Headers of answers, each described once. */
+const ABOUT = {
+  ETag: ['Tells this answer from others; its first part tells states of the record apart (RFC 9110).'],
+  Link: ['The first, the next and the previous page (RFC 8288).'],
+  Location: ['The path of the new record, where it is one.', 'uri-reference'],
+  'Preference-Applied': ['What of Prefer was followed (RFC 7240).'],
+  'Retry-After': ['The seconds after which it may go well (RFC 9110).'],
+  'WWW-Authenticate': ['How to sign in (RFC 6750).'],
+} as const;
+
+export const headersRef = ({ components }: Documented, ...names: (keyof typeof ABOUT)[]): JsonSchema =>
+  Object.fromEntries(
+    names.map((name) => [
+      name,
+      components.ref('headers', name, () => {
+        const [description, format] = ABOUT[name];
+        return { description, schema: { type: 'string', ...(format === undefined ? {} : { format }) } };
+      }),
+    ]),
+  );
