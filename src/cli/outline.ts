@@ -168,7 +168,7 @@ function takes({ name, operation }: Endpoint): string {
   const inputs = [...(operation?.input.keys() ?? [])].join(' ');
   switch (name) {
     case 'list':
-      return '?field=value filter sort limit after before offset total view fields include may etags';
+      return '?field=value filter sort limit after before offset total view fields include may';
     case 'read':
       return '?view fields include may';
     case 'journal':
