@@ -16,6 +16,7 @@ const FILES = [
   ['models/note.yaml', 'a part of it'],
   ['samples/', 'records to try it with'],
   ['trials/notes.yaml', 'what must happen, step by step'],
+  ['tsconfig.json', 'for an editor, once there is a code/ folder'],
 ] as const;
 
 export const newCommand: Command = {

@@ -1,11 +1,15 @@
+import { namesFromFile } from '../project/env-file.ts';
 import { EXIT, Failure } from '../project/failure.ts';
+import type { Metrics } from '../server/metrics.ts';
 import type { Server } from '../server/server.ts';
+import type { TracedStatement } from '../store/traced.ts';
 import type { Command, Context } from './command.ts';
 import type { LoadedProject } from './load-project.ts';
 import { faultInjection, readInjectedFaults } from './serve/fault-injection.ts';
 import type { InjectedFaults } from './serve/fault-injection.ts';
 import type { ServeLog } from './serve/log.ts';
 import type { Changing, Running } from './serve/running.ts';
+import { readTime } from './serve/read-time.ts';
 import type { Following } from './serve/watch.ts';
 
 const DEFAULT_PORT = 8080;
@@ -33,10 +37,16 @@ export const serve: Command = {
         default: false,
         describe: 'show the SQL of each request, with time and rows',
       })
+      .option('drain', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'go on so long after a signal to stop, while it says that it is not ready, like 5s',
+      })
       .option('slow', { type: 'string', requiresArg: true, describe: 'let every request wait so long, like 800ms' })
       .option('fail', { type: 'string', requiresArg: true, describe: 'let such a share of requests fail, like 5%' })
-      .check(({ port, slow, fail }) => {
+      .check(({ port, slow, fail, drain }) => {
         readInjectedFaults(slow, fail);
+        if (drain !== undefined) readTime('--drain', drain);
         if (Number.isInteger(port) && port >= 0 && port <= 65_535) return true;
         throw new Failure(EXIT.wrongCommand, '--port must be a whole number from 0 to 65535', 'name another port');
       }),
@@ -49,12 +59,17 @@ export const serve: Command = {
     const faults = readInjectedFaults(given.slow as string | undefined, given.fail as string | undefined);
     const { serveLog } = await import('./serve/log.ts');
     const log = serveLog(context, given.trace === true);
+    const { makeMetrics, METRICS_PATH } = await import('../server/metrics.ts');
+    const { metricsAlone, withMetrics } = await import('./serve/metered.ts');
+    const { ownVersion } = await import('./own-version.ts');
+    const metrics = makeMetrics(ownVersion());
     let following: Following | undefined;
+    let beside: Server | undefined;
     const tablesMoved = (): void => {
       if (following !== undefined) return following.tablesMoved();
       context.terminal.warn('a migration has changed the tables: until this is started again, it answers 503');
     };
-    const open = await opener(context, host, faults, log, tablesMoved);
+    const open = await opener(context, { host, faults, log, tablesMoved, metrics });
     let served: Changing | undefined;
     let begin = (): void => undefined;
     const begun = new Promise<void>((resolve) => (begin = resolve));
@@ -69,10 +84,15 @@ export const serve: Command = {
       const first = await open(project);
       served = changing(first);
       begin();
-      const { limits, proxies } = project.graph.service;
-      const server = await listen(served.service, { host, port, largestBody: limits.body, proxies });
+      const { limits, proxies, metricsPort } = project.graph.service;
+      const at = { host, port, largestBody: limits.body, proxies };
+      if (metricsPort !== undefined) {
+        beside = await listenBeside(metricsAlone(served.service, metrics), { ...at, port: metricsPort });
+      }
+      const server = await listen(beside === undefined ? withMetrics(served.service, metrics) : served.service, at);
       // A program may stop the service as soon as it has read the greeting.
-      const end = stopped(context, server, log);
+      const drain = given.drain === undefined ? 0 : readTime('--drain', given.drain as string);
+      const end = stopped(context, server, log, drain);
       const { graph } = project;
       greet(context.terminal, {
         graph,
@@ -80,22 +100,30 @@ export const serve: Command = {
         store: first.store.address,
         faults,
         watching: given.watch === true,
+        variables: namesFromFile(project.folder),
+        metrics: `${(beside ?? server).url}${METRICS_PATH}`,
       });
       return await end;
     } finally {
       following?.end();
+      await beside?.close();
       await served?.close();
     }
   },
 };
 
+interface OpenerParts {
+  readonly host: string;
+  readonly faults: InjectedFaults;
+  readonly log: ServeLog;
+  readonly metrics: Metrics;
+  tablesMoved(): void;
+}
+
 /** Opens a project's store and a service over it; reports its changes of the database. */
 async function opener(
   context: Context,
-  host: string,
-  faults: InjectedFaults,
-  log: ServeLog,
-  tablesMoved: () => void,
+  { host, faults, log, tablesMoved, metrics }: OpenerParts,
 ): Promise<(project: LoadedProject) => Promise<Running>> {
   const { serviceKeys } = await import('../project/project.ts');
   const { outsideTokens } = await import('../project/outside.ts');
@@ -121,21 +149,23 @@ async function opener(
     if (key.made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
     // Requests are not reported if nobody listens, which is faster.
     const { observed } = await import('../project/observed.ts');
-    const seen = quiet ? undefined : observed(store);
+    const { traced } = await import('../store/traced.ts');
+    const counted = (asked: TracedStatement): void => metrics.statement(asked);
+    const seen = quiet ? undefined : observed(store, counted);
     const report = (error: unknown, request: string): void => {
       // An injected fault is no defect. Changed tables are reported once.
       const isMoved = error instanceof StoreError && error.fault.kind === 'moved';
       if (!isMoved && !(error instanceof HttpProblem)) log.defect(error, request);
     };
-    const service = serviceOn(project.graph, seen?.store ?? store, key.keys, report, {
+    const service = serviceOn(project.graph, seen?.store ?? traced(store, counted), key.keys, report, {
       code: project.loaded,
       log: log.code,
       outside: outsideTokens(project),
       samples: () => firstSamples(project),
       ...(injectFault === undefined ? {} : { injectFault }),
     });
-    if (seen === undefined) return { service, store };
-    return { service: seen.around(service, log.request), store };
+    const told = seen === undefined ? service : seen.around(service, log.request);
+    return { service: metrics.around(told), store };
   };
 }
 
@@ -161,12 +191,22 @@ export async function listen(...given: Parameters<typeof import('../server/serve
   }
 }
 
+/** The same for the metrics, whose port is declared. */
+async function listenBeside(...given: Parameters<typeof listen>): Promise<Server> {
+  try {
+    return await listen(...given);
+  } catch (error) {
+    if (!(error instanceof Failure)) throw error;
+    throw new Failure(error.exit, `metrics: ${error.message}`, 'name another metrics.port; 0 takes any that is free');
+  }
+}
+
 /**
  * Resolves to the exit code when a signal has come and open requests are finished. An error that nothing has caught
  * ends the service in the same way, for nobody knows what it has left behind; a promise that fails while nobody waits
  * for it, as those of a project's code may, is logged and no more.
  */
-function stopped({ terminal }: Context, server: Server, log: ServeLog): Promise<number> {
+function stopped({ terminal }: Context, server: Server, log: ServeLog, drain: number): Promise<number> {
   let exit: number = EXIT.done;
   let isStopping = false;
   return new Promise((resolve, reject) => {
@@ -174,6 +214,11 @@ function stopped({ terminal }: Context, server: Server, log: ServeLog): Promise<
       process.off('SIGTERM', stop).off('SIGINT', stop);
       if (isStopping) return;
       isStopping = true;
+      server.drain();
+      if (drain > 0) terminal.say(`stopping in ${drain / 1000} s: not ready from now on`);
+      setTimeout(close, drain);
+    };
+    const close = (): void => {
       terminal.say('stopping: open requests are finished first');
       const overdue = (): void => {
         server.cutOff();

@@ -72,6 +72,8 @@ export interface Service {
   handle(request: Request): Promise<Reply>;
   /** The answer to a request that could not even be read, as a server meets them. */
   refuse(problem: HttpProblem, request: Pick<Request, 'target' | 'headers'>): Reply;
+  /** The path of what is at a target, as it is declared: `/v1/huts/{id}`. Empty where nothing is. */
+  routeOf(target: string): string;
   /** What changes records without a request: a program's own jobs. */
   readonly writes: Writes;
   /** A token for the caller with a key, good for so many seconds. */
@@ -156,6 +158,7 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
     handle: requestHandler(parts, failures, graph, injectFault),
     refuse: (problem, request) =>
       marked(parts, failureReply(failures, problem, request.target.split('?')[0] ?? '/'), request, { caller: false }),
+    routeOf: routeFinder(parts),
     writes,
     async token(key, lifetime) {
       const fresh = Buffer.from(options.random(16)).toString('base64url');
@@ -177,6 +180,15 @@ function endpointsOf(graph: Graph, context: EndpointContext): Pick<DispatchParts
     }
   }
   return { routes, answerers };
+}
+
+function routeFinder({ routes, identityPages, ownPages }: DispatchParts): Service['routeOf'] {
+  return (target) => {
+    const path = target.split('?', 1)[0]!;
+    const found = routes.find(path);
+    if (found !== undefined) return found.place.path;
+    return identityPages.has(path) || ownPages.has(path) ? path : '';
+  };
 }
 
 /** The OpenAPI document's texts. It is made at the first request for one, so that the service starts sooner. */

@@ -24,10 +24,14 @@ export interface Observed {
   around(service: Service, tell: (exchange: Exchange) => void): Service;
 }
 
-export function observed(store: Store): Observed {
+/** `also` is told of every statement at once, whether it is of a request or not. */
+export function observed(store: Store, also?: (asked: TracedStatement) => void): Observed {
   const underWay = new AsyncLocalStorage<TracedStatement[]>();
   return {
-    store: traced(store, (asked) => underWay.getStore()?.push(asked)),
+    store: traced(store, (asked) => {
+      underWay.getStore()?.push(asked);
+      also?.(asked);
+    }),
     around: (service, tell) => ({
       ...service,
       async handle(request) {

@@ -2,6 +2,7 @@ import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
 import type { ProjectSources } from '../core/compile.ts';
 import type { Source } from '../core/declaration/document.ts';
+import { readEnvFile } from './env-file.ts';
 import { EXIT, Failure } from './failure.ts';
 import { shownPath } from './shown-path.ts';
 import { textOf } from './text.ts';
@@ -25,6 +26,7 @@ export function readSources(folder: string, withCode: boolean): ProjectSources {
     const shown = shownPath(folder) === '.' ? 'this folder' : shownPath(folder);
     throw new Failure(EXIT.options, `${shown} is no project: it has no ${SERVICE_FILE}`, remedy);
   }
+  readEnvFile(folder);
   return {
     service: readSource(folder, SERVICE_FILE),
     models: filesIn(folder, 'models', DECLARATION).map((file) => readSource(folder, file)),

@@ -24,6 +24,8 @@ type Service = Pick<WholeService, 'handle' | 'refuse'>;
 export interface Server {
   /** `http://127.0.0.1:8080` */
   readonly url: string;
+  /** From now on it says that it is not ready, and that each answer is the last of its connection; it still answers. */
+  drain(): void;
   /** Finishes open requests, and refuses new ones; each answer is the last of its connection. */
   close(): Promise<void>;
   /** Ends every connection, whatever is open on it. */
@@ -43,7 +45,7 @@ const KEPT_OPEN_MS = 72_000;
 
 /** Puts a service on a socket. Rejects with the system's own error where it can't listen. */
 export async function startServer(service: Service, options: ServerOptions): Promise<Server> {
-  const state: State = { isClosing: false };
+  const state: State = { isClosing: false, isDraining: false };
   const around: Around = { service, clientOf: clientAddress(options.proxies ?? []), state };
   const app = Fastify({
     bodyLimit: options.largestBody,
@@ -79,6 +81,7 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   const host = options.host.includes(':') ? `[${options.host}]` : options.host;
   return {
     url: `http://${host}:${port}`,
+    drain: () => void (state.isDraining = true),
     close() {
       state.isClosing = true;
       return app.close();
@@ -96,7 +99,11 @@ interface Around {
 
 interface State {
   isClosing: boolean;
+  isDraining: boolean;
 }
+
+/** Balancers ask here whether to send more. */
+const READY = '/health/ready';
 
 /**
  * Requests without a body have nothing that a framework would parse, limit or look up, and those that tell its length
@@ -113,7 +120,8 @@ function straightServer(framework: FastifyServerFactoryHandler, around: Around, 
   };
   const server = createServer(limits, (request, response) => {
     const { method, headers } = request;
-    if (around.state.isClosing) refuseWhileClosing(around, request, response);
+    const { isClosing, isDraining } = around.state;
+    if (isClosing || (isDraining && request.url === READY)) refuseWhileClosing(around, request, response);
     else if (method === 'GET' || method === 'HEAD') answer(around, request, response, undefined);
     else if (method === 'POST' && Number(headers['content-length']) <= largestBody) {
       const chunks: Buffer[] = [];
@@ -156,7 +164,7 @@ function answer(
 ): void {
   void service
     .handle(new SocketRequest(request, response, body, clientOf(request)))
-    .then((reply) => write(response, reply, state.isClosing));
+    .then((reply) => write(response, reply, state.isClosing || state.isDraining));
 }
 
 /** A request as the service takes it. A class, because its signal is made on demand. */

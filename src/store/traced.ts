@@ -78,10 +78,11 @@ export function traced(store: Store, tell: (asked: TracedStatement) => void): St
     ...reader(store),
     reading: (work, requester) => store.reading((of, signal) => work(reader(of), signal), requester),
     async transaction(work, options) {
-      let ended = 0;
+      // The beginning of a transaction takes as long as it waits for its turn.
+      let ended = performance.now();
       try {
         const result = await store.transaction(async (of) => {
-          border(BORDERS.begin, performance.now());
+          border(BORDERS.begin, ended);
           try {
             return await work(within(of));
           } finally {

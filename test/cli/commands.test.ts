@@ -195,6 +195,44 @@ describe('serve', () => {
     expect(await ended).toBe(0);
   });
 
+  test('with --drain it is not ready from the signal on, and goes on for that long', async () => {
+    const server = await serving(demoFolder(), ['--drain', '2s']);
+    const ready = async (): Promise<number> => (await ask(`${server.url}/health/ready`)).status;
+    expect(await ready()).toBe(200);
+    const begun = performance.now();
+    const [ended, said] = [server.stop(), server.more()];
+    await said;
+    expect(server.said()).toContain('stopping in 2 s');
+    expect(await ready()).toBe(503);
+    const answer = await fetch(`${server.url}/v1/huts?limit=1`);
+    expect([answer.status, answer.headers.get('connection')]).toEqual([200, 'close']);
+    expect((await ask(`${server.url}/health/live`)).status).toBe(200);
+    expect(await ended).toBe(0);
+    expect(performance.now() - begun).toBeGreaterThan(1_900);
+    expect(await vantfell(['serve', '-C', demoFolder(), '--drain', 'long'])).toMatchObject({ code: 2 });
+  });
+
+  test('.env sets what the environment has not, and is named without its values', async () => {
+    const folder = demoFolder();
+    const service = join(folder, 'vantfell.yaml');
+    const declared = readFileSync(service, 'utf8').replace('name: Fell Huts', "name: '${HUTS_NAME}'");
+    writeFileSync(service, declared.replace('version: 1.0.0', "version: '${HUTS_VERSION}'"));
+    const variables = '# of this machine\nHUTS_NAME="Huts\nof the fell"\nHUTS_VERSION=2.0.0\n';
+    writeFileSync(join(folder, '.env'), variables);
+    const shown = await vantfell(['export', 'openapi', '-C', folder], { env: { HUTS_VERSION: '3.0.0' } });
+    expect(JSON.parse(shown.out)).toMatchObject({ info: { title: 'Huts\nof the fell', version: '3.0.0' } });
+    const server = await serving(folder, ['--watch']);
+    while (!server.said().includes('Ctrl+C')) await server.more();
+    expect(server.said()).toMatch(/\.env +HUTS_NAME, HUTS_VERSION\n/);
+    expect((await ask(`${server.url}/`)).body.data.version).toBe('2.0.0');
+    writeFileSync(join(folder, '.env'), variables.replace('2.0.0', '2.1.0'));
+    while (!server.said().includes('changed .env')) await server.more();
+    expect((await ask(`${server.url}/`)).body.data.version).toBe('2.1.0');
+    writeFileSync(join(folder, '.env'), `${variables}HUTS NAME: no\n`);
+    const refused = await vantfell(['check', '-C', folder]);
+    expect([refused.code, refused.err]).toEqual([1, expect.stringContaining('.env:5 is no variable')]);
+  });
+
   test('a taken port: exit 3, and which', async () => {
     const other = createServer();
     await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve));

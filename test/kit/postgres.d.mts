@@ -9,3 +9,6 @@ export function startPostgres(): Promise<TestPostgres>;
 
 /** A new database on the server, and how to reach it. */
 export function newDatabase(server: TestPostgres, name: string): Promise<string>;
+
+/** A port on loopback that nothing listens at. */
+export function freePort(): Promise<number>;

@@ -81,7 +81,8 @@ function linkLibraries(native) {
   }
 }
 
-function freePort() {
+/** A port on loopback that nothing listens at. */
+export function freePort() {
   return new Promise((resolve) => {
     const server = createServer().listen(0, '127.0.0.1', () => {
       const { port } = server.address();

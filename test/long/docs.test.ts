@@ -1,12 +1,10 @@
 import { spawn } from 'node:child_process';
 import { cpSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
-import { createServer } from 'node:net';
-import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { blocksOf, MARK, pageScript } from '../kit/pages.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import { freePort, newDatabase, startPostgres } from '../kit/postgres.mjs';
 import type { TestPostgres } from '../kit/postgres.mjs';
 import { ask, asking, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
 
@@ -19,14 +17,6 @@ const reference = readdirSync(at('docs'))
 let postgres: TestPostgres;
 beforeAll(async () => void (postgres = await startPostgres()), 60_000);
 afterAll(() => postgres.stop());
-
-const freePort = (): Promise<number> =>
-  new Promise((resolve) => {
-    const server = createServer().listen(0, '127.0.0.1', () => {
-      const { port } = server.address() as AddressInfo;
-      server.close(() => resolve(port));
-    });
-  });
 
 /** Types a page into a shell, in an empty folder; gives what came of each of its blocks of commands. */
 async function typed(page: string): Promise<string[]> {

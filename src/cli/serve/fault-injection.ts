@@ -1,6 +1,7 @@
 import { setTimeout } from 'node:timers/promises';
 import { HttpProblem } from '../../core/api/problems.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
+import { readTime } from './read-time.ts';
 
 /** Faults that a service is to have, to test its clients. */
 export interface InjectedFaults {
@@ -24,16 +25,7 @@ export function faultInjection({ slow, fail }: InjectedFaults): (() => Promise<v
 
 /** `--slow 800ms`, `--fail 5%`. */
 export function readInjectedFaults(slow: string | undefined, fail: string | undefined): InjectedFaults {
-  return { slow: slow === undefined ? 0 : readSlow(slow), fail: fail === undefined ? 0 : readFail(fail) };
-}
-
-const LONGEST_SLOW_MS = 60_000;
-
-function readSlow(text: string): number {
-  const [, count, unit] = /^(\d+(?:\.\d+)?)(ms|s)$/.exec(text) ?? [];
-  const milliseconds = count === undefined ? NaN : Number(count) * (unit === 's' ? 1000 : 1);
-  if (milliseconds > 0 && milliseconds <= LONGEST_SLOW_MS) return milliseconds;
-  throw new Failure(EXIT.wrongCommand, `--slow can not be ${text}`, 'write a time up to a minute, like 800ms or 2s');
+  return { slow: slow === undefined ? 0 : readTime('--slow', slow), fail: fail === undefined ? 0 : readFail(fail) };
 }
 
 function readFail(text: string): number {

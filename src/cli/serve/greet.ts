@@ -2,6 +2,7 @@ import { openActs } from '../../core/access/open.ts';
 import type { OpenAct } from '../../core/access/open.ts';
 import { allEndpoints } from '../../core/api/endpoints.ts';
 import type { Graph } from '../../core/model/graph.ts';
+import { ENV_FILE } from '../../project/env-file.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import { table } from '../terminal/table.ts';
 import { counted } from '../terminal/terminal.ts';
@@ -18,13 +19,17 @@ export interface Begun {
   readonly store: string;
   readonly faults: InjectedFaults;
   readonly watching: boolean;
+  /** The names of variables that come from the project's file of them. */
+  readonly variables: readonly string[];
+  /** The address of the metrics. */
+  readonly metrics: string;
 }
 
-export function greet(terminal: Terminal, { graph, url, store, faults, watching }: Begun): void {
+export function greet(terminal: Terminal, { graph, url, store, faults, watching, variables, metrics }: Begun): void {
   const { name, version, prefix } = graph.service;
   const endpoints = allEndpoints(graph).length;
   const open = openActs(graph);
-  terminal.value({ url, prefix, store, models: graph.models.length, endpoints, open });
+  terminal.value({ url, prefix, store, models: graph.models.length, endpoints, open, variables, metrics });
   const { bold, cyan, yellow } = terminal.tint;
   const { slow, fail } = faults;
   const worse = [...(slow > 0 ? [`${slow} ms slower`] : []), ...(fail > 0 ? [`${fail * 100}% of requests fail`] : [])];
@@ -32,8 +37,10 @@ export function greet(terminal: Terminal, { graph, url, store, faults, watching 
   terminal.say(
     table([
       ['  store', shownStore(store)],
+      ...(variables.length > 0 ? [[`  ${ENV_FILE}`, variables.join(', ')]] : []),
       ['  models', `${graph.models.length}, with ${counted(endpoints, 'endpoint')}`],
       ['  document', `${url}/openapi.json`],
+      ['  metrics', metrics],
       ...callerLines(graph),
       ...openLines(graph, open, yellow),
       ...(worse.length > 0 ? [['  on purpose', yellow(worse.join(', '))]] : []),

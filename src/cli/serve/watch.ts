@@ -1,11 +1,12 @@
 import { watchFiles } from '../../project/changes.ts';
+import { ENV_FILE } from '../../project/env-file.ts';
 import { Failure } from '../../project/failure.ts';
 import type { Context } from '../command.ts';
 import { loadProject } from '../load-project.ts';
 import type { LoadedProject } from '../load-project.ts';
 
 /** What a service is made of. Samples are loaded by `seed`, when that is wanted. */
-const SERVED = ['vantfell.yaml', 'models', 'code', 'migrations'];
+const SERVED = ['vantfell.yaml', ENV_FILE, 'models', 'code', 'migrations'];
 
 /** How long a service that can't be opened anew waits before it is tried again. */
 const AGAIN_MS = 2_000;

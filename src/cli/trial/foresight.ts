@@ -67,10 +67,13 @@ export function makeForesight({ graph, begin, people, clock, watch, read }: Fore
     return state!;
   };
 
-  const askingOf = ({ method, path, headers, body, as }: Sent, now: WorldState): Asking => {
-    const [plain = '', query = ''] = path.split(/\?(.*)/s);
-    return { method, path: plain, query, headers, body, who: whoIs(graph, keys.get(as ?? ''), as, now) };
-  };
+  /** What is known of a world that is lost: whose tokens these requests ended. */
+  function becomeLost(worlds: readonly (WorldState | undefined)[]): void {
+    become(undefined);
+    ended = new Set([...ended, ...worlds.flatMap((one) => [...(one?.ended ?? [])])]);
+  }
+
+  const askingOf = (sent: Sent, now: WorldState): Asking => askingBy(graph, keys.get(sent.as ?? ''), sent, now);
 
   return {
     world,
@@ -86,7 +89,8 @@ export function makeForesight({ graph, begin, people, clock, watch, read }: Fore
       const followed = isOwnCode ? { world: undefined } : followInSomeOrder(begun, pairs, predict, predictor.forget);
       pairs.forEach(([one, answer]) => predictor.answered(askingOf(one, begun), answer));
       if ('faults' in followed) return followed.faults;
-      become(followed.world);
+      if (followed.world !== undefined) become(followed.world);
+      else becomeLost(pairs.map(([one, answer]) => afterAlone(predict(one, begun), answer)));
       return [];
     },
     async predict(sent) {
@@ -104,7 +108,8 @@ export function makeForesight({ graph, begin, people, clock, watch, read }: Fore
       const next = isKnown ? predicted.after(answer) : undefined;
       if (notes.length > 0) predictor.forget(answer);
       if (sent.method === 'GET') return notes;
-      become(notes.length > 0 ? undefined : next);
+      if (notes.length > 0) becomeLost([next]);
+      else become(next);
       return notes;
     },
     lose: () => become(undefined),
@@ -114,6 +119,18 @@ export function makeForesight({ graph, begin, people, clock, watch, read }: Fore
       ended = new Set();
     },
   };
+}
+
+/** What a request leads to by itself, where it was answered as predicted. */
+const afterAlone = (predicted: Predicted, answer: Answer): WorldState | undefined =>
+  'status' in predicted && predicted.status === answer.status && answer.status < 400
+    ? predicted.after(answer)
+    : undefined;
+
+function askingBy(graph: Graph, key: Scalar | undefined, sent: Sent, now: WorldState): Asking {
+  const { method, path, headers, body, as } = sent;
+  const [plain = '', query = ''] = path.split(/\?(.*)/s);
+  return { method, path: plain, query, headers, body, who: whoIs(graph, key, as, now) };
 }
 
 /** Who asks, with the roles that their record has now. */

@@ -35,6 +35,12 @@ export const MOST_FAILURES = 100;
 export const pointerTo = (...path: readonly (string | number)[]): string =>
   path.map((step) => `/${String(step).replaceAll('~', '~0').replaceAll('/', '~1')}`).join('');
 
+/** A step of a JSON Pointer as the name that it stands for. */
+export const stepFrom = (token: string): string => token.replaceAll('~1', '/').replaceAll('~0', '~');
+
+/** The steps of a JSON Pointer, as names of members and positions. */
+export const stepsOf = (pointer: string): string[] => pointer.split('/').slice(1).map(stepFrom);
+
 /** A place as Yup names it (`points[0].ra`), as a JSON Pointer. Members' names hold neither dots nor brackets. */
 export const pointerOfPath = (path: string): string =>
   path === '' ? '' : pointerTo(...path.replaceAll('[', '.').replaceAll(']', '').split('.'));

@@ -3,9 +3,11 @@ import { recordChecks } from './check-record.ts';
 import type { Changes, Writing } from './contract.ts';
 import { recordCreator } from './create-record.ts';
 import { recordDeleter } from './delete-record.ts';
+import { failureFinder } from './find-failures.ts';
 import { writeFinisher } from './finish-write.ts';
 import { makeModelWriting } from './model-writing.ts';
 import { stockMover } from './move-stock.ts';
+import { changeReader } from './read-change.ts';
 import { secretHasher } from './secrets.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import { lockedRecord, recordUpdater } from './update-record.ts';
@@ -16,12 +18,14 @@ export function makeChanges(model: Model, writing: Writing): Changes {
   const secrets = secretHasher(parts);
   const checks = recordChecks(parts);
   const finish = writeFinisher(parts, checks);
-  const steps = { checks, moveStock: stockMover(parts), finish, hashSecrets: secrets.hashSecrets };
+  const readChange = changeReader(parts, checks);
+  const steps = { checks, readChange, moveStock: stockMover(parts), finish, hashSecrets: secrets.hashSecrets };
   return {
     ...secrets,
     create: recordCreator(parts, steps),
     change: recordUpdater(parts, steps),
     ...recordDeleter(parts, finish),
+    ...failureFinder(parts, steps),
 
     lock: (work, key) => lockedRecord(parts, work, key),
 

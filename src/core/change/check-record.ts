@@ -9,6 +9,7 @@ import { spoken } from '../text/names.ts';
 import { quoted } from '../text/value.ts';
 import type { ModelWriting } from './model-writing.ts';
 import { recordRules } from './record-rules.ts';
+import type { RecordRules } from './record-rules.ts';
 import type { LookUps } from './statements.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
@@ -20,12 +21,23 @@ export interface RecordChecks {
    * `given` are the members whose records must exist for this viewer; records that `before` refers to already do.
    */
   draft(work: UnitOfWork, values: Values, before: Values, look: LookUps, given?: Values): Promise<void>;
+  /** What `draft` refuses, but for what needs one of the `unknown` members. */
+  draftFailures(
+    work: UnitOfWork,
+    values: Values,
+    before: Values,
+    look: LookUps,
+    given: Values,
+    unknown?: ReadonlySet<string>,
+  ): Promise<Failure[]>;
+  /** The rules along relations that can be checked before the record is written. */
+  onwardFailures: RecordRules['onwardFailures'];
   /** Checks the rules that need a query, once the record is written. */
   stored(work: UnitOfWork, key: Scalar): Promise<void>;
-  /** Refuses computed values that a body repeats, where they are no longer the same. */
-  derived(work: UnitOfWork, key: Scalar, given: ReadonlyMap<string, unknown>, look: LookUps): Promise<void>;
-  /** Refuses null for required members: a client may leave out hidden ones only. */
-  missing(values: Values): void;
+  /** Computed values that a body repeats, where they are no longer the same. */
+  derived(work: UnitOfWork, key: Scalar, given: ReadonlyMap<string, unknown>, look: LookUps): Promise<Failure[]>;
+  /** Required members that are null: a client may leave out hidden ones only. */
+  missing(values: Values): Failure[];
 }
 
 export function recordChecks({ model, writing, links, bind }: ModelWriting): RecordChecks {
@@ -49,11 +61,19 @@ export function recordChecks({ model, writing, links, bind }: ModelWriting): Rec
     });
   }
 
+  const draftFailures: RecordChecks['draftFailures'] = async (work, values, before, look, given, unknown) => {
+    const failures: Failure[] = rules.ownFailures(values, evaluationOf(work), unknown);
+    failures.push(...(await unknownRecords(work, given, before, look)));
+    if (links.members.length > 0) failures.push(...(await links.failuresOf(work, given, before, look.linked)));
+    return failures;
+  };
+
   return {
+    draftFailures,
+    onwardFailures: rules.onwardFailures,
+
     async draft(work, values, before, look, given = values) {
-      const failures: Failure[] = rules.ownFailures(values, evaluationOf(work));
-      failures.push(...(await unknownRecords(work, given, before, look)));
-      if (links.members.length > 0) failures.push(...(await links.failuresOf(work, given, before, look.linked)));
+      const failures = await draftFailures(work, values, before, look, given);
       if (failures.length > 0) throw brokenRules(failures);
     },
 
@@ -72,26 +92,22 @@ export function recordChecks({ model, writing, links, bind }: ModelWriting): Rec
     },
 
     async derived(work, key, given, { readDerived }) {
-      if (given.size === 0) return;
+      if (given.size === 0) return [];
       const bound = readDerived && [bind(model.key, key), ...readDerived.values(evaluationOf(work))];
       const row = readDerived && (await work.transaction.first(readDerived, bound!));
       const current = JSON.parse((row?.[0] ?? '{}') as string) as Values;
-      const failures = [...given]
+      return [...given]
         .filter(([member, value]) => !isSame(value as FieldValue, current[member] ?? null))
         .map(([member]) => ({
           pointer: pointerTo(member),
           rule: 'readOnly',
           detail: `is worked out from other values; leave it out, or send ${quoted(current[member] ?? null)}`,
         }));
-      if (failures.length > 0) throw brokenRules(failures);
     },
 
-    missing(values) {
-      const missing = required.filter(({ member }) => (values[member] ?? null) === null);
-      if (missing.length === 0) return;
-      throw brokenRules(
-        missing.map(({ member }) => ({ pointer: pointerTo(member), rule: 'required', detail: 'must be given' })),
-      );
-    },
+    missing: (values) =>
+      required
+        .filter(({ member }) => (values[member] ?? null) === null)
+        .map(({ member }) => ({ pointer: pointerTo(member), rule: 'required', detail: 'must be given' })),
   };
 }

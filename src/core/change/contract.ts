@@ -1,5 +1,6 @@
 import type { Act } from '../access/condition.ts';
 import type { Permissions, PermissionSets } from '../access/permissions.ts';
+import type { Failure } from '../api/failure.ts';
 import type { Credentials } from '../identity/credentials.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
@@ -23,6 +24,9 @@ export interface Texts {
   readonly shown: string;
   readonly stored: string | undefined;
 }
+
+/** What records that are made at once have of what may be there once: texts of unique values. */
+export type Batch = Set<string>;
 
 /** Who changes a record, and a check of its state. */
 export interface Client {
@@ -58,6 +62,26 @@ export interface Changes {
     body: ReadBody | BodyOf,
     client?: Client,
   ): Promise<Written>;
+  /**
+   * All that is wrong with a new record of a client of which some failures are known. It may be the `at`th of many
+   * that are made at once, and that can have each other's keys.
+   */
+  failuresOfNew(
+    work: UnitOfWork,
+    values: Values,
+    known: readonly Failure[],
+    permissions: Permissions,
+    batch?: Batch,
+  ): Promise<readonly Failure[]>;
+  /** The same of a change. */
+  failuresOfChange(
+    work: UnitOfWork,
+    how: 'replace' | 'update',
+    key: Scalar,
+    body: BodyOf,
+    known: readonly Failure[],
+    client: Client,
+  ): Promise<readonly Failure[]>;
   /** Deletes a record, with its cascade. */
   delete(work: UnitOfWork, key: Scalar, client?: Client): Promise<void>;
   /** Locks a record until the transaction ends, and returns it; 404 if there is none. */

@@ -9,6 +9,7 @@ import { defaultsOf } from './defaults.ts';
 import type { FinishWrite } from './finish-write.ts';
 import type { ModelWriting } from './model-writing.ts';
 import type { MoveStock } from './move-stock.ts';
+import type { ChangeReader } from './read-change.ts';
 import { asProblem } from './refusals.ts';
 import { withoutAbsent } from './requested-values.ts';
 import { slugsOf } from './slugs.ts';
@@ -17,6 +18,7 @@ import { evaluationOf } from './unit-of-work.ts';
 /** The steps that creating and updating a record have in common. */
 export interface WriteSteps {
   readonly checks: RecordChecks;
+  readonly readChange: ChangeReader;
   readonly moveStock: MoveStock;
   readonly finish: FinishWrite;
   hashSecrets: Changes['hashSecrets'];

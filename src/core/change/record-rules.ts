@@ -4,7 +4,7 @@ import { compileExpression } from '../expression/compiled.ts';
 import type { EvaluationContext } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import { fieldExpression } from '../expression/property.ts';
-import { childrenOf } from '../model/expression.ts';
+import { childrenOf, plain } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
@@ -13,11 +13,15 @@ import type { Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import { parametersOf } from '../sql/parameters.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
+import { draftStatement } from './draft-statement.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
 
 /** The rules across fields of one model. */
 export interface RecordRules {
-  /** Rules over the record's own values, checked before it is written. */
-  ownFailures(values: Values, evaluation: EvaluationContext): Failure[];
+  /** Rules over the record's own values, checked before it is written; not those that need one of `unknown`. */
+  ownFailures(values: Values, evaluation: EvaluationContext, unknown?: ReadonlySet<string>): Failure[];
+  /** The other rules that can be told of a record that is not stored, because they lead to no other of its model. */
+  onwardFailures(work: UnitOfWork, values: Values, unknown: ReadonlySet<string>): Promise<Failure[]>;
   /** The other rules: statements with one row with the rule's value, run after the record is written. */
   readonly stored: readonly StoredRule[];
   /**
@@ -42,10 +46,20 @@ export interface StoredRule {
 export function recordRules(graph: Graph, model: Model, dialect: Dialect): RecordRules {
   const own = model.rules.filter(({ ownValues }) => ownValues);
   const others = model.rules.filter(({ ownValues }) => !ownValues);
+  const onwards = others.filter(({ check }) => leadsOnwards(check, model));
   return {
     // A rule over a null is unknown, and passes.
-    ownFailures: (values, evaluation) =>
-      own.filter(({ check }) => evaluate(check, { values, ...evaluation }) === false).map(failureOf),
+    ownFailures: (values, evaluation, unknown = NONE) =>
+      own
+        .filter(({ check }) => !needs(check, unknown) && evaluate(check, { values, ...evaluation }) === false)
+        .map(failureOf),
+    async onwardFailures(work, values, unknown) {
+      const known = onwards.filter(({ check }) => !needs(check, unknown));
+      if (known.length === 0) return [];
+      const broken = known.map(({ check }): Expression => ({ op: 'not', of: check, type: plain('boolean') }));
+      const found = await draftStatement(graph, model, broken, dialect).holds(work, values);
+      return known.filter((_rule, at) => found[at]).map(failureOf);
+    },
     stored: others.map((rule) => storedRule(rule, graph, model, dialect)),
     locks: dialect.lockValues === '' ? [] : locksOf(others, graph, model, dialect),
   };
@@ -56,6 +70,24 @@ const failureOf = ({ at, message }: RecordRule): Failure => ({
   rule: 'check',
   detail: message,
 });
+
+const NONE: ReadonlySet<string> = new Set();
+
+/** Whether an expression needs one of a record's own members. */
+function needs(expression: Expression, members: ReadonlySet<string>): boolean {
+  if (members.size === 0) return false;
+  if (expression.op === 'field') return members.has(expression.field.member);
+  if (expression.op === 'at') return 'field' in expression.step && members.has(expression.step.field.member);
+  return childrenOf(expression).some((child) => needs(child, members));
+}
+
+/** Whether an expression leads from one record to the next, and neither to many nor to one of this model. */
+function leadsOnwards(expression: Expression, model: Model): boolean {
+  const lists = 'left' in expression ? [expression.left, expression.right] : [];
+  if ('many' in expression || lists.some((list) => 'many' in list)) return false;
+  if (expression.op === 'at' && (expression.target === model.name || !('field' in expression.step))) return false;
+  return childrenOf(expression).every((child) => leadsOnwards(child, model));
+}
 
 /** A record along the path of an expression, by an expression for its key. */
 interface Reached {

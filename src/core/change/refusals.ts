@@ -4,14 +4,13 @@ import { brokenRules, HttpProblem } from '../api/problems.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import { canonical, isSame } from '../model/value.ts';
-import { worded } from '../rules/message.ts';
 import type { Values } from '../rules/schema.ts';
 import { StoreError } from '../store/contract.ts';
-import { spoken } from '../text/names.ts';
 import { quoted } from '../text/value.ts';
+import { takenFailure } from './taken.ts';
 
-/** Clients may send back members that they may not change, with the value that they read. */
-export function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: Values): void {
+/** Clients may send back members that they may not change, with the value that they read: what is another value. */
+export function changesRefused(repeated: ReadonlyMap<Field, unknown>, record: Values): Failure[] {
   const failures: Failure[] = [];
   for (const [field, value] of repeated) {
     const read = value === null ? { value: null } : canonical(field, value);
@@ -32,7 +31,7 @@ export function refuseChangesOf(repeated: ReadonlyMap<Field, unknown>, record: V
       detail: `${detail}; leave it out, or send ${quoted(record[field.member] ?? null)}`,
     });
   }
-  if (failures.length > 0) throw brokenRules(failures);
+  return failures;
 }
 
 /** The problem for a client where a store refuses something. Other errors stay as they are. */
@@ -65,9 +64,6 @@ function taken(graph: Graph, table: string, columns: readonly string[]): HttpPro
   const fields = columns
     .map((column) => model?.fields.find((field) => field.column === column))
     .filter((field) => field !== undefined);
-  const last = fields.at(-1);
-  if (model === undefined || last === undefined) return undefined;
-  const names = fields.map(({ member }) => member).join(' and ');
-  const detail = worded(last, 'unique', `another ${spoken(model.name)} has this ${names}`);
-  return new HttpProblem('taken', undefined, { errors: [{ pointer: pointerTo(last.member), rule: 'unique', detail }] });
+  if (model === undefined || fields.length === 0) return undefined;
+  return new HttpProblem('taken', undefined, { errors: [takenFailure(model, fields)] });
 }

@@ -1,7 +1,6 @@
 import type { Permissions } from '../access/permissions.ts';
 import { pointerTo } from '../api/failure.ts';
 import type { Failure } from '../api/failure.ts';
-import { brokenRules } from '../api/problems.ts';
 import type { Field } from '../model/field.ts';
 import { ownerField } from '../model/related.ts';
 import { isSame } from '../model/value.ts';
@@ -15,15 +14,21 @@ import { refuseSetting } from './write-permissions.ts';
 /** What a body asks of a locked record. */
 export interface RequestedValues {
   /** Stock that this caller may set by name, and what the body repeats of other members that it may not change. */
-  stockIn(body: ReadBody, locked: LockedRecord): { stock: Values; repeated: ReadonlyMap<Field, unknown> };
+  stockIn(body: ReadBody, locked: LockedRecord): Read & { readonly repeated: ReadonlyMap<Field, unknown> };
   /** The values that a body gives, with its patches merged into those of the record. */
-  givenBy(body: ReadBody, seen: Values): Values;
+  givenBy(body: ReadBody, seen: Values): Read;
   /** What a client wants to set, without members that it only repeats. */
   settable(asked: Values, locked: LockedRecord, permissions: Permissions): Values;
   /** The values to set, without those that the client cannot mean because they are hidden from it. */
   keepingHidden(set: Values, wanted: Values, locked: LockedRecord): Values;
   /** Whether a client asks for anything but what it sees. */
   isMore(wanted: Values, seen: Values): boolean;
+}
+
+/** Values, and the rules that they break. */
+interface Read {
+  readonly values: Values;
+  readonly failures: readonly Failure[];
 }
 
 export function requestedValues({ model, links }: ModelWriting): RequestedValues {
@@ -37,15 +42,17 @@ export function requestedValues({ model, links }: ModelWriting): RequestedValues
   return {
     stockIn({ repeated: given }, { sets }) {
       const free = [...given].filter(([field]) => stockReaders.has(field) && sets(field.member));
-      if (free.length === 0) return { stock: {}, repeated: given };
+      if (free.length === 0) return { values: {}, failures: [], repeated: given };
       const read = free.map(([field, value]) => ({ member: field.member, ...stockReaders.get(field)!(value) }));
-      const failures = read.flatMap((one) => one.failures);
-      if (failures.length > 0) throw brokenRules(failures);
-      const stock = Object.fromEntries(read.map(({ member, value }) => [member, value]));
-      return { stock, repeated: new Map([...given].filter(([field]) => !Object.hasOwn(stock, field.member))) };
+      const values = Object.fromEntries(read.map(({ member, value }) => [member, value]));
+      const repeated = new Map([...given].filter(([field]) => !Object.hasOwn(values, field.member)));
+      return { values, failures: read.flatMap((one) => one.failures), repeated };
     },
 
-    givenBy: ({ values, patches }, seen) => ({ ...withoutAbsent(values), ...merged(patches, seen, mergers) }),
+    givenBy({ values, patches }, seen) {
+      const read = merged(patches, seen, mergers);
+      return { values: { ...withoutAbsent(values), ...read.values }, failures: read.failures };
+    },
 
     settable(asked, { seen, sets }, permissions) {
       const closed = Object.keys(asked).filter((member) => !sets(member));
@@ -85,7 +92,7 @@ function merged(
   patches: ReadonlyMap<Field, unknown>,
   record: Values,
   mergers: ReadonlyMap<Field, ReturnType<typeof valueReader>>,
-): Values {
+): Read {
   const values: Values = {};
   const failures: Failure[] = [];
   for (const [field, patch] of patches) {
@@ -93,6 +100,5 @@ function merged(
     values[field.member] = read.value;
     failures.push(...read.failures);
   }
-  if (failures.length > 0) throw brokenRules(failures);
-  return values;
+  return { values, failures };
 }

@@ -1,4 +1,4 @@
-import { HttpProblem } from '../api/problems.ts';
+import { brokenRules, HttpProblem } from '../api/problems.ts';
 import type { Field } from '../model/field.ts';
 import type { Scalar } from '../model/scalar.ts';
 import { isSame } from '../model/value.ts';
@@ -6,19 +6,15 @@ import type { Values } from '../rules/schema.ts';
 import type { Row } from '../sql/statement.ts';
 import type { Changes, LockedRecord } from './contract.ts';
 import type { WriteSteps } from './create-record.ts';
-import { clearedByReplace, defaultsOf } from './defaults.ts';
 import type { ModelWriting } from './model-writing.ts';
-import { asProblem, refuseChangesOf } from './refusals.ts';
-import { requestedValues } from './requested-values.ts';
+import { asProblem } from './refusals.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
 /** Changes a record: an update sets what its body names, a replacement everything that a client could have given. */
 export function recordUpdater(parts: ModelWriting, steps: WriteSteps): Changes['change'] {
   const { model, writing, statements, links, draws, hookRunner, service, bind } = parts;
-  const { checks, moveStock, finish, hashSecrets } = steps;
-  const requested = requestedValues(parts);
-  const defaultsAt = defaultsOf(model);
+  const { checks, readChange, moveStock, finish, hashSecrets } = steps;
   const fieldsChanged = (values: Values, record: Values): readonly Field[] =>
     model.fields.filter(({ member }) => !isSame(values[member], record[member]));
 
@@ -49,23 +45,11 @@ export function recordUpdater(parts: ModelWriting, steps: WriteSteps): Changes['
         ? wholly(await lockedRecord(parts, work, key))
         : await may!.lockForWrite(work, key, how, client.guard);
     const { record, seen } = locked;
-    const body = typeof given === 'function' ? await given(seen) : given;
     const now = work.now();
-    const { stock, repeated } = requested.stockIn(body, locked);
-    refuseChangesOf(repeated, seen);
-    await checks.derived(work, key, body.derived, look);
-    const defaults = how === 'update' ? {} : clearedByReplace(model, defaultsAt(evaluationOf(work)));
-    const asked = { ...requested.givenBy(body, seen), ...stock };
-    const wanted = client === undefined ? asked : requested.settable(asked, locked, client.permissions);
-    const set = { ...defaults, ...wanted };
-    const values: Values = {
-      ...record,
-      ...(client === undefined ? set : requested.keepingHidden(set, wanted, locked)),
-    };
-    if (client !== undefined) checks.missing(values);
+    const { values, set, isMore, failures } = await readChange(work, how, locked, given, client);
+    if (failures.length > 0) throw brokenRules(failures);
     const isUnchanged = fieldsChanged(values, record).length === 0 && links.isSame(values, record);
-    // A caller who asks for more than it sees must not learn that the record already has it.
-    if (isUnchanged && (client === undefined || !requested.isMore(wanted, seen))) return { key };
+    if (isUnchanged && !isMore) return { key };
     await checks.draft(work, values, seen, look, client === undefined ? values : set);
     links.arrange(values);
     await may?.authorizeOwner(work, how, values, record);

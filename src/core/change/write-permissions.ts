@@ -24,6 +24,7 @@ import type { Dialect } from '../sql/dialect.ts';
 import { parametersOf } from '../sql/parameters.ts';
 import type { Statement } from '../sql/statement.ts';
 import type { Guard, LockedRecord } from './contract.ts';
+import { draftStatement, isTrue } from './draft-statement.ts';
 import type { Valued } from './statements.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
@@ -34,6 +35,8 @@ export interface WritePermissions {
   lockForWrite(work: UnitOfWork, key: Scalar, act: Act, guard?: Guard): Promise<LockedRecord>;
   /** Refuses new values that this viewer may not give a record. */
   authorizeDraft(work: UnitOfWork, act: Act, draft: Values): Promise<void>;
+  /** Whether a record with these values is one that this viewer may write, as far as it can be told beforehand. */
+  mayDraft(work: UnitOfWork, act: Act, draft: Values): Promise<boolean>;
   /** The same for conditions over links, once they are written. */
   authorizeStored(work: UnitOfWork, act: Act, key: Scalar): Promise<void>;
   /** Refuses members of a new record that this viewer may not set. */
@@ -81,8 +84,15 @@ export function writePermissionsOf(model: Model, permissions: Permissions, diale
     async authorizeDraft(work, act, draft) {
       const statement = drafts(act);
       if (authorize(permissions, model, act) === true || statement === undefined) return;
-      const [allowed] = await statement.authorizeDraft(work, draft);
+      const [allowed] = await statement.holds(work, draft);
       if (allowed !== true) throw refusedOn(permissions, model, act);
+    },
+
+    async mayDraft(work, act, draft) {
+      if (storeds(act) !== undefined) return false;
+      const condition = permissions.may(model, act);
+      if (typeof condition === 'boolean') return condition;
+      return (await drafts(act)!.holds(work, draft))[0] === true;
     },
 
     async authorizeStored(work, act, key) {
@@ -104,7 +114,7 @@ export function writePermissionsOf(model: Model, permissions: Permissions, diale
               model,
               open.map(([, condition]) => condition),
               dialect,
-            ).authorizeDraft(work, draft);
+            ).holds(work, draft);
       refuseSetting(permissions, [
         ...closed,
         ...open.filter((_one, at) => judged[at] !== true).map(([member]) => member),
@@ -171,9 +181,6 @@ export function refuseSetting({ viewer, graph }: Permissions, members: readonly 
   throw notAllowed(`not for you to set${members.length > 1 ? `: ${members.join(', ')}` : ''}`, pointerTo(first));
 }
 
-/** Databases have no, or another, boolean. */
-const isTrue = (value: unknown): boolean => value !== null && Number(value) === 1;
-
 /** Members that are never, and those that are only sometimes, for a viewer to set. */
 function settersOf(
   model: Model,
@@ -218,40 +225,6 @@ function heldStatement(
   return {
     sql: `SELECT ${[...texts, ...flags].join(', ')} ${fromKey(model, dialect)}${dialect.lock}`,
     values: parameters.values,
-  };
-}
-
-interface DraftStatement {
-  /** Whether each condition is true of a record that is not stored. */
-  authorizeDraft(work: UnitOfWork, draft: Values): Promise<boolean[]>;
-}
-
-function draftStatement(
-  graph: Graph,
-  model: Model,
-  conditions: readonly Condition[],
-  dialect: Dialect,
-): DraftStatement {
-  const { name } = dialect;
-  // No table has such a name.
-  const row = name('@draft');
-  const parameters = parametersOf<EvaluationContext & { readonly draft: Values }>(dialect);
-  const columns = model.fields.map(({ column }) => name(column)).join(', ');
-  const values = model.fields.map((field) =>
-    parameters.bind(({ draft }) => dialect.bind(field, draft[field.member] ?? null)),
-  );
-  // No row of the table: it lends its columns their names and types.
-  const draft = `SELECT ${columns} FROM ${name(model.table)} WHERE 1 = 0 UNION ALL SELECT ${values.join(', ')}`;
-  const flags = conditions.map((condition) => {
-    const sql = compileExpression(expressionOf(condition)!, model, graph, dialect, parameters, { row });
-    return `CASE WHEN ${sql} THEN 1 ELSE 0 END`;
-  });
-  const statement: Statement = { sql: `SELECT ${flags.join(', ')} FROM (${draft}) AS ${row}` };
-  return {
-    async authorizeDraft(work, draft) {
-      const bound = parameters.values({ ...evaluationOf(work), draft });
-      return (await work.transaction.first(statement, bound))!.map(isTrue);
-    },
   };
 }
 

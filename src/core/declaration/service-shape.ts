@@ -1,5 +1,5 @@
 import type { Shape } from './shape.ts';
-import { either, entries, flag, list, map, text, word } from './shape.ts';
+import { count, either, entries, flag, list, map, text, word } from './shape.ts';
 import { modelName } from './model-shape.ts';
 
 const atLeastOne: Shape = { kind: 'number', integer: true, least: 1 };
@@ -143,5 +143,11 @@ export const serviceShape = entries('the service file', {
   proxies: {
     shape: list(text(/^[0-9a-fA-F.:]+(\/\d+)?$/, 'an address like 127.0.0.1 or 10.0.0.0/8'), 1),
     about: 'the addresses of proxies that may name the address of a client',
+  },
+  metrics: {
+    about: 'where /metrics is',
+    shape: entries('metrics', {
+      port: { shape: count, about: 'a port of its own; left out: the port of everything else' },
+    }),
   },
 });

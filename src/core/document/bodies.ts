@@ -32,7 +32,8 @@ export function requestBody(doc: Documented, model: Model, kind: ClientKind, wit
 const manyRef = (doc: Documented, model: Model, within: boolean, one: Ref): Ref =>
   doc.components.ref('schemas', `${typeName(model)}.create${within ? '.within' : ''}.some`, () => ({
     description: 'One record; or many, of which all are made or none.',
-    anyOf: [one, { type: 'array', items: one, minItems: 1, maxItems: MOST_AT_ONCE }],
+    anyOf: [one, { title: 'Many at once', type: 'array', items: one, minItems: 1, maxItems: MOST_AT_ONCE }],
+    ...examplesOf(exampleOf(doc, model, 'create', within)),
   }));
 
 const bodyRef = (doc: Documented, model: Model, kind: ClientKind, within: boolean): Ref =>
@@ -48,18 +49,6 @@ export function bodySchema(doc: Documented, model: Model, kind: ClientKind, with
     .filter((field) => isAsked(doc.graph, model, field, kind, within))
     .map(({ member }) => member);
   const properties = members.map((field): [string, JsonSchema] => [field.member, bodyMember(doc, model, field, kind)]);
-  const given = [...settable.map(({ member }) => member), ...linkedOf(model).map(({ member }) => member)];
-  const hidden = (member: string): boolean => model.access.fields.has(member) || model.access.set.has(member);
-  const example =
-    kind === 'update'
-      ? undefined
-      : bodyExample(
-          doc,
-          model,
-          given.filter((member) => !hidden(member) || required.includes(member)),
-        );
-  const isPart = (member: string): boolean => within && member === model.parent?.field.member;
-  const shown = example && Object.fromEntries(Object.entries(example).filter(([member]) => !isPart(member)));
   return {
     ...objectOf(
       {
@@ -70,8 +59,22 @@ export function bodySchema(doc: Documented, model: Model, kind: ClientKind, with
       required,
       { description: bodyText(model, kind, within), ...(model.deprecated === true ? { deprecated: true } : {}) },
     ),
-    ...examplesOf(shown),
+    ...examplesOf(exampleOf(doc, model, kind, within)),
   };
+}
+
+/** A whole body, without what only some may see or set; none of an update, which names what changes. */
+function exampleOf(doc: Documented, model: Model, kind: ClientKind, within: boolean): object | undefined {
+  if (kind === 'update') return undefined;
+  const hidden = (member: string): boolean => model.access.fields.has(member) || model.access.set.has(member);
+  const settable = model.fields
+    .filter((field) => isSettable(field, kind))
+    .filter((field) => !hidden(field.member) || isAsked(doc.graph, model, field, kind, within))
+    .map(({ member }) => member);
+  const links = linkedOf(model).map(({ member }) => member);
+  const example = bodyExample(doc, model, [...settable, ...links.filter((member) => !hidden(member))]);
+  const isPart = (member: string): boolean => within && member === model.parent?.field.member;
+  return example && Object.fromEntries(Object.entries(example).filter(([member]) => !isPart(member)));
 }
 
 /** What holds of the whole body, which JSON Schema has no word for. */

@@ -6,6 +6,8 @@ import { nearest } from '../text/nearest.ts';
 
 /** The endpoints of a path template, for all methods. */
 export interface Place {
+  /** `/v1/huts/{id}` */
+  readonly path: string;
   readonly model: Model;
   readonly endpoints: ReadonlyMap<string, Endpoint>;
   /** The value of the header Allow. */
@@ -74,7 +76,7 @@ function placeOf(here: readonly Endpoint[]): Place {
   const endpoints = new Map<string, Endpoint>(here.map((endpoint) => [endpoint.method, endpoint]));
   const read = endpoints.get('GET');
   if (read !== undefined) endpoints.set('HEAD', read);
-  return { model: here[0]!.model, endpoints, allow: [...endpoints.keys(), 'OPTIONS'].join(', ') };
+  return { path: here[0]!.path, model: here[0]!.model, endpoints, allow: [...endpoints.keys(), 'OPTIONS'].join(', ') };
 }
 
 /** A decoded path segment; undefined if its percent-encoding is broken. */

@@ -48,4 +48,6 @@ export interface ServiceSettings {
   readonly limits: Limits;
   readonly cors: CorsSettings;
   readonly proxies: readonly string[];
+  /** Where metrics are, if not beside everything else. */
+  readonly metricsPort: number | undefined;
 }

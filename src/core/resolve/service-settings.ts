@@ -62,6 +62,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     },
     cors: corsSettings(declared.cors, report),
     proxies: declared.proxies ?? [],
+    metricsPort: declared.metrics?.port,
   };
 }
 

@@ -1,3 +1,4 @@
+import { stepsOf } from '../api/failure.ts';
 import { isKept } from './case.ts';
 
 /** A body with the kept values in the places that stand for them. */
@@ -15,9 +16,9 @@ export const pathWithKept = (path: string, kept: ReadonlyMap<string, unknown>): 
 /** The value at a JSON Pointer (RFC 6901); undefined where there is none. */
 export function valueAt(pointer: string, value: unknown): unknown {
   let found = value;
-  for (const step of pointer.split('/').slice(1)) {
+  for (const step of stepsOf(pointer)) {
     if (typeof found !== 'object' || found === null) return undefined;
-    found = (found as Record<string, unknown>)[step.replaceAll('~1', '/').replaceAll('~0', '~')];
+    found = (found as Record<string, unknown>)[step];
   }
   return found;
 }

@@ -26,7 +26,7 @@ export function storeError(error: unknown, address: string): StoreError {
   if (code === '40001' || code === '40P01' || code === '55P03' || code === '57014') {
     return new StoreError({ kind: 'busy' }, `the database ${address} is busy`, 'try again in a moment', error);
   }
-  const remedy = remedyOf(code, address);
+  const remedy = isOfPooler(code, message) ? POOLED : remedyOf(code, address);
   if (remedy !== undefined) {
     return new StoreError(
       { kind: 'unreachable' },
@@ -38,6 +38,13 @@ export function storeError(error: unknown, address: string): StoreError {
   if (ALTERED.test(code)) return new StoreError({ kind: 'refused' }, message, otherHand, error);
   return new StoreError({ kind: 'defect' }, message, 'this is a defect of vantfell: please report it', error);
 }
+
+const POOLED =
+  'a pooler stands before it, which gives each transaction another connection: add ?pooler=transaction to it';
+
+/** A pooler refuses what is said when a connection begins; or the name of a statement is another connection's. */
+const isOfPooler = (code: string, message: string): boolean =>
+  (code === '08P01' && message.includes('startup parameter')) || code === '26000' || code === '42P05';
 
 /** What to do where the database can't be had at all; undefined for any other error. */
 function remedyOf(code: string, address: string): string | undefined {

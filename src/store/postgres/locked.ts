@@ -16,11 +16,11 @@ interface Waiting {
 }
 
 /**
- * Does work that needs tables for itself, again and again while others use them, for `longest` milliseconds; `look` is
+ * Does work that needs tables for itself, again and again while others use them, for `longest` milliseconds; `pool` is
  * asked who those are.
  */
 export async function patiently<Result>(
-  look: Pool,
+  pool: Pool,
   longest: number,
   onWait: ((whom: string) => void) | undefined,
   work: (waiting: Waiting) => Promise<Result>,
@@ -33,8 +33,10 @@ export async function patiently<Result>(
     onWait?.(found);
   };
   const watch = (client: PoolClient): (() => void) => {
-    const pid = (client as unknown as { processID: number }).processID;
-    const timer = setInterval(() => void blockersOf(look, pid).then(told, () => undefined), LOOK_MS);
+    // Asked of the server: behind a pooler, the driver knows another number.
+    const pid = client.query<{ pid: number }>('SELECT pg_backend_pid() AS pid').then(({ rows }) => rows[0]!.pid);
+    const look = async (): Promise<void> => told(await blockersOf(pool, await pid));
+    const timer = setInterval(() => void look().catch(() => undefined), LOOK_MS);
     return () => clearInterval(timer);
   };
   for (;;) {

@@ -1,6 +1,7 @@
 import type { Store } from '../../core/store/contract.ts';
 import type { StoreOptions } from '../base/options.ts';
 import { timedReading } from '../base/time-limit.ts';
+import { readAddress, withoutPassword } from './address.ts';
 import { alterationOn } from './alter.ts';
 import { postgresDdl } from './ddl.ts';
 import { postgresDialect } from './dialect.ts';
@@ -16,7 +17,10 @@ import { transactionsOn } from './transactions.ts';
 /** How often a transaction is run again that lost against another one. */
 const TRIES = 5;
 
-/** Opens a pool of connections to a database. `address` is a URL, as postgres://user@host:5432/name. */
+/**
+ * Opens a pool of connections to a database. `address` is a URL, as postgres://user@host:5432/name, with
+ * `?pooler=transaction` where a pooler stands before it.
+ */
 export async function openPostgres(
   address: string,
   {
@@ -29,9 +33,10 @@ export async function openPostgres(
   }: StoreOptions = {},
 ): Promise<Store> {
   const shown = withoutPassword(address);
-  const pools = await openPools(address, shown, { longestRead, longestTransaction, slowReads });
+  const { plain, isPooled } = readAddress(address);
+  const pools = await openPools(plain, shown, { longestRead, longestTransaction, slowReads, isPooled });
   const { reading } = pools;
-  const prepared = preparedStatements();
+  const prepared = preparedStatements(isPooled);
   const failures = failuresOf(shown, reading, prepared, onMoved);
   const once = transactionsOn(pools, { prepared, failures }, shown, mostWaiting);
 
@@ -71,11 +76,4 @@ export async function openPostgres(
     close: pools.close,
   };
   return store;
-}
-
-/** For people: the address without its password. */
-export function withoutPassword(address: string): string {
-  const url = new URL(address);
-  url.password = '';
-  return url.href;
 }

@@ -1,9 +1,11 @@
 import pg from 'pg';
 import { storeError } from './errors.ts';
 import { makePipes } from './pipes.ts';
-import type { Pipes } from './pipes.ts';
+import type { Pipes, Queryable } from './pipes.ts';
+import { beginText, pooledReads } from './pooled.ts';
 import { SILENCE_MS } from './prepared.ts';
-import { makeSlowReads } from './slow-reads.ts';
+import { makeSlowReads, pooledSlowReads } from './slow-reads.ts';
+import type { SlowReads } from './slow-reads.ts';
 
 /**
  * Connections of one service, for reads and for writes: neither waits for the other. Reads of one record share theirs.
@@ -16,10 +18,14 @@ const LONGEST_STATEMENT_MS = 5_000;
 /** The connections of one store. */
 export interface Pools {
   readonly reading: pg.Pool;
+  /** For reads outside of transactions. */
+  readonly reads: Queryable;
   readonly writing: pg.Pool;
+  /** What begins a transaction there. */
+  readonly begin: string;
   readonly pipes: Pipes;
   /** Slow reads wait for each other, not for the connections of quick ones. */
-  readonly slowly: ReturnType<typeof makeSlowReads> | undefined;
+  readonly slowly: SlowReads | undefined;
   close(): Promise<void>;
 }
 
@@ -28,25 +34,31 @@ export interface PoolLimits {
   readonly longestRead: number;
   readonly longestTransaction: number | undefined;
   readonly slowReads: number;
+  /** Whether a pooler stands before the server. */
+  readonly isPooled: boolean;
 }
 
 /** Opens the pools of a store, and one connection: throws where there is no server. */
 export async function openPools(address: string, shown: string, limits: PoolLimits): Promise<Pools> {
-  const { longestRead, longestTransaction, slowReads } = limits;
+  const { longestRead, longestTransaction, slowReads, isPooled } = limits;
+  // A transaction ends by itself; this frees what a statement of it still holds.
+  const longestStatement = longestTransaction ?? LONGEST_STATEMENT_MS;
   const settings: pg.PoolConfig = {
     connectionString: address,
     max: CONNECTIONS,
     connectionTimeoutMillis: CONNECT_MS,
-    // A transaction ends by itself; this frees what a statement of it still holds.
-    statement_timeout: longestTransaction ?? LONGEST_STATEMENT_MS,
-    application_name: 'vantfell',
     keepAlive: true,
     types: asText,
+    // A pooler takes nothing that is said when a connection begins, and gets all of a read at once.
+    ...(isPooled ? { pipeline: true } : { statement_timeout: longestStatement, application_name: 'vantfell' }),
   };
-  const ofReads = { ...settings, statement_timeout: longestRead };
+  const ofReads = { ...settings, ...(isPooled ? {} : { statement_timeout: longestRead }) };
   const ofPools = { ...ofReads, query_timeout: longestRead + SILENCE_MS };
   const [reading, writing] = [new pg.Pool(ofPools), new pg.Pool(settings)];
-  const pipes = makePipes(ofReads, { count: PIPES, longest: longestRead + SILENCE_MS, others: reading });
+  const reads: Queryable = isPooled ? pooledReads(reading, longestRead) : reading;
+  const pipes: Pipes = isPooled
+    ? { query: (query) => reads.query(query), close: () => Promise.resolve() }
+    : makePipes(ofReads, { count: PIPES, longest: longestRead + SILENCE_MS, others: reading });
   const slow = slowReads === 0 ? undefined : new pg.Pool({ ...ofPools, max: slowReads });
   const pools = [reading, writing, ...(slow === undefined ? [] : [slow])];
   for (const pool of pools) {
@@ -64,9 +76,13 @@ export async function openPools(address: string, shown: string, limits: PoolLimi
   }
   return {
     reading,
+    reads,
     writing,
+    begin: beginText(isPooled, longestStatement),
     pipes,
-    slowly: slow && makeSlowReads(slow, slowReads, longestRead, reading),
+    slowly:
+      slow &&
+      (isPooled ? pooledSlowReads(slow, slowReads, longestRead) : makeSlowReads(slow, slowReads, longestRead, reading)),
     async close() {
       await Promise.all([pipes.close(), endAll()]);
     },

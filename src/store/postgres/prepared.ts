@@ -25,7 +25,7 @@ export interface PreparedStatements {
 }
 
 /** A named statement is prepared once on each connection and stays there, so names are for those that come again. */
-export function preparedStatements(): PreparedStatements {
+export function preparedStatements(isPooled = false): PreparedStatements {
   let held: string | undefined;
   let uses = new WeakMap<Statement, { readonly text: string; count: number; name?: string }>();
   let named = 0;
@@ -36,7 +36,8 @@ export function preparedStatements(): PreparedStatements {
       const text = held === undefined ? statement.sql : heldRead(held, statement.sql);
       uses.set(statement, (use = { text, count: 0 }));
     }
-    if (use.name === undefined) {
+    // Behind a pooler, the next statement meets another connection.
+    if (use.name === undefined && !isPooled) {
       use.count += 1;
       if (use.count >= USES_BEFORE_NAME && named < MOST_NAMES) use.name = `v${(named += 1)}`;
     }

@@ -15,7 +15,7 @@ type Answer = pg.QueryArrayResult<StoreValue[]>;
 
 /** Reads outside of transactions, each in the time that it may take. */
 export function readsOn(
-  { reading, pipes, slowly }: Pools,
+  { reads, pipes, slowly }: Pools,
   { ask, askUnnamed }: PreparedStatements,
   failures: Failures,
   longestRead: number,
@@ -38,9 +38,9 @@ export function readsOn(
       const isSlow = statement.slow === true && slowly !== undefined;
       const end = isSlow ? () => undefined : startClock(longestRead, () => reject(tooSlow(longestRead)));
       if (isSlow) return void slowly(requester, (on) => ask(on, statement, values)).then(answered, failed);
-      ask(statement.light === true ? pipes : reading, statement, values).then(answered, (error: unknown) => {
+      ask(statement.light === true ? pipes : reads, statement, values).then(answered, (error: unknown) => {
         if ((error as { code?: unknown }).code !== UNKNOWN_NAME) return failed(error);
-        void askUnnamed(reading, statement, values).then(answered, failed);
+        void askUnnamed(reads, statement, values).then(answered, failed);
       });
     });
   return {

@@ -1,12 +1,12 @@
 import pg from 'pg';
 import { quoteName } from '../sql/quote.ts';
 import type { CopiedTable, RestoreConnection } from '../sql/changed-rows.ts';
+import { readAddress } from './address.ts';
 
 /** A connection that puts rows of a throwaway database back. */
 export async function restoreOn(address: string): Promise<RestoreConnection> {
-  const client = new pg.Client({ connectionString: address, connectionTimeoutMillis: 5_000 });
+  const client = new pg.Client({ connectionString: readAddress(address).plain, connectionTimeoutMillis: 5_000 });
   await client.connect();
-  await client.query('SET synchronous_commit = off');
   const isFree = await leavesReferencesAlone(client);
   // A client of one connection sends one statement after the other.
   const rows = async (sql: string): Promise<unknown[][]> =>
@@ -19,9 +19,9 @@ export async function restoreOn(address: string): Promise<RestoreConnection> {
     },
     watch: watchOf,
     async run(script) {
-      const begin = isFree ? 'BEGIN' : 'BEGIN; SET CONSTRAINTS ALL DEFERRED';
+      const references = isFree ? LEFT_ALONE : 'SET CONSTRAINTS ALL DEFERRED';
       try {
-        await client.query(`${begin};\n${script};\nCOMMIT`);
+        await client.query(`BEGIN; SET LOCAL synchronous_commit = off; ${references};\n${script};\nCOMMIT`);
       } catch (error) {
         await client.query('ROLLBACK');
         throw error;
@@ -39,12 +39,15 @@ const TABLES = `SELECT c.relname, (
 ) FROM pg_class c LEFT JOIN pg_index i ON i.indrelid = c.oid AND i.indisprimary
 WHERE c.relnamespace = current_schema()::regnamespace AND c.relkind IN ('r', 'p')`;
 
+const LEFT_ALONE = "SET LOCAL session_replication_role = 'replica'";
+
 /** Only a superuser may leave references alone. Others put them off, until all tables are filled again. */
 async function leavesReferencesAlone(client: pg.Client): Promise<boolean> {
   try {
-    await client.query("SET session_replication_role = 'replica'");
+    await client.query(`BEGIN; ${LEFT_ALONE}; COMMIT`);
     return true;
   } catch {
+    await client.query('ROLLBACK');
     await client.query(DEFERRABLE);
     return false;
   }

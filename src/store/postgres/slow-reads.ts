@@ -2,6 +2,7 @@ import type pg from 'pg';
 import type { Requester } from '../../core/store/contract.ts';
 import { makeFairLine } from '../base/fair-line.ts';
 import type { Queryable } from './pipes.ts';
+import { pooledReads } from './pooled.ts';
 
 /** Asks for a read that may take long, on one of the connections for such. */
 export type SlowReads = <Result>(
@@ -32,4 +33,11 @@ export function makeSlowReads(pool: pg.Pool, placeholderCount: number, longest: 
         client.release();
       }
     });
+}
+
+/** The same behind a pooler, where nobody knows which process of the server works: its own limit ends a read. */
+export function pooledSlowReads(pool: pg.Pool, placeholderCount: number, longest: number): SlowReads {
+  const line = makeFairLine(placeholderCount, longest);
+  const reads = pooledReads(pool, longest);
+  return (requester, ask) => line.run(requester, () => ask(reads));
 }

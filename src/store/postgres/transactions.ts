@@ -26,7 +26,12 @@ interface Transactions {
   readonly failures: Failures;
 }
 
-export function transactionsOn({ writing }: Pools, parts: Transactions, shown: string, mostWaiting: number): RunOnce {
+export function transactionsOn(
+  { writing, begin }: Pools,
+  parts: Transactions,
+  shown: string,
+  mostWaiting: number,
+): RunOnce {
   const isFull = (): boolean => writing.idleCount === 0 && writing.totalCount === CONNECTIONS;
   return async (work, longest) => {
     if (isFull() && writing.waitingCount > mostWaiting) throw tooManyWriters(mostWaiting);
@@ -38,7 +43,7 @@ export function transactionsOn({ writing }: Pools, parts: Transactions, shown: s
     let broken: Error | undefined;
     let isReleased = false;
     try {
-      await command(client, parts, 'BEGIN', longest);
+      await command(client, parts, begin, longest);
       const result = await limit.race(work(transaction.handle, client));
       transaction.end();
       await commit(client, parts, longest);

@@ -1,3 +1,4 @@
+import { stepFrom } from '../../api/failure.ts';
 import { isRecord } from '../../text/value.ts';
 
 /** An object of a document, or a schema in it. */
@@ -19,7 +20,7 @@ const at = (document: Tree, place: string): unknown =>
   place
     .replace(/^#\//, '')
     .split('/')
-    .map((step) => decodeURIComponent(step).replaceAll('~1', '/').replaceAll('~0', '~'))
+    .map((token) => stepFrom(decodeURIComponent(token)))
     .reduce<unknown>((inside, step) => (isRecord(inside) ? inside[step] : undefined), document);
 
 export const listOf = (value: unknown): readonly unknown[] => (Array.isArray(value) ? (value as unknown[]) : []);

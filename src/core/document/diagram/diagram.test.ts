@@ -27,11 +27,15 @@ function drawn(count: number): ReturnType<typeof diagramOf> {
       `type: integer } }\nrelations: { ${relations.join(', ')} }\n`
     );
   });
+  return diagramFrom(
+    models,
+    'service: { name: "Things & <more>" }\nidentity: { model: member, login: email, secret: word }\n',
+  );
+}
+
+function diagramFrom(models: readonly string[], service: string): ReturnType<typeof diagramOf> {
   const { graph, problems } = compile({
-    service: {
-      file: 's',
-      text: 'service: { name: "Things & <more>" }\nidentity: { model: member, login: email, secret: word }\n',
-    },
+    service: { file: 's', text: service },
     models: models.map((text, at) => ({ file: String(at), text })),
     environment: {},
   });
@@ -86,4 +90,23 @@ describe.each([1, 3, 12, 40])('a drawing of %i models', (count) => {
     const closed = [...svg.matchAll(/<\/(\w+)>/g)].map(([, tag]) => tag);
     expect(open.sort()).toEqual(closed.sort());
   });
+});
+
+test('labels of a model that refers to itself stand clear of every box, and of each other', async () => {
+  const relations = ['mother', 'father', 'a_foster_mother', 'twin'].map((name) => `${name}: { to: animal }`);
+  const fields = 'may: { read: anybody }\nfields: { name: { type: string } }';
+  const animal = `model: animal\n${fields}\nrelations: { ${relations.join(', ')} }\n`;
+  const { boxes, links } = await layOut(diagramFrom([animal], 'service: { name: Animals }'));
+  const labels = links.map(({ label, labelAt }) => ({
+    ...boxes[0]!,
+    x: labelAt!.x,
+    y: labelAt!.y - 12,
+    width: textWidth(label),
+    height: 14,
+  }));
+  expect(labels).toHaveLength(4);
+  for (const [at, label] of labels.entries()) {
+    expect(boxes.filter((box) => overlap(box, label))).toEqual([]);
+    expect(labels.slice(at + 1).filter((other) => overlap(other, label))).toEqual([]);
+  }
 });

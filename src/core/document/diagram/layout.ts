@@ -16,6 +16,8 @@ export interface PlacedBox extends Box, Point {
 export interface PlacedLink extends Link {
   /** The corners of its line, from the one box to the other. */
   readonly points: readonly Point[];
+  /** Where the text of its label begins. */
+  readonly labelAt: Point | undefined;
 }
 
 /** A diagram whose every part has its place, in pixels from the upper left corner. */
@@ -59,6 +61,13 @@ const labelOf = (text: string): ElkLabel => ({
   layoutOptions: { 'elk.edgeLabels.placement': 'TAIL' },
 });
 
+/** Below a line, where it leaves the box that refers. */
+const belowStart = ([start]: readonly Point[]): Point | undefined => start && { x: start.x + 5, y: start.y + 16 };
+
+/** Of a model that refers to itself: above the line, where room was made for it. */
+const aboveLine = (label: ElkLabel | undefined): Point | undefined =>
+  label && { x: (label.x ?? 0) + 3, y: (label.y ?? 0) + LINE - 5 };
+
 export async function layOut({ title, boxes, links }: Diagram): Promise<Laid> {
   const wanted: ElkNode = {
     id: 'all',
@@ -83,9 +92,9 @@ export async function layOut({ title, boxes, links }: Diagram): Promise<Laid> {
       return { ...box, x, y, width, height };
     }),
     links: links.map((link, at) => {
-      const [section] = lines.get(String(at))!.sections ?? [];
+      const { sections: [section] = [], labels: [label] = [] } = lines.get(String(at))!;
       const points = section === undefined ? [] : [section.startPoint, ...(section.bendPoints ?? []), section.endPoint];
-      return { ...link, points };
+      return { ...link, points, labelAt: link.from === link.to ? aboveLine(label) : belowStart(points) };
     }),
   };
 }

@@ -14,6 +14,7 @@ const STYLE = `
   .signs-in .box { stroke: #4c8a57; stroke-width: 1.5 }
   .name { font-weight: 600; font-size: 13px }
   .type, .label, .legend text { fill: #66727f }
+  .label { paint-order: stroke; stroke: #fbfcfd; stroke-width: 5px; stroke-linejoin: round }
   .optional { fill: #66727f }
   .key { text-decoration: underline }
   .owned { fill: #8a4b12; font-style: italic }
@@ -105,14 +106,9 @@ const bar = (at: Point, towards: Point, owner: boolean): string =>
 const diamond = (at: Point, towards: Point, owner: boolean): string =>
   turned(at, towards, `<path class="mark ${owner ? 'owner-solid' : 'solid'}" d="M0 0L7-4.5L14 0L7 4.5z"/>`);
 
-/** Below its line, where that leaves the box that refers. */
-function labelPart({ label, points, owner }: PlacedLink): string {
-  const [start] = points;
-  if (label === '' || start === undefined) return '';
-  return (
-    `<text class="label${owner ? ' owner-label' : ''}" ` +
-    `x="${start.x + 5}" y="${start.y + 16}">${escaped(label)}</text>`
-  );
+function labelPart({ label, labelAt, owner }: PlacedLink): string {
+  if (label === '' || labelAt === undefined) return '';
+  return `<text class="label${owner ? ' owner-label' : ''}" x="${labelAt.x}" y="${labelAt.y}">${escaped(label)}</text>`;
 }
 
 /** What the marks mean. */

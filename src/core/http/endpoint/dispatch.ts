@@ -74,7 +74,7 @@ export async function answer(
       : answerEndpoint(parts, found, principal, request, path, query);
   }
   if (!path.startsWith('/health/')) count(parts, addressOf(request));
-  const own = await ownPages(request, path, query);
+  const own = await ownPages.answer(request, path, query);
   if (own !== undefined) return own;
   const near = routes.near(path);
   const detail = near.length > 0 ? `did you mean ${near.join(' or ')}?` : 'GET / lists the endpoints';

@@ -12,7 +12,11 @@ import { problemPage } from '../problem-reply.ts';
 import { isNamed } from '../request/entity-tag.ts';
 import type { EntityTags } from '../request/entity-tag.ts';
 
-export type OwnPages = (request: Request, path: string, query: string) => Promise<Reply | undefined>;
+export interface OwnPages {
+  has(path: string): boolean;
+  /** Undefined where there is none. */
+  answer(request: Request, path: string, query: string): Promise<Reply | undefined>;
+}
 
 export interface OwnPagesOptions {
   readonly graph: Graph;
@@ -48,19 +52,22 @@ export function makeOwnPages({ graph, store, tags, documents }: OwnPagesOptions)
   });
   for (const name of Object.keys(problemTypes) as ProblemName[]) fixed(`/problems/${name}`, problemPage(name));
 
-  return async (request, path, query) => {
-    const { method } = request;
-    const page = pages.get(path);
-    if (page === undefined) return undefined;
-    if (method === 'OPTIONS') return { status: 204, headers: { ...COMMON_HEADERS, allow: ALLOW } };
-    if (method !== 'GET' && method !== 'HEAD') {
-      throw new HttpProblem('method-not-allowed', `${path} takes ${ALLOW}`, { headers: { allow: ALLOW } });
-    }
-    if (query !== '') {
-      const parameter = query.split('=')[0]!;
-      refuseParameters([{ parameter, detail: 'this page takes no parameters' }]);
-    }
-    return page(request);
+  return {
+    has: (path) => pages.has(path),
+    async answer(request, path, query) {
+      const { method } = request;
+      const page = pages.get(path);
+      if (page === undefined) return undefined;
+      if (method === 'OPTIONS') return { status: 204, headers: { ...COMMON_HEADERS, allow: ALLOW } };
+      if (method !== 'GET' && method !== 'HEAD') {
+        throw new HttpProblem('method-not-allowed', `${path} takes ${ALLOW}`, { headers: { allow: ALLOW } });
+      }
+      if (query !== '') {
+        const parameter = query.split('=')[0]!;
+        refuseParameters([{ parameter, detail: 'this page takes no parameters' }]);
+      }
+      return page(request);
+    },
   };
 }
 

@@ -37,7 +37,8 @@ const LENGTH = 24;
 export function makeEntityTags(serviceKey: string): EntityTags {
   const key = createSecretKey(createHmac('sha256', serviceKey).update('vantfell entity tags').digest());
   return {
-    mark: (text) => hash('sha256', text).slice(0, LENGTH),
+    // Half the time of SHA-256 on pages of lists.
+    mark: (text) => hash('blake2b512', text).slice(0, LENGTH),
     hiddenMark: (text) => createHmac('sha256', key).update(text).digest('hex').slice(0, LENGTH),
   };
 }

@@ -1,3 +1,4 @@
+import { stepFrom } from '../../api/failure.ts';
 import { isRecord } from '../../text/value.ts';
 
 // JSON Pointers (RFC 6901). A pointer addresses own members of objects and items of arrays, and nothing else: no member
@@ -15,7 +16,7 @@ export function readPointer(text: string): string[] | undefined {
   return text
     .split('/', MOST_TOKENS + 1)
     .slice(1)
-    .map((token) => token.replaceAll('~1', '/').replaceAll('~0', '~'));
+    .map(stepFrom);
 }
 
 /** The array index of a token; undefined if it is not a valid index, or is out of range. */

@@ -11,7 +11,7 @@ import type { Who } from './grants.ts';
 import type { Values } from './read-body.ts';
 import { Refusal, unknownRecord } from './refusal.ts';
 import type { WorldState } from './world-state.ts';
-import type { Writing } from './write.ts';
+import type { Writing } from './writing.ts';
 
 /** A request, and who sends it. */
 export interface Asking {

@@ -6,6 +6,7 @@ import type { Scalar } from '../../model/scalar.ts';
 import { isRecord } from '../../text/value.ts';
 import type { Answer, Fault } from '../answer.ts';
 import { faultOf } from '../judge.ts';
+import { brokenNew, wholly } from './all-broken.ts';
 import { dataIn, keyOf, parentOf, refuseQuery } from './asking.ts';
 import type { AskedEndpoint, Prediction, PredictorParts } from './asking.ts';
 import { ITSELF } from './grants.ts';
@@ -17,7 +18,8 @@ import { isSlugOf } from './slugs.ts';
 import { learnTag } from './tags.ts';
 import type { Row, WorldState } from './world-state.ts';
 import { create } from './write.ts';
-import type { Writing } from './write.ts';
+import { writingOn } from './writing.ts';
+import type { Writing } from './writing.ts';
 
 /** A record that is made, or many at once. */
 export function created(parts: PredictorParts, asked: AskedEndpoint): Prediction {
@@ -33,19 +35,47 @@ export function created(parts: PredictorParts, asked: AskedEndpoint): Prediction
   const all = (many ?? [body]).map((one, at) =>
     readNew(writing, model, one, given, many === undefined ? '' : pointerTo(at)),
   );
-  const broken = all.flatMap((one) => one.broken);
-  if (broken.length > 0) throw brokenRules(broken);
-  const rows = all.map(({ values }, at) =>
-    many === undefined
-      ? create(writing, model, values, () => standIn(model, state, at))
-      : placed(at, () => create(writing, model, values, () => standIn(model, state, at))),
-  );
+  const before = writingOn(state.fork(), who, writing.moment.now);
+  const rows = wholeOr(before, model, all, many !== undefined, () => {
+    const broken = all.flatMap((one) => one.broken);
+    if (broken.length > 0) throw brokenRules(broken);
+    return all.map(({ values }, at) =>
+      many === undefined
+        ? create(writing, model, values, () => standIn(model, state, at))
+        : placed(at, () => create(writing, model, values, () => standIn(model, state, at))),
+    );
+  });
   return {
     status: 201,
     reason: '',
     faults: (answer) => createdFaults(writing, model, rows, answer, many !== undefined),
     after: (answer) => withKeys(parts, writing, model, rows, answer),
   };
+}
+
+/** Records that are made, or a refusal with all that is wrong with them in the world `before`. */
+function wholeOr(
+  before: Writing,
+  model: Model,
+  all: readonly { readonly values: Values }[],
+  isMany: boolean,
+  make: () => Row[],
+): Row[] {
+  try {
+    return make();
+  } catch (error) {
+    throw wholly(error, (known) =>
+      all.flatMap(({ values }, at) => {
+        if (!isMany) return brokenNew(before, model, values, known);
+        const place = pointerTo(at);
+        const own = known
+          .filter(({ pointer }) => pointer === place || pointer.startsWith(`${place}/`))
+          .map((one) => ({ ...one, pointer: one.pointer.slice(place.length) }));
+        const earlier = all.slice(0, at).map((one) => one.values);
+        return brokenNew(before, model, values, own, earlier).map((one) => ({ ...one, pointer: place + one.pointer }));
+      }),
+    );
+  }
 }
 
 /** A key that no record has, in the place of the one that the service makes. */

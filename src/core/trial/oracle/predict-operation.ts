@@ -8,7 +8,7 @@ import type { AskedEndpoint, Asking } from './asking.ts';
 import { readValue } from './read-value.ts';
 import type { Broken } from './read-value.ts';
 import { authorize, brokenRules, Refusal, refusedOn, unknownRecord, Unsure } from './refusal.ts';
-import type { Writing } from './write.ts';
+import type { Writing } from './writing.ts';
 
 /** Of an operation only who may call it is predicted: what it does is the project's own code. */
 export function operated({ model, endpoint, writing, key: keyText, asking }: AskedEndpoint): never {

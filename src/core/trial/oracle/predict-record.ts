@@ -3,18 +3,20 @@ import type { Verb } from '../../model/access.ts';
 import type { Model } from '../../model/model.ts';
 import type { FieldValue } from '../../model/scalar.ts';
 import { faultOf } from '../judge.ts';
+import { brokenChange, wholly } from './all-broken.ts';
 import { dataIn, keyOf, refuseQuery } from './asking.ts';
 import type { AskedEndpoint, Asking, Prediction, PredictorParts } from './asking.ts';
 import { patchedBody } from './patch.ts';
 import { chosenRows } from './predict-list.ts';
 import { readBody } from './read-body.ts';
+import type { Asked, Values } from './read-body.ts';
 import { authorize, brokenRules, Refusal, unknownRecord, Unsure } from './refusal.ts';
 import { remove } from './remove.ts';
 import { isAlike, shownFaults } from './shown.ts';
 import { learnTag, stateIn, TAG } from './tags.ts';
 import type { Row, WorldState } from './world-state.ts';
 import { change, lockFor } from './write.ts';
-import type { Writing } from './write.ts';
+import type { Writing } from './writing.ts';
 
 /** 412 where If-Match names another state, 428 where it is missing and needed. */
 function guardOf({ tags }: PredictorParts, model: Model, { headers }: Asking): (row: Row) => void {
@@ -52,11 +54,17 @@ export function changed(
   const guard = guardOf(parts, model, asking);
   const isPatch = typeOf(asking) === JSON_PATCH;
   const asked = isPatch ? undefined : readBody(oracle, model, how, asking.body, who);
-  if (asked !== undefined && asked.broken.length > 0) throw brokenRules(asked.broken);
-  const found = lockFor(writing, model, how, key);
-  guard(found.record);
-  const given = asked ?? readBody(oracle, model, how, patchedBody(model, found.seen, asking.body), who, true);
-  const row = change(writing, model, how, found, given);
+  const read = (seen: Values): Asked =>
+    asked ?? readBody(oracle, model, how, patchedBody(model, seen, asking.body), who, true);
+  let row: Row;
+  try {
+    if (asked !== undefined && asked.broken.length > 0) throw brokenRules(asked.broken);
+    const found = lockFor(writing, model, how, key);
+    guard(found.record);
+    row = change(writing, model, how, found, read(found.seen));
+  } catch (error) {
+    throw wholly(error, (known) => brokenChange(writing, model, how, key, guard, read, known));
+  }
   return shownPrediction(parts, writing, model, row, asking.headers.prefer === 'return=minimal' ? 204 : 200, state);
 }
 

@@ -15,7 +15,7 @@ import { Refusal, Unsure } from './refusal.ts';
 import { stateIn } from './tags.ts';
 import { keyTextOf } from './world-state.ts';
 import type { WorldState } from './world-state.ts';
-import { writingOn } from './write.ts';
+import { writingOn } from './writing.ts';
 
 /** Nothing is predicted, and why. */
 export interface NoPrediction {

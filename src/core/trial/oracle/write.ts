@@ -1,5 +1,4 @@
 import { pointerTo } from '../../api/failure.ts';
-import type { EvaluationContext } from '../../expression/context.ts';
 import { evaluate } from '../../expression/evaluate.ts';
 import type { Verb } from '../../model/access.ts';
 import type { Expression } from '../../model/expression.ts';
@@ -10,13 +9,12 @@ import type { Model } from '../../model/model.ts';
 import { linkedOf, ownerField } from '../../model/related.ts';
 import type { Relation } from '../../model/relation.ts';
 import type { FieldValue, Scalar } from '../../model/scalar.ts';
-import { canonical, isSame } from '../../model/value.ts';
-import { isRecord } from '../../text/value.ts';
+import { isSame } from '../../model/value.ts';
 import { inOrder, ITSELF, oracleOf } from './grants.ts';
 import type { Oracle, Who } from './grants.ts';
-import { takes } from './read-body.ts';
 import type { Asked, Values } from './read-body.ts';
-import { readValue } from './read-value.ts';
+import { defaultsOf, hasSameLinks, keysIn, readChange, refuseSetting } from './read-change.ts';
+import type { Found } from './read-change.ts';
 import type { Broken } from './read-value.ts';
 import { brokenRules, Refusal, refusedOn, signIn, unknownRecord } from './refusal.ts';
 import { note } from './remove.ts';
@@ -24,19 +22,7 @@ import { fillSlugs } from './slugs.ts';
 import { moveStocks } from './move-stocks.ts';
 import { keyTextOf } from './world-state.ts';
 import type { Row, WorldState } from './world-state.ts';
-
-/** What a write works on: a world of its own, and who writes at what time. */
-export interface Writing {
-  readonly state: WorldState;
-  readonly oracle: Oracle;
-  readonly who: Who;
-  readonly moment: EvaluationContext;
-}
-
-export function writingOn(state: WorldState, who: Who, now: Date): Writing {
-  const caller = who === ITSELF ? null : who;
-  return { state, oracle: oracleOf(state.graph, state, () => now), who, moment: { now, caller } };
-}
+import type { Writing } from './writing.ts';
 
 /** Makes a record, and returns what is stored of it. The key is a stand-in where the service makes it. */
 export function create(writing: Writing, model: Model, given: Values, standIn: () => Scalar): Row {
@@ -63,14 +49,6 @@ export function create(writing: Writing, model: Model, given: Values, standIn: (
   return values;
 }
 
-/** What a write finds of the record that it changes. */
-interface Found {
-  readonly record: Row;
-  /** As the caller reads it. */
-  readonly seen: Values;
-  sets(member: string): boolean;
-}
-
 /** The record that somebody wants to change or delete, or the refusal. */
 export function lockFor({ state, oracle, who }: Writing, model: Model, verb: Verb, key: FieldValue): Found {
   const record = state.byKey(model.name, key);
@@ -95,22 +73,10 @@ const linksAsFields = (model: Model): { readonly member: string; readonly rules?
 /** Changes a record, and returns what is stored of it then. */
 export function change(writing: Writing, model: Model, how: 'replace' | 'update', found: Found, asked: Asked): Row {
   const { state, oracle, who, moment } = writing;
-  const { record, seen, sets } = found;
-  if (asked.broken.length > 0) throw brokenRules(asked.broken);
-  const { stock, repeated } = stockIn(model, asked, sets);
-  refuseRepeated(repeated, seen);
-  refuseDerived(writing, model, record, asked);
-  const defaults = how === 'update' ? {} : clearedByReplace(model, defaultsOf(model, moment));
-  const wanted = settable(writing, { ...asked.values, ...merged(asked, seen), ...stock }, found);
-  const set = { ...defaults, ...wanted };
-  const values: Values = { ...record, ...keepHidden(model, set, wanted, found) };
-  const missing = model.fields.filter(
-    ({ rules, member, type }) =>
-      rules.required && !rules.readOnly && type !== 'secret' && (values[member] ?? null) === null,
-  );
-  if (missing.length > 0)
-    throw brokenRules(missing.map(({ member }) => ({ pointer: pointerTo(member), rule: 'required' })));
-  if (isUnchanged(model, values, record) && !isMore(model, wanted, seen)) return record;
+  const { record, seen } = found;
+  const { values, set, isMore, broken } = readChange(writing, model, how, found, asked);
+  if (broken.length > 0) throw brokenRules(broken);
+  if (isUnchanged(model, values, record) && !isMore) return record;
   checkDraft(writing, model, values, seen, set);
   arrange(model, values);
   if (who !== ITSELF) authorizeOwner(writing, model, how, values, record);
@@ -149,10 +115,14 @@ function store(
   if (model.journal) note(state, model, values, before === undefined ? 'create' : 'update', moment);
 }
 
-const ruleAt = ({ at }: Model['rules'][number]): Broken => ({
+export const ruleAt = ({ at }: Model['rules'][number]): Broken => ({
   pointer: at === undefined ? '' : pointerTo(at),
   rule: 'check',
 });
+
+/** The members whose values no two records may have in common; a key that clients give is one of a new record. */
+export const setsOf = ({ keyKind, unique, key }: Model): readonly (readonly Field[])[] =>
+  keyKind === 'field' ? [...unique, [key]] : unique;
 
 /** The unique sets of which another record has the same values. */
 export function takenBy(
@@ -162,7 +132,7 @@ export function takenBy(
   values: Row,
 ): Broken[] {
   const key = model.key.member;
-  const sets = model.keyKind === 'field' && before === undefined ? [...model.unique, [model.key]] : model.unique;
+  const sets = before === undefined ? setsOf(model) : model.unique;
   const others = state.allOf(model.name).filter((other) => before === undefined || other[key] !== before[key]);
   return sets
     .filter(
@@ -173,31 +143,14 @@ export function takenBy(
     .map((set) => ({ pointer: pointerTo(set.at(-1)!.member), rule: 'unique' }));
 }
 
-/** What a new record has where nothing is given. */
-export function defaultsOf(model: Model, moment: EvaluationContext): Values {
-  const constants = model.fields.map(({ member, rules }): [string, FieldValue] => [member, rules.default ?? null]);
-  const links = linkedOf(model).map(({ member }): [string, FieldValue] => [member, []]);
-  const computed = [...model.defaults].map(([member, expression]): [string, FieldValue] => [
-    member,
-    evaluate(expression, { values: {}, ...moment }),
-  ]);
-  return Object.fromEntries([...constants, ...links, ...computed]);
-}
-
-function clearedByReplace(model: Model, defaults: Values): Values {
-  const members = model.fields
-    .filter((field) => takes(field, 'replace') && !field.rules.writeOnly)
-    .filter((field) => field !== model.key && field.derivedFrom === undefined && field.origin !== 'stamp')
-    .map(({ member }): [string, FieldValue] => [member, defaults[member] ?? null]);
-  return Object.fromEntries([...members, ...linkedOf(model).map(({ member }): [string, FieldValue] => [member, []])]);
-}
+const isUnchanged = (model: Model, values: Row, record: Row): boolean =>
+  model.fields.every(({ member }) => isSame(values[member] ?? null, record[member] ?? null)) &&
+  hasSameLinks(model, values, record);
 
 /** Links are kept in the order in which they are shown. */
 function arrange(model: Model, values: Values): void {
   for (const { member } of linkedOf(model)) values[member] = inOrder((values[member] ?? []) as FieldValue[]);
 }
-
-const keysIn = (values: Row, member: string): readonly FieldValue[] => (values[member] ?? []) as readonly FieldValue[];
 
 /** Rules over the record's own values, and relations to records that are not there for this caller. */
 function checkDraft(writing: Writing, model: Model, values: Values, before: Values, given: Values): void {
@@ -205,6 +158,13 @@ function checkDraft(writing: Writing, model: Model, values: Values, before: Valu
   const broken = model.rules
     .filter(({ check, ownValues }) => ownValues && evaluate(check, { values, ...moment }) === false)
     .map(ruleAt);
+  broken.push(...unknownRecords(writing, model, before, given));
+  if (broken.length > 0) throw brokenRules(broken);
+}
+
+/** Relations to records that are not there for this caller. */
+export function unknownRecords(writing: Writing, model: Model, before: Values, given: Values): Broken[] {
+  const broken: Broken[] = [];
   for (const relation of model.relations) {
     const { member } = relation.field;
     const key = given[member] ?? null;
@@ -218,7 +178,7 @@ function checkDraft(writing: Writing, model: Model, values: Values, before: Valu
         broken.push({ pointer: pointerTo(links.member, at), rule: 'unknown-record' });
     });
   }
-  if (broken.length > 0) throw brokenRules(broken);
+  return broken;
 }
 
 function isThere({ state, oracle, who }: Writing, target: string, key: FieldValue): boolean {
@@ -227,7 +187,7 @@ function isThere({ state, oracle, who }: Writing, target: string, key: FieldValu
 }
 
 /** Nobody becomes the owner of others' records, or gives theirs away, unless a role lets them. */
-function authorizeOwner(writing: Writing, model: Model, act: Verb, values: Row, before: Row): void {
+export function authorizeOwner(writing: Writing, model: Model, act: Verb, values: Row, before: Row): void {
   const { oracle, who } = writing;
   const first = model.owner?.[0];
   if (who === ITSELF || first === undefined || hasRole(oracle, model, act, who)) return;
@@ -262,7 +222,13 @@ function hasRole(oracle: Oracle, model: Model, act: Verb, who: Who): boolean {
 }
 
 /** Members of a new record that are for others to set. */
-function authorizeGiven({ oracle, who }: Writing, model: Model, given: Values, draft: Row, defaults: Values): void {
+export function authorizeGiven(
+  { oracle, who }: Writing,
+  model: Model,
+  given: Values,
+  draft: Row,
+  defaults: Values,
+): void {
   const closed = Object.keys(given).filter((member) => {
     const grants = model.access.set.get(member);
     if (grants === undefined || grants.some(({ kind }) => kind === 'maker')) return false;
@@ -271,120 +237,8 @@ function authorizeGiven({ oracle, who }: Writing, model: Model, given: Values, d
   refuseSetting(oracle, who, closed);
 }
 
-function refuseSetting(oracle: Oracle, who: Who, members: readonly string[]): void {
-  if (members.length === 0) return;
-  throw who === null && oracle.hasIdentity ? signIn() : new Refusal('not-allowed');
-}
-
-/** Stock is set by name where a grant says so. */
-function stockIn(
-  model: Model,
-  { repeated }: Asked,
-  sets: Found['sets'],
-): { stock: Values; repeated: Asked['repeated'] } {
-  const stock: Values = {};
-  const others = new Map<Field, unknown>();
-  const broken: Broken[] = [];
-  for (const [field, value] of repeated) {
-    if (field.drawnOn === true && model.access.set.has(field.member) && sets(field.member))
-      stock[field.member] = readValue(field, value, pointerTo(field.member), broken);
-    else others.set(field, value);
-  }
-  if (broken.length > 0) throw brokenRules(broken);
-  return { stock, repeated: others };
-}
-
-/** What may not be changed may be sent back as it was read. */
-function refuseRepeated(repeated: Asked['repeated'], seen: Row): void {
-  const broken: Broken[] = [];
-  for (const [field, given] of repeated) {
-    const read = given === null ? { value: null } : canonical(field, given);
-    if ('value' in read && isSame(read.value, seen[field.member] ?? null)) continue;
-    const pointer = pointerTo(field.member);
-    if (field.origin === 'stamp') throw new Refusal('moved-on', [{ pointer, rule: 'stamp' }]);
-    if (field.drawnOn === true) throw new Refusal('moved-on', [{ pointer, rule: 'drawn-on' }]);
-    broken.push({ pointer, rule: field.rules.readOnly ? 'readOnly' : 'immutable' });
-  }
-  if (broken.length > 0) throw brokenRules(broken);
-}
-
-/** The same of computed values, of which only the service's own reading is predicted. */
-function refuseDerived({ oracle, who }: Writing, model: Model, record: Row, { derived }: Asked): void {
-  const broken: Broken[] = [];
-  for (const [member, given] of derived) {
-    const computed = model.computed.find((one) => one.member === member);
-    const value = computed === undefined ? undefined : oracle.valueOf(computed.value, model, record, who);
-    if (!isSame(given as FieldValue, value)) broken.push({ pointer: pointerTo(member), rule: 'readOnly' });
-  }
-  if (broken.length > 0) throw brokenRules(broken);
-}
-
-function settable({ oracle, who }: Writing, asked: Values, { seen, sets }: Found): Values {
-  const closed = Object.keys(asked).filter((member) => !sets(member));
-  refuseSetting(
-    oracle,
-    who,
-    closed.filter((member) => !Object.hasOwn(seen, member) || !isSame(asked[member], seen[member])),
-  );
-  return Object.fromEntries(Object.entries(asked).filter(([member]) => !closed.includes(member)));
-}
-
-/** The values to set, without those that the caller can't mean because they are hidden from it. */
-function keepHidden(model: Model, set: Values, wanted: Values, { record, seen, sets }: Found): Values {
-  const kept: Values = {};
-  for (const [member, value] of Object.entries(set)) {
-    const field = model.byMember.get(member);
-    const isLeftOut = !Object.hasOwn(wanted, member);
-    if (isLeftOut && (field === undefined ? false : field === ownerField(model))) continue;
-    if (isLeftOut && (!Object.hasOwn(seen, member) || !sets(member))) continue;
-    const isHidden = (seen[member] ?? null) === null && (record[member] ?? null) !== null;
-    if (field?.origin === 'relation' && value === null && isHidden) continue;
-    kept[member] = field === undefined ? joined(member, value, seen, record) : value;
-  }
-  return kept;
-}
-
-/** The keys that somebody wants to link, and those that are hidden from them. */
-function joined(member: string, value: FieldValue, seen: Row, record: Row): FieldValue {
-  const hidden = keysIn(record, member).filter((key) => !keysIn(seen, member).includes(key));
-  return [...new Set([...((value ?? []) as FieldValue[]), ...hidden])];
-}
-
-const hasSameLinks = (model: Model, one: Row, other: Row): boolean =>
-  linkedOf(model).every(({ member }) => isSame(inOrder(keysIn(one, member)), inOrder(keysIn(other, member))));
-
-const isUnchanged = (model: Model, values: Row, record: Row): boolean =>
-  model.fields.every(({ member }) => isSame(values[member] ?? null, record[member] ?? null)) &&
-  hasSameLinks(model, values, record);
-
-const isMore = (model: Model, wanted: Values, seen: Row): boolean =>
-  !hasSameLinks(model, { ...seen, ...wanted }, seen) ||
-  Object.keys(wanted).some((name) => model.byMember.has(name) && !isSame(wanted[name], seen[name] ?? null));
-
-/** Objects with the patches of a body in them (RFC 7396). */
-function merged({ patches }: Asked, seen: Row): Values {
-  const values: Values = {};
-  const broken: Broken[] = [];
-  for (const [field, patch] of patches) {
-    const { member } = field;
-    values[member] = readValue(field, mergedWith(seen[member], patch), pointerTo(member), broken);
-  }
-  if (broken.length > 0) throw brokenRules(broken);
-  return values;
-}
-
-function mergedWith(target: unknown, patch: unknown): unknown {
-  if (!isRecord(patch)) return patch;
-  const result = new Map<string, unknown>(isRecord(target) ? Object.entries(target) : []);
-  for (const [name, value] of Object.entries(patch)) {
-    if (value === null) result.delete(name);
-    else result.set(name, mergedWith(result.get(name), value));
-  }
-  return Object.fromEntries(result);
-}
-
 /** Whether a grant depends on the links of a record, which are written after its row. */
-function asksForLinks(grant: Model['access']['verbs']['create'][number]): boolean {
+export function asksForLinks(grant: Model['access']['verbs']['create'][number]): boolean {
   return grant.kind === 'where' && usesLinks(grant.where);
 }
 

@@ -1,0 +1,50 @@
+import { expressionOf } from '../access/condition.ts';
+import type { Condition } from '../access/condition.ts';
+import { compileExpression } from '../expression/compiled.ts';
+import type { EvaluationContext } from '../expression/context.ts';
+import type { Graph } from '../model/graph.ts';
+import type { Model } from '../model/model.ts';
+import type { Values } from '../rules/schema.ts';
+import type { Dialect } from '../sql/dialect.ts';
+import { parametersOf } from '../sql/parameters.ts';
+import type { Statement } from '../sql/statement.ts';
+import { evaluationOf } from './unit-of-work.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
+
+/** Conditions over a record that is not stored, asked in one statement. */
+export interface DraftStatement {
+  /** Whether each condition is true of a record that is not stored. */
+  holds(work: UnitOfWork, draft: Values): Promise<boolean[]>;
+}
+
+export function draftStatement(
+  graph: Graph,
+  model: Model,
+  conditions: readonly Condition[],
+  dialect: Dialect,
+): DraftStatement {
+  const { name } = dialect;
+  // No table has such a name.
+  const row = name('@draft');
+  const parameters = parametersOf<EvaluationContext & { readonly draft: Values }>(dialect);
+  const columns = model.fields.map(({ column }) => name(column)).join(', ');
+  const values = model.fields.map((field) =>
+    parameters.bind(({ draft }) => dialect.bind(field, draft[field.member] ?? null)),
+  );
+  // No row of the table: it lends its columns their names and types.
+  const draft = `SELECT ${columns} FROM ${name(model.table)} WHERE 1 = 0 UNION ALL SELECT ${values.join(', ')}`;
+  const flags = conditions.map((condition) => {
+    const sql = compileExpression(expressionOf(condition)!, model, graph, dialect, parameters, { row });
+    return `CASE WHEN ${sql} THEN 1 ELSE 0 END`;
+  });
+  const statement: Statement = { sql: `SELECT ${flags.join(', ')} FROM (${draft}) AS ${row}` };
+  return {
+    async holds(work, draft) {
+      const bound = parameters.values({ ...evaluationOf(work), draft });
+      return (await work.transaction.first(statement, bound))!.map(isTrue);
+    },
+  };
+}
+
+/** Databases have no, or another, boolean. */
+export const isTrue = (value: unknown): boolean => value !== null && Number(value) === 1;

@@ -1,0 +1,106 @@
+import { collectDefaultMetrics, Counter, Gauge, Histogram, Registry } from 'prom-client';
+import type { Reply } from '../core/api/message.ts';
+import { COMMON_HEADERS } from '../core/api/message.ts';
+import type { Service } from '../core/service.ts';
+import { BORDERS, isBorder } from '../store/traced.ts';
+import type { TracedStatement } from '../store/traced.ts';
+
+export const METRICS_PATH = '/metrics';
+
+/**
+ * What is counted and timed while a service runs, for those who scrape it. Names are those of the OpenTelemetry
+ * semantic conventions where there are some, as OpenMetrics writes them. No label has a value that a client chooses.
+ */
+export interface Metrics {
+  /** The same service, with every request counted. */
+  around(service: Service): Service;
+  /** Counts a statement that was put to the store. */
+  statement(asked: TracedStatement): void;
+  /** All of it, as OpenMetrics. */
+  page(): Promise<Reply>;
+}
+
+/** From half a millisecond to ten seconds. */
+const SECONDS = [0.0005, 0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10];
+const METHODS: ReadonlySet<string> = new Set(['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS']);
+const OPERATIONS: ReadonlySet<string> = new Set(['SELECT', 'INSERT', 'UPDATE', 'DELETE', 'COMMIT', 'ROLLBACK']);
+/** What the conventions call a value beyond those that are known. */
+const OTHER = '_OTHER';
+const PROBLEM = /"type":"\/problems\/([a-z-]+)"/;
+
+export function makeMetrics(version: string): Metrics {
+  const registry = new Registry();
+  registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE as never);
+  const registers = [registry];
+  collectDefaultMetrics({ register: registry });
+  new Gauge({ name: 'vantfell_build', help: 'What runs: always 1.', labelNames: ['version', 'node'], registers })
+    .labels(version, process.version)
+    .set(1);
+  const open = new Gauge({ name: 'http_server_active_requests', help: 'Requests that are being answered.', registers });
+  const requests = new Histogram({
+    name: 'http_server_request_duration_seconds',
+    help: 'How long requests took, by endpoint, method and status.',
+    labelNames: ['http_route', 'http_request_method', 'http_response_status_code'],
+    buckets: SECONDS,
+    registers,
+  });
+  const problems = new Counter({
+    name: 'vantfell_refused_requests_total',
+    help: 'Requests that were answered with a problem, by its name.',
+    labelNames: ['problem'],
+    registers,
+  });
+  const statements = new Histogram({
+    name: 'db_client_operation_duration_seconds',
+    help: 'How long statements took, by their first word.',
+    labelNames: ['db_operation_name'],
+    buckets: SECONDS,
+    registers,
+  });
+  const waits = new Histogram({
+    name: 'db_client_connection_wait_time_seconds',
+    help: 'How long transactions waited for a connection, or for their turn to write, before they began.',
+    buckets: SECONDS,
+    registers,
+  });
+
+  const refused = ({ status, body }: Reply): void => {
+    const problem = status < 400 ? undefined : PROBLEM.exec(body?.slice(0, 100) ?? '')?.[1];
+    if (problem !== undefined) problems.labels(problem).inc();
+  };
+
+  return {
+    around(service) {
+      return {
+        ...service,
+        async handle(request) {
+          const { method, target } = request;
+          const begun = performance.now();
+          open.inc();
+          const reply = await service.handle(request);
+          open.dec();
+          refused(reply);
+          requests
+            .labels(service.routeOf(target), METHODS.has(method) ? method : OTHER, String(reply.status))
+            .observe((performance.now() - begun) / 1_000);
+          return reply;
+        },
+        refuse(problem, request) {
+          const reply = service.refuse(problem, request);
+          refused(reply);
+          return reply;
+        },
+      };
+    },
+    statement(asked) {
+      const { statement, milliseconds } = asked;
+      if (statement === BORDERS.begin) return waits.observe(milliseconds / 1_000);
+      const word = isBorder(asked) ? statement.sql : /^\s*(\w+)/.exec(statement.sql)![1]!.toUpperCase();
+      statements.labels(OPERATIONS.has(word) ? word : OTHER).observe(milliseconds / 1_000);
+    },
+    async page() {
+      const headers = { ...COMMON_HEADERS, 'content-type': registry.contentType, 'cache-control': 'no-store' };
+      return { status: 200, headers, body: await registry.metrics() };
+    },
+  };
+}
