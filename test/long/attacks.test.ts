@@ -28,6 +28,8 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
     openTestService(ATTACKED, {
       database: kind === 'sqlite' ? undefined : await newDatabase(server, name),
       ...options,
+      // What is tried here is not how long a busy machine takes.
+      limits: { transaction: 60_000, ...options.limits },
     });
   const asService = <Result>(work: Parameters<TestService['service']['writes']['run']>[1]): Promise<Result> =>
     on.service.writes.run(null, work) as Promise<Result>;

@@ -13,6 +13,7 @@ import { withoutAbsent } from './requested-values.ts';
 import { takenFailure, takenFinder, uniqueSets } from './taken.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
+import { wrongMembers } from './wrong-members.ts';
 
 /** A record as it would be, and what is known of it. */
 interface Draft {
@@ -80,7 +81,8 @@ export function failureFinder(
       return all(work, draft, known, (usable) =>
         isAllowed(async () => {
           await may.authorizeOwner(work, 'create', usable, {});
-          await may.authorizeGiven(work, withoutAbsent(given), usable, defaults);
+          const kept = Object.entries(withoutAbsent(given)).filter(([member]) => Object.hasOwn(usable, member));
+          await may.authorizeGiven(work, Object.fromEntries(kept), usable, defaults);
           return may.mayDraft(work, 'create', usable);
         }),
       );
@@ -103,13 +105,6 @@ export function failureFinder(
 }
 
 const NO_RECORD: ReadonlySet<string> = new Set(['type', 'minItems', 'maxItems']);
-
-/** What is said of a record as a whole, or of a value that is a good one by itself. */
-const ACROSS: ReadonlySet<string> = new Set(['check', 'unique']);
-
-/** The members of which something is wrong by themselves. */
-const wrongMembers = (failures: readonly Failure[]): string[] =>
-  failures.filter(({ rule }) => !ACROSS.has(rule)).map(({ pointer }) => stepsOf(pointer)[0] ?? '');
 
 const isSameFailure = (one: Failure, other: Failure): boolean =>
   one.pointer === other.pointer && one.rule === other.rule && (one.rule !== 'check' || one.detail === other.detail);
