@@ -92,7 +92,7 @@ async function seedAndAsk(context: Context, project: LoadedProject): Promise<Pro
   const { openDatabase } = await import('../project/database.ts');
   const { loadProjectSamples } = await import('./seed.ts');
   const { serviceOn } = await import('../project/serve.ts');
-  const { listen } = await import('./serve.ts');
+  const { listen } = await import('./serve/listen.ts');
   const { table } = await import('./terminal/table.ts');
   const { terminal, folder } = context;
   const { bold } = terminal.paint;

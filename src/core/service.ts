@@ -1,10 +1,10 @@
 import type { Endpoint } from './api/endpoints.ts';
-import type { Reply, Request } from './api/message.ts';
+import type { Reply, Request, Trace } from './api/message.ts';
 import { HttpProblem } from './api/problems.ts';
 import { noCode } from './change/code.ts';
 import type { Code } from './change/code.ts';
 import type { Runtime } from './change/runtime.ts';
-import type { Log } from './change/scope.ts';
+import type { Log, ServiceLog } from './change/scope.ts';
 import { makeWrites } from './change/writes.ts';
 import type { Writes } from './change/writes.ts';
 import type { Sample } from './document/documented.ts';
@@ -28,7 +28,9 @@ import type { Failures } from './http/failure-reply.ts';
 import { makeIdempotency } from './http/idempotency.ts';
 import { makeEntityTags } from './http/request/entity-tag.ts';
 import { makeRoutes } from './http/routes.ts';
+import type { Shared } from './http/shared.ts';
 import { makeCallers } from './identity/callers.ts';
+import type { Callers } from './identity/callers.ts';
 import { makeCredentials } from './identity/credentials.ts';
 import { makeHashing } from './identity/hashing.ts';
 import { makeTokens } from './identity/tokens.ts';
@@ -49,13 +51,15 @@ export interface ServiceOptions extends Runtime {
   /** Reads the tokens of an outside issuer, where the identity has one. */
   readonly outside?: OutsideTokens | undefined;
   /** Where the project's code writes its log. */
-  readonly log?: Log;
+  readonly log?: ServiceLog;
   /** The first record of each model's samples, for the document's examples; asked for once. */
   samples?(): ReadonlyMap<string, Sample>;
   /** Whether `afterCommit` hooks are left out, as in trials. */
   readonly quiet?: boolean;
   /** Whether everybody may do everything, as in trials of rules: never where others can ask. */
   readonly everybody?: boolean;
+  /** What it has in common with its other instances; left out: it counts for itself. */
+  readonly shared?: Shared | undefined;
   /** How many secrets are hashed at once; left out: one. */
   readonly hashesAtOnce?: number;
   /**
@@ -64,7 +68,7 @@ export interface ServiceOptions extends Runtime {
    */
   injectFault?(): Promise<void>;
   /** Told of every defect, with the number that the client was given. */
-  report(error: unknown, request: string): void;
+  report(error: unknown, request: string, trace?: Trace): void;
 }
 
 /** All of HTTP's meaning, without its sockets: a request value in, a reply value out. It never rejects. */
@@ -106,7 +110,8 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   const now = (): Date => options.now();
   const report = (error: unknown): void => options.report(error, options.uuid());
   const { identity } = graph;
-  const callers = identity && makeCallers(graph, store, now);
+  const allowance = options.shared?.allowance ?? ((_what: string, perMinute: number) => makeAllowance(perMinute, now));
+  const callers = identity && sharedCallers(makeCallers(graph, store, now), options.shared);
   const callersChanged = (): void => callers?.forget();
   const writes = makeWrites({ graph, store, runtime: options, code, log, report, callersChanged, tell: !quiet });
   const { permissionSets } = writes;
@@ -126,7 +131,7 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   const credentials = makeCredentials(store.dialect);
   const tokens = makeTokens(keys);
   const base = { graph, store, runtime: options, permissionSets, writes };
-  const known = { ...base, tokens, callers: callers!, credentials, hashing };
+  const known = { ...base, tokens, callers: callers!, credentials, hashing, allowance };
   const authenticator = makeAuthenticator({ ...known, outside });
   const identityPages: ReadonlyMap<string, IdentityPage> =
     identity === undefined
@@ -142,7 +147,7 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
     identityPages,
     ownPages: makeOwnPages({ graph, store, tags: context.tags, documents: documentsOf(graph, options) }),
     cors: makeCors(graph.service.cors),
-    allowance: rate === undefined ? undefined : makeAllowance(rate, now),
+    allowance: rate === undefined ? undefined : allowance('rate', rate),
     everybody,
     itself: { caller: null, permissions: permissionSets.service },
     authenticator,
@@ -152,7 +157,7 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   };
   const failures: Failures = {
     uuid: () => options.uuid(),
-    report: (error: unknown, id: string) => options.report(error, id),
+    report: (error, id, trace) => options.report(error, id, trace),
   };
   return {
     handle: requestHandler(parts, failures, graph, injectFault),
@@ -165,6 +170,19 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
       const mark = await writes.run(null, ({ transaction }) => credentials.mark(transaction, key, fresh));
       callers?.forget();
       return tokens.write({ subject: key, mark }, await authenticator.audience(), now(), lifetime);
+    },
+  };
+}
+
+/** What is known of callers is forgotten in all instances. */
+function sharedCallers(callers: Callers, shared: Shared | undefined): Callers {
+  if (shared === undefined) return callers;
+  shared.onCallersChanged(() => callers.forget());
+  return {
+    find: (field, value) => callers.find(field, value),
+    forget() {
+      callers.forget();
+      shared.callersChanged();
     },
   };
 }
@@ -220,7 +238,7 @@ function requestHandler(
           ? answer(parts, request, path, query, note)
           : injectFault().then(() => answer(parts, request, path, query, note));
     const whole = reply.catch((error: unknown) =>
-      failureReply(failures, error, path.slice(0, LONGEST_TARGET), request.signal),
+      failureReply(failures, error, path.slice(0, LONGEST_TARGET), request),
     );
     return marks ? whole.then((one) => marked(parts, one, request, note)) : whole;
   };

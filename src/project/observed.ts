@@ -1,4 +1,5 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
+import type { Trace } from '../core/api/message.ts';
 import type { Service } from '../core/service.ts';
 import type { Store } from '../core/store/contract.ts';
 import { isBorder, traced } from '../store/traced.ts';
@@ -12,6 +13,8 @@ export interface Exchange {
   readonly status: number;
   readonly milliseconds: number;
   readonly asked: readonly TracedStatement[];
+  /** Worked out where it is looked at. */
+  readonly trace?: Trace | undefined;
 }
 
 export const statementsOf = ({ asked }: Pick<Exchange, 'asked'>): TracedStatement[] =>
@@ -39,7 +42,17 @@ export function observed(store: Store, also?: (asked: TracedStatement) => void):
         const asked: TracedStatement[] = [];
         const reply = await underWay.run(asked, () => service.handle(request));
         const { method, target } = request;
-        tell({ method, target, status: reply.status, milliseconds: performance.now() - begun, asked });
+        const milliseconds = performance.now() - begun;
+        tell({
+          method,
+          target,
+          status: reply.status,
+          milliseconds,
+          asked,
+          get trace() {
+            return request.trace;
+          },
+        });
         return reply;
       },
       refuse(problem, request) {

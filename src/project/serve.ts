@@ -29,11 +29,11 @@ export const serviceOn = (
   graph: Graph,
   store: Store,
   [key, ...olderKeys]: readonly string[],
-  report: (error: unknown, request: string) => void,
+  report: ServiceOptions['report'],
   more: Partial<Runtime> &
     Pick<
       ServiceOptions,
-      'code' | 'log' | 'quiet' | 'outside' | 'everybody' | 'samples' | 'injectFault' | 'hashesAtOnce'
+      'code' | 'log' | 'quiet' | 'outside' | 'everybody' | 'samples' | 'injectFault' | 'hashesAtOnce' | 'shared'
     > = {},
 ): Service => makeService(graph, store, { ...runtime, hashesAtOnce: HASHES, ...more, key: key!, olderKeys, report });
 

@@ -4,6 +4,8 @@ import { COMMON_HEADERS } from '../core/api/message.ts';
 import type { Service } from '../core/service.ts';
 import { BORDERS, isBorder } from '../store/traced.ts';
 import type { TracedStatement } from '../store/traced.ts';
+import { METHODS, OTHER } from './methods.ts';
+import type { Measured } from './workers/messages.ts';
 
 export const METRICS_PATH = '/metrics';
 
@@ -16,21 +18,29 @@ export interface Metrics {
   around(service: Service): Service;
   /** Counts a statement that was put to the store. */
   statement(asked: TracedStatement): void;
-  /** All of it, as OpenMetrics. */
-  page(): Promise<Reply>;
+  /** All that this process has counted. */
+  measured(): Promise<Measured>;
+  /** The same as a page of OpenMetrics. */
+  text(): Promise<string>;
 }
+
+/** A page of metrics as an answer. */
+export const metricsReply = (body: string): Reply => ({
+  status: 200,
+  headers: { ...COMMON_HEADERS, 'content-type': Registry.OPENMETRICS_CONTENT_TYPE, 'cache-control': 'no-store' },
+  body,
+});
 
 /** From half a millisecond to ten seconds. */
 const SECONDS = [0.0005, 0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10];
-const METHODS: ReadonlySet<string> = new Set(['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS']);
 const OPERATIONS: ReadonlySet<string> = new Set(['SELECT', 'INSERT', 'UPDATE', 'DELETE', 'COMMIT', 'ROLLBACK']);
-/** What the conventions call a value beyond those that are known. */
-const OTHER = '_OTHER';
 const PROBLEM = /"type":"\/problems\/([a-z-]+)"/;
 
-export function makeMetrics(version: string): Metrics {
+/** `worker` is the number of this process among several: each counts by itself, and starts anew when it does. */
+export function makeMetrics(version: string, worker?: number): Metrics {
   const registry = new Registry();
   registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE as never);
+  if (worker !== undefined) registry.setDefaultLabels({ worker: String(worker) });
   const registers = [registry];
   collectDefaultMetrics({ register: registry });
   new Gauge({ name: 'vantfell_build', help: 'What runs: always 1.', labelNames: ['version', 'node'], registers })
@@ -98,9 +108,8 @@ export function makeMetrics(version: string): Metrics {
       const word = isBorder(asked) ? statement.sql : /^\s*(\w+)/.exec(statement.sql)![1]!.toUpperCase();
       statements.labels(OPERATIONS.has(word) ? word : OTHER).observe(milliseconds / 1_000);
     },
-    async page() {
-      const headers = { ...COMMON_HEADERS, 'content-type': registry.contentType, 'cache-control': 'no-store' };
-      return { status: 200, headers, body: await registry.metrics() };
-    },
+    // Workers have labels of their own: nothing is added up, and nothing left out.
+    measured: async () => (await registry.getMetricsAsJSON()).map((one) => ({ ...one, aggregator: 'sum' as const })),
+    text: () => registry.metrics(),
   };
 }

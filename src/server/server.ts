@@ -4,9 +4,11 @@ import type { Socket } from 'node:net';
 import Fastify from 'fastify';
 import type { FastifyError, FastifyReply, FastifyRequest, FastifyServerFactoryHandler } from 'fastify';
 import proxyAddr from 'proxy-addr';
-import type { Reply, Request } from '../core/api/message.ts';
+import type { Reply, Request, Trace } from '../core/api/message.ts';
 import { HttpProblem, LATER, tooLarge } from '../core/api/problems.ts';
 import type { Service as WholeService } from '../core/service.ts';
+import { compressed } from './compression.ts';
+import { traceOf } from './trace.ts';
 
 export interface ServerOptions {
   readonly host: string;
@@ -162,12 +164,14 @@ function answer(
   response: ServerResponse,
   body: Buffer | undefined,
 ): void {
-  void service
-    .handle(new SocketRequest(request, response, body, clientOf(request)))
-    .then((reply) => write(response, reply, state.isClosing || state.isDraining));
+  void service.handle(new SocketRequest(request, response, body, clientOf(request))).then((reply) => {
+    const send = (one: Reply): void => write(response, one, state.isClosing || state.isDraining);
+    const form = compressed(request, reply);
+    return form instanceof Promise ? form.then(send) : send(form);
+  });
 }
 
-/** A request as the service takes it. A class, because its signal is made on demand. */
+/** A request as the service takes it. A class, because its signal and its trace are made on demand. */
 class SocketRequest implements Request {
   readonly method: string;
   readonly target: string;
@@ -176,6 +180,7 @@ class SocketRequest implements Request {
   readonly client: string | undefined;
   private readonly response: ServerResponse;
   private gone: AbortController | undefined;
+  private place: Trace | undefined;
 
   constructor(
     { method, headers, url }: IncomingMessage,
@@ -190,11 +195,17 @@ class SocketRequest implements Request {
     this.client = client;
     this.response = response;
     this.gone = undefined;
+    this.place = undefined;
   }
 
   get signal(): AbortSignal {
     this.gone ??= goneWith(this.response);
     return this.gone.signal;
+  }
+
+  get trace(): Trace {
+    this.place ??= traceOf(this.headers);
+    return this.place;
   }
 }
 

@@ -2,6 +2,7 @@ import { openActs } from '../../core/access/open.ts';
 import type { OpenAct } from '../../core/access/open.ts';
 import { allEndpoints } from '../../core/api/endpoints.ts';
 import type { Graph } from '../../core/model/graph.ts';
+import { withoutPassword } from '../../core/text/without-password.ts';
 import { ENV_FILE } from '../../project/env-file.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import { table } from '../terminal/table.ts';
@@ -23,13 +24,26 @@ export interface Begun {
   readonly variables: readonly string[];
   /** The address of the metrics. */
   readonly metrics: string;
+  /** How many processes answer; undefined where this one does. */
+  readonly workers: number | undefined;
 }
 
-export function greet(terminal: Terminal, { graph, url, store, faults, watching, variables, metrics }: Begun): void {
+export function greet(terminal: Terminal, begun: Begun): void {
+  const { graph, url, store, faults, watching, variables, metrics, workers } = begun;
   const { name, version, prefix } = graph.service;
   const endpoints = allEndpoints(graph).length;
   const open = openActs(graph);
-  terminal.value({ url, prefix, store, models: graph.models.length, endpoints, open, variables, metrics });
+  terminal.value({
+    url,
+    prefix,
+    store,
+    models: graph.models.length,
+    endpoints,
+    open,
+    variables,
+    metrics,
+    workers: workers ?? 1,
+  });
   const { bold, cyan, yellow } = terminal.tint;
   const { slow, fail } = faults;
   const worse = [...(slow > 0 ? [`${slow} ms slower`] : []), ...(fail > 0 ? [`${fail * 100}% of requests fail`] : [])];
@@ -41,6 +55,10 @@ export function greet(terminal: Terminal, { graph, url, store, faults, watching,
       ['  models', `${graph.models.length}, with ${counted(endpoints, 'endpoint')}`],
       ['  document', `${url}/openapi.json`],
       ['  metrics', metrics],
+      ...(workers === undefined
+        ? []
+        : [['  workers', `${workers === 1 ? '1 process' : `${workers} processes`}; SIGHUP makes new ones`]]),
+      ...limitLines(graph),
       ...callerLines(graph),
       ...openLines(graph, open, yellow),
       ...(worse.length > 0 ? [['  on purpose', yellow(worse.join(', '))]] : []),
@@ -48,6 +66,13 @@ export function greet(terminal: Terminal, { graph, url, store, faults, watching,
     ]),
   );
   terminal.say('Ctrl+C stops it');
+}
+
+/** Whether limits hold for all instances: somebody who runs several has to know. */
+function limitLines({ identity, service: { shared, limits } }: Graph): string[][] {
+  if (limits.rate === undefined && identity?.login === undefined) return [];
+  const where = shared === undefined ? 'by this instance alone' : `over all instances, by ${withoutPassword(shared)}`;
+  return [['  limits', `counted ${where}`]];
 }
 
 function callerLines({ identity, service }: Graph): string[][] {

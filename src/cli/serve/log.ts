@@ -1,5 +1,6 @@
-import type { Log } from '../../core/change/scope.ts';
-import { codeLog, makeLog } from '../../server/log.ts';
+import type { Trace } from '../../core/api/message.ts';
+import type { Log, ServiceLog } from '../../core/change/scope.ts';
+import { codeLog, makeLog, traceMembers } from '../../server/log.ts';
 import type { Exchange } from '../../project/observed.ts';
 import type { Context } from '../command.ts';
 import { faultText } from '../fault-text.ts';
@@ -8,8 +9,8 @@ import { exchangeText, requestRecord } from './request-lines.ts';
 /** Where a service speaks of what happens in it. */
 export interface ServeLog {
   /** What the project's own code has to say. */
-  readonly code: Log;
-  defect(error: unknown, request: string): void;
+  readonly code: ServiceLog;
+  defect(error: unknown, request: string, trace?: Trace): void;
   request(exchange: Exchange): void;
 }
 
@@ -28,13 +29,13 @@ export function serveLog(context: Context, trace: boolean): ServeLog {
       );
   return {
     code: json === undefined ? { info: spoken('info'), warn: spoken('warn'), error: spoken('error') } : codeLog(json),
-    defect(error, request) {
+    defect(error, request, trace) {
       if (json === undefined) terminal.warn(`${faultText(error, context)}\n  request ${request}`);
-      else json.error({ err: error, request });
+      else json.error({ err: error, request, ...(trace && traceMembers(trace)) });
     },
     request(exchange) {
       if (json === undefined || trace) write(exchangeText(exchange, terminal.tint, trace));
-      else json.info(requestRecord(exchange), 'request');
+      else json.info({ ...requestRecord(exchange), ...(exchange.trace && traceMembers(exchange.trace)) }, 'request');
     },
   };
 }

@@ -5,6 +5,8 @@ import type { Store } from '../../core/store/contract.ts';
 export interface Running {
   readonly service: Service;
   readonly store: Store;
+  /** What its instances have in common beside it. */
+  readonly redis?: { close(): void } | undefined;
 }
 
 /** What a server is given, where one service may take the place of another while it runs. */
@@ -23,6 +25,7 @@ export function changing(first: Running): Changing {
     if (ending.open > 0) await new Promise<void>((resolve) => (ending.idle = resolve));
     await ending.service.writes.settled();
     await ending.store.close();
+    ending.redis?.close();
   }
 
   return {

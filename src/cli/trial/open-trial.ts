@@ -15,7 +15,7 @@ import type { SoundProject } from '../../project/project.ts';
 import { serviceOn } from '../../project/serve.ts';
 import { copyRows } from '../../store/row-copy.ts';
 import type { RowCopy } from '../../store/row-copy.ts';
-import { listen } from '../serve.ts';
+import { listen } from '../serve/listen.ts';
 import { makeForesight } from './foresight.ts';
 import type { Tried } from './run-cases.ts';
 import { readJournal, readWorld, stageOf } from './stage.ts';

@@ -1,3 +1,4 @@
+import type { Traced } from '../api/message.ts';
 import type { Caller } from '../expression/context.ts';
 import type { Requester } from '../store/contract.ts';
 import type { Permissions } from './permissions.ts';
@@ -8,4 +9,6 @@ export interface Principal {
   readonly permissions: Permissions;
   /** Whom reads are for, in a request. */
   readonly requester?: Requester;
+  /** What they sent. */
+  readonly request?: Traced;
 }

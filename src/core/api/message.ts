@@ -1,5 +1,21 @@
+/** Where a request stands in a trace (W3C Trace Context). */
+export interface Trace {
+  /** That of all that is done for one thing that somebody asked for, in whichever services: 32 hexadecimal digits. */
+  readonly id: string;
+  /** This service's part of it: 16 hexadecimal digits. */
+  readonly span: string;
+  /** The headers of requests that are sent on to other services. */
+  readonly headers: Readonly<{ traceparent: string; tracestate?: string }>;
+}
+
+/** A request, as far as what is done for it has to know it. */
+export interface Traced {
+  /** Undefined where it came over no socket. */
+  readonly trace?: Trace | undefined;
+}
+
 /** A request, without its socket. */
-export interface Request {
+export interface Request extends Traced {
   readonly method: string;
   /** The path and the query, still percent-encoded. */
   readonly target: string;

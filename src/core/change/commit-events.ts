@@ -1,4 +1,4 @@
-import type { Caller } from '../expression/context.ts';
+import type { Principal } from '../access/principal.ts';
 import { blamed } from './code.ts';
 import type { Code } from './code.ts';
 import { refusePending } from './make-scopes.ts';
@@ -8,7 +8,7 @@ import type { Calls, CommitEvent } from './unit-of-work.ts';
 /** The `afterCommit` hooks. They run outside of the transaction: what fails is in the log, and undoes nothing. */
 export interface CommitEvents {
   /** Runs the hooks of what happened; nobody waits for them. */
-  tell(caller: Caller | null, events: readonly CommitEvent[]): void;
+  tell(principal: Principal, events: readonly CommitEvent[]): void;
   /** Only counts the hooks that would have run. */
   leaveOut(events: readonly CommitEvent[]): void;
   /** How many hooks of each model were left out. */
@@ -27,14 +27,14 @@ interface CommitEventsOptions {
 
 export function commitEvents(
   { code, tell = true, report }: CommitEventsOptions,
-  scopeFor: (caller: Caller | null, calls: Calls) => Scope,
+  scopeFor: (principal: Principal, calls: Calls) => Scope,
 ): CommitEvents {
   const telling = new Set<Promise<void>>();
   const untold = new Map<string, number>();
 
-  async function tellAll(caller: Caller | null, events: readonly CommitEvent[]): Promise<void> {
+  async function tellAll(principal: Principal, events: readonly CommitEvent[]): Promise<void> {
     const calls = { pending: 0 };
-    const scope = scopeFor(caller, calls);
+    const scope = scopeFor(principal, calls);
     for (const event of events) {
       const hook = code.hooks.get(event.model)?.afterCommit as
         ((event: CommitEvent, scope: Scope) => unknown) | undefined;
@@ -52,10 +52,10 @@ export function commitEvents(
   }
 
   return {
-    tell(caller, events) {
+    tell(principal, events) {
       if (!tell) return leaveOut(events);
       if (events.length === 0) return;
-      const told = tellAll(caller, events).finally(() => telling.delete(told));
+      const told = tellAll(principal, events).finally(() => telling.delete(told));
       telling.add(told);
     },
     leaveOut,

@@ -1,3 +1,4 @@
+import type { Traced } from '../api/message.ts';
 import type { Caller } from '../expression/context.ts';
 import type { Reader } from '../store/contract.ts';
 import type { Calls, UnitOfWork } from './unit-of-work.ts';
@@ -5,6 +6,8 @@ import type { Calls, UnitOfWork } from './unit-of-work.ts';
 /** What a scope works on. */
 export interface Ground {
   readonly caller: Caller | null;
+  /** The request that it is done for. */
+  readonly request: Traced | undefined;
   now(): Date;
   readonly reader: Reader;
   readonly signal: AbortSignal;

@@ -10,7 +10,7 @@ import { finderOf } from './find.ts';
 import type { Ground } from './ground.ts';
 import { scopeModel } from './scope-model.ts';
 import type { ScopeTools } from './scope-model.ts';
-import type { Log, Scope } from './scope.ts';
+import type { Scope, ServiceLog } from './scope.ts';
 import type { Calls } from './unit-of-work.ts';
 
 /** Refuses code that did not await all of its calls on the scope. */
@@ -24,7 +24,7 @@ export function makeScopes(
   graph: Graph,
   dialect: Dialect,
   changesOf: (model: Model) => Changes,
-  log: Log,
+  log: ServiceLog,
 ): (ground: Ground) => Scope {
   const known = new Map<string, ScopeTools>();
   const toolsOf = (name: string): ScopeTools => {
@@ -53,7 +53,13 @@ export function makeScopes(
     get signal() {
       return ground.signal;
     },
-    log,
+    get log() {
+      const trace = ground.request?.trace;
+      return (trace && log.within?.(trace)) ?? log;
+    },
+    get trace() {
+      return ground.request?.trace ?? null;
+    },
     model: (name) => scopeModel(toolsOf(name), ground),
     refuse(detail, { status = 422, rule = 'refused', pointer = '' } = {}) {
       if (!Number.isInteger(status) || status < 400 || status > 499) {

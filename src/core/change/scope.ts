@@ -1,3 +1,4 @@
+import type { Trace } from '../api/message.ts';
 import type { Caller } from '../expression/context.ts';
 import type { Scalar } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
@@ -9,6 +10,11 @@ export interface Log {
   info(message: string, details?: object): void;
   warn(message: string, details?: object): void;
   error(message: string, details?: object): void;
+}
+
+/** A log whose lines can say which trace they belong to. */
+export interface ServiceLog extends Log {
+  within?(trace: Trace): Log;
 }
 
 /** A refusal by the project's own code. */
@@ -29,6 +35,8 @@ export interface Scope {
   /** Aborted when the time of the transaction is up. */
   readonly signal: AbortSignal;
   readonly log: Log;
+  /** Where the request stands in its trace (W3C Trace Context); null where there is none, as in scripts and trials. */
+  readonly trace: Trace | null;
   model(name: string): ScopeModel;
   /** Rolls the transaction back, and answers with this problem. */
   refuse(detail: string, options?: RefuseOptions): never;

@@ -1,5 +1,6 @@
 import type { Permissions } from '../access/permissions.ts';
 import type { Principal } from '../access/principal.ts';
+import type { Traced } from '../api/message.ts';
 import type { Caller, EvaluationContext } from '../expression/context.ts';
 import type { Scalar } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
@@ -12,6 +13,8 @@ export interface UnitOfWork {
   readonly caller: Caller | null;
   /** What a refusal may say of other records. */
   readonly permissions: Permissions;
+  /** The request that it is done for. */
+  readonly request: Traced | undefined;
   /** The time of its writes. */
   now(): Date;
   /** Its lines of the journal. */
@@ -65,12 +68,13 @@ export interface CommitEvent {
 
 export const beginUnitOfWork = (
   transaction: Transaction,
-  { caller, permissions }: Principal,
+  { caller, permissions, request }: Principal,
   now: () => Date,
 ): UnitOfWork => ({
   transaction,
   caller,
   permissions,
+  request,
   now,
   entries: [],
   events: [],

@@ -1,7 +1,6 @@
 import { makePermissionSets } from '../access/permissions.ts';
 import type { PermissionSets } from '../access/permissions.ts';
 import type { Principal } from '../access/principal.ts';
-import type { Caller } from '../expression/context.ts';
 import { makeCredentials } from '../identity/credentials.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
@@ -14,7 +13,7 @@ import { makeJournal } from './journal.ts';
 import { makeScopes } from './make-scopes.ts';
 import type { Runtime } from './runtime.ts';
 import { refuseWrites } from './scope.ts';
-import type { Log, Scope } from './scope.ts';
+import type { Scope, ServiceLog } from './scope.ts';
 import { beginUnitOfWork, nested } from './unit-of-work.ts';
 import type { CommitEvent, UnitOfWork } from './unit-of-work.ts';
 
@@ -41,7 +40,7 @@ export interface Writes {
   /** The same for code: what it reads and writes is in the transaction. */
   scopeOf(work: UnitOfWork): Scope;
   /** For code that only reads, outside of any transaction. */
-  readingScope(caller: Caller | null, reader: Reader, signal: AbortSignal): Scope;
+  readingScope(principal: Principal, reader: Reader, signal: AbortSignal): Scope;
   /** Resolves when all `afterCommit` hooks have run. */
   settled(): Promise<void>;
 }
@@ -52,7 +51,7 @@ export interface WritesOptions {
   readonly store: Store;
   readonly runtime: Runtime;
   readonly code: Code;
-  readonly log: Log;
+  readonly log: ServiceLog;
   /** Called with errors after a commit, when no request waits any more. */
   report(error: unknown): void;
   /** Called once records of callers, or their secrets, have changed for good. */
@@ -71,19 +70,19 @@ export function makeWrites(options: WritesOptions): Writes {
   const journal = makeJournal(graph, dialect, runtime.uuid);
   const permissionSets = makePermissionSets(graph);
   const itself: Principal = { caller: null, permissions: permissionSets.service };
-  const committed = commitEvents(options, (caller, calls) =>
+  const committed = commitEvents(options, ({ caller, request }, calls) =>
     groundScope({
       caller,
+      request,
       now: runtime.now,
       reader: store,
       signal: new AbortController().signal,
-      write: (part) => run({ caller, permissions: permissionSets.service }, part),
+      write: (part) => run({ caller, permissions: permissionSets.service, ...(request && { request }) }, part),
       calls,
     }),
   );
 
   const run: Writes['run'] = async (principal, work, settings) => {
-    const { caller } = principal ?? itself;
     let events: readonly CommitEvent[] = [];
     let callersChanged = false;
     const result = await store.transaction(async (transaction) => {
@@ -97,7 +96,7 @@ export function makeWrites(options: WritesOptions): Writes {
       return done;
     }, settings);
     if (callersChanged) options.callersChanged?.();
-    committed.tell(caller, events);
+    committed.tell(principal ?? itself, events);
     return result;
   };
 
@@ -115,8 +114,8 @@ export function makeWrites(options: WritesOptions): Writes {
     },
     untold: committed.untold,
     scopeOf,
-    readingScope: (caller, reader, signal) =>
-      groundScope({ caller, now: runtime.now, reader, signal, write: refuseWrites, calls: { pending: 0 } }),
+    readingScope: ({ caller, request }, reader, signal) =>
+      groundScope({ caller, request, now: runtime.now, reader, signal, write: refuseWrites, calls: { pending: 0 } }),
     settled: committed.settled,
   };
 }
@@ -129,6 +128,7 @@ function workScopes(groundScope: ReturnType<typeof makeScopes>): (work: UnitOfWo
     if (scope === undefined) {
       scope = groundScope({
         caller: work.caller,
+        request: work.request,
         now: () => work.now(),
         reader: work.transaction,
         get signal() {

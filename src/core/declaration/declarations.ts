@@ -165,6 +165,7 @@ export interface ServiceDeclaration {
     readonly 'max-age'?: string;
   };
   readonly proxies?: readonly string[];
+  readonly shared?: string;
   readonly metrics?: { readonly port?: number };
 }
 

@@ -144,6 +144,10 @@ export const serviceShape = entries('the service file', {
     shape: list(text(/^[0-9a-fA-F.:]+(\/\d+)?$/, 'an address like 127.0.0.1 or 10.0.0.0/8'), 1),
     about: 'the addresses of proxies that may name the address of a client',
   },
+  shared: {
+    shape: text(/^rediss?:\/\/\S+$/, 'an address like redis://127.0.0.1:6379'),
+    about: 'a Redis that counts limits over all instances; left out: each instance counts for itself',
+  },
   metrics: {
     about: 'where /metrics is',
     shape: entries('metrics', {

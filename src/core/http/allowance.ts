@@ -1,9 +1,9 @@
 import { LRUCache } from 'lru-cache';
 
-/** A limit for each minute: so many at once, refilled as time goes by. */
+/** A limit for each minute. */
 export interface Allowance {
   /** Takes one turn of a caller. Returns 0, or the seconds until the next turn if none is left. */
-  take(name: string): number;
+  take(name: string): number | Promise<number>;
   /** Gives a turn back that was not used up. */
   giveBack(name: string): void;
 }
@@ -18,6 +18,7 @@ interface MigrationStatus {
 const MOST_KEPT = 100_000;
 const MINUTE_MS = 60_000;
 
+/** An allowance of this process alone: so many at once, refilled as time goes by. */
 export function makeAllowance(perMinute: number, now: () => Date): Allowance {
   // After a minute without requests there is nothing to remember.
   let kept: LRUCache<string, MigrationStatus> | undefined;

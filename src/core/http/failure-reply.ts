@@ -1,4 +1,4 @@
-import type { Reply } from '../api/message.ts';
+import type { Reply, Request, Trace } from '../api/message.ts';
 import { HttpProblem, LATER, problemTypes } from '../api/problems.ts';
 import { StoreError } from '../store/contract.ts';
 import { problemReply } from './problem-reply.ts';
@@ -6,15 +6,22 @@ import { problemReply } from './problem-reply.ts';
 /** Where defects are reported, each with its own number. */
 export interface Failures {
   uuid(): string;
-  report(error: unknown, request: string): void;
+  report(error: unknown, request: string, trace?: Trace): void;
 }
 
 /** The answer to a request that failed; a defect is reported, under the number that the client is given. */
-export function failureReply({ uuid, report }: Failures, error: unknown, path: string, signal?: AbortSignal): Reply {
+export function failureReply(
+  { uuid, report }: Failures,
+  error: unknown,
+  path: string,
+  asked: Pick<Request, 'signal' | 'trace'> = {},
+): Reply {
   const request = uuid();
   const problem = error instanceof HttpProblem ? error : problemOf(error);
   // A request whose client has disconnected is no defect.
-  if (problemTypes[problem.problem].status >= 500 && signal?.aborted !== true) report(error, request);
+  if (problemTypes[problem.problem].status >= 500 && asked.signal?.aborted !== true) {
+    report(error, request, asked.trace);
+  }
   return problemReply(problem, path, request);
 }
 

@@ -48,6 +48,8 @@ export interface ServiceSettings {
   readonly limits: Limits;
   readonly cors: CorsSettings;
   readonly proxies: readonly string[];
+  /** The address of what counts limits over all instances; undefined where each counts for itself. */
+  readonly shared: string | undefined;
   /** Where metrics are, if not beside everything else. */
   readonly metricsPort: number | undefined;
 }

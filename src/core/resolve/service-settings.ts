@@ -62,6 +62,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     },
     cors: corsSettings(declared.cors, report),
     proxies: declared.proxies ?? [],
+    shared: declared.shared,
     metricsPort: declared.metrics?.port,
   };
 }

@@ -1,4 +1,5 @@
 import { StoreError } from '../../core/store/contract.ts';
+import { withoutPassword } from '../../core/text/without-password.ts';
 
 /** An address as the driver takes it, and what stands before the server. */
 export interface Address {
@@ -21,11 +22,4 @@ export function readAddress(address: string): Address {
   }
   url.searchParams.delete('pooler');
   return { plain: url.href, isPooled: true };
-}
-
-/** For people: the address without its password. */
-export function withoutPassword(address: string): string {
-  const url = new URL(address);
-  url.password = '';
-  return url.href;
 }

@@ -1,5 +1,6 @@
+import { withoutPassword } from '../../core/text/without-password.ts';
 import pg from 'pg';
-import { readAddress, withoutPassword } from './address.ts';
+import { readAddress } from './address.ts';
 import { storeError } from './errors.ts';
 
 /** Runs one statement that can't be in a transaction, over a connection of its own. */

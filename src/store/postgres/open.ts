@@ -1,7 +1,8 @@
 import type { Store } from '../../core/store/contract.ts';
+import { withoutPassword } from '../../core/text/without-password.ts';
 import type { StoreOptions } from '../base/options.ts';
 import { timedReading } from '../base/time-limit.ts';
-import { readAddress, withoutPassword } from './address.ts';
+import { readAddress } from './address.ts';
 import { alterationOn } from './alter.ts';
 import { postgresDdl } from './ddl.ts';
 import { postgresDialect } from './dialect.ts';

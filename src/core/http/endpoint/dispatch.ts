@@ -62,7 +62,7 @@ export async function answer(
   const allow = found?.place.allow ?? page?.allow;
   if (allow !== undefined) {
     if (method === 'OPTIONS') {
-      count(parts, addressOf(request));
+      await count(parts, addressOf(request));
       return optionsReply(allow, found?.place);
     }
     const asked =
@@ -73,7 +73,7 @@ export async function answer(
       ? answerPage(page!, principal, request, path, query)
       : answerEndpoint(parts, found, principal, request, path, query);
   }
-  if (!path.startsWith('/health/')) count(parts, addressOf(request));
+  if (!path.startsWith('/health/')) await count(parts, addressOf(request));
   const own = await ownPages.answer(request, path, query);
   if (own !== undefined) return own;
   const near = routes.near(path);
@@ -82,8 +82,14 @@ export async function answer(
 }
 
 /** Every request counts, whatever its answer, except health checks. */
-function count({ allowance }: DispatchParts, by: string): void {
+function count({ allowance }: DispatchParts, by: string): Promise<void> | undefined {
   const wait = allowance === undefined ? 0 : allowance.take(by);
+  if (wait instanceof Promise) return wait.then(refuseEarly);
+  refuseEarly(wait);
+  return undefined;
+}
+
+function refuseEarly(wait: number): void {
   if (wait > 0) throw tooMany(wait);
 }
 
@@ -94,17 +100,18 @@ function authenticate(parts: DispatchParts, request: Request): Principal | Promi
   if (!(known instanceof Promise)) return counted(parts, known, request);
   return known.then(
     (principal) => counted(parts, principal, request),
-    (error: unknown) => {
-      count(parts, addressOf(request));
+    async (error: unknown) => {
+      await count(parts, addressOf(request));
       throw error;
     },
   );
 }
 
-function counted(parts: DispatchParts, principal: Principal, request: Request): Principal {
+function counted(parts: DispatchParts, principal: Principal, request: Request): Principal | Promise<Principal> {
   const by = requesterName(principal, request);
-  count(parts, by);
-  return { caller: principal.caller, permissions: principal.permissions, requester: new Sender(by, request) };
+  const { caller, permissions } = principal;
+  const sender = { caller, permissions, requester: new Sender(by, request), request };
+  return count(parts, by)?.then(() => sender) ?? sender;
 }
 
 function answerPage(

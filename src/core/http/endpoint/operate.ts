@@ -87,7 +87,7 @@ export function makeOperation(model: Model, operation: Operation, context: Endpo
       const record = key === undefined ? undefined : await heldBy(parts, principal, key);
       const data = await store.reading(
         (reader, signal) =>
-          called(parts, principal, input, writes.readingScope(principal.caller, reader, signal), record, reader),
+          called(parts, principal, input, writes.readingScope(principal, reader, signal), record, reader),
         principal.requester,
       );
       return reply(parts, data, request);

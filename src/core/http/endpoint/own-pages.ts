@@ -9,7 +9,7 @@ import type { Graph } from '../../model/graph.ts';
 import type { Statement } from '../../sql/statement.ts';
 import type { Store } from '../../store/contract.ts';
 import { problemPage } from '../problem-reply.ts';
-import { isNamed } from '../request/entity-tag.ts';
+import { codedTag, isNamed, plainTag } from '../request/entity-tag.ts';
 import type { EntityTags } from '../request/entity-tag.ts';
 
 export interface OwnPages {
@@ -82,7 +82,7 @@ function tagged(type: string, write: () => string, tags: EntityTags): (request: 
       form = isShort
         ? {
             status: 200,
-            headers: { ...common, 'content-encoding': 'gzip', etag: `"${tags.mark(body)}-gzip"` },
+            headers: { ...common, 'content-encoding': 'gzip', etag: codedTag(`"${tags.mark(body)}"`, 'gzip') },
             body,
             coded: gzipSync(body),
           }
@@ -94,7 +94,7 @@ function tagged(type: string, write: () => string, tags: EntityTags): (request: 
   return ({ headers }) => {
     const form = formOf(takesGzip(headers['accept-encoding']));
     const etag = form.headers.etag!;
-    if (!isNamed(headers['if-none-match'], etag)) return form;
+    if (!isNamed(headers['if-none-match'], plainTag(etag))) return form;
     return { status: 304, headers: { ...COMMON_HEADERS, vary: 'Accept-Encoding', etag } };
   };
 }

@@ -18,10 +18,10 @@ import type { Graph } from '../../model/graph.ts';
 import type { Scalar } from '../../model/scalar.ts';
 import { valueReader } from '../../rules/schema.ts';
 import type { Requester, Store } from '../../store/contract.ts';
-import { makeAllowance } from '../allowance.ts';
 import type { Authenticator } from '../authenticator.ts';
 import { readBodyOf } from '../request/body.ts';
 import { refuseQuery } from '../request/query.ts';
+import type { Shared } from '../shared.ts';
 import type { RecordReader } from './read-record.ts';
 
 /** A request for signing in, signing out, or the caller's own record. */
@@ -49,6 +49,7 @@ export interface IdentityPagesOptions {
   readonly credentials: Credentials;
   readonly authenticator: Authenticator;
   readonly hashing: Hashing;
+  readonly allowance: Shared['allowance'];
   /** Answers reads of the identity model's records. */
   readonly readRecord: RecordReader;
 }
@@ -105,9 +106,8 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
   const model = modelOf(graph, graph.identity!.model);
   const { lifetime } = graph.identity!;
   const { signIn } = graph.service.limits;
-  const [ofPair, ofAddress] = [signIn, signIn * LOOSER].map((perMinute) =>
-    makeAllowance(perMinute, () => runtime.now()),
-  );
+  const ofPair = options.allowance('sign-in', signIn);
+  const ofAddress = options.allowance('sign-in at an address', signIn * LOOSER);
   const readLogin = valueReader({ ...login, rules: { ...login.rules, required: true } }, pointerTo(login.member));
   const read = bodyOf(login.member, secret.member);
   const name = (column: string): string => dialect.name(column);
@@ -136,14 +136,14 @@ function signer(options: IdentityPagesOptions, login: Field, secret: Field) {
     const pair = JSON.stringify([given.login.trim().toLowerCase().slice(0, 400), address]);
     // Only failures whose secret was checked count: refused attempts must not use up the limit of an address.
     const giveBack = (): void => {
-      ofAddress!.giveBack(address);
-      ofPair!.giveBack(pair);
+      ofAddress.giveBack(address);
+      ofPair.giveBack(pair);
     };
-    const wait = ofPair!.take(pair);
+    const wait = await ofPair.take(pair);
     if (wait > 0) throw tooMany(wait);
-    const waitAtAddress = ofAddress!.take(address);
+    const waitAtAddress = await ofAddress.take(address);
     if (waitAtAddress > 0) {
-      ofPair!.giveBack(pair);
+      ofPair.giveBack(pair);
       throw tooMany(waitAtAddress);
     }
     let key: Scalar | undefined;

@@ -43,11 +43,26 @@ export function makeEntityTags(serviceKey: string): EntityTags {
   };
 }
 
-/** Whether the header If-None-Match names a tag. Weak tags match strong ones. */
+/** Content codings of answers (RFC 9110, 8.4.1). */
+export type Coding = 'br' | 'gzip';
+
+/** The tag of an answer that is sent compressed: its bytes are others. */
+export const codedTag = (tag: string, coding: Coding): string => `${tag.slice(0, -1)}-${coding}"`;
+
+/** The tag of an answer in whichever coding it is sent. */
+export const plainTag = (tag: string): string => tag.replace(/-(?:br|gzip)"$/, '"');
+
+/** Whether a header names the tag of a compressed form. */
+export const namesCodedTag = (header: string | string[], tag: string, coding: Coding): boolean =>
+  listed(header).includes(codedTag(tag, coding));
+
+/** Whether the header If-None-Match names a tag, in whichever coding. Weak tags match strong ones. */
 export const isNamed = (header: string | string[] | undefined, tag: string): boolean =>
   header !== undefined && tagsIn(header).some((one) => one === tag || one === '*');
 
-const tagsIn = (header: string | string[]): string[] =>
+const tagsIn = (header: string | string[]): string[] => listed(header).map(plainTag);
+
+const listed = (header: string | string[]): string[] =>
   String(header)
     .split(',')
     .map((one) => one.trim().replace(/^W\//, ''));

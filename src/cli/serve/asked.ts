@@ -1,0 +1,12 @@
+import type { InjectedFaults } from './fault-injection.ts';
+
+/** The options of `serve`, read. */
+export interface Asked {
+  readonly port: number;
+  readonly host: string;
+  readonly watch: boolean;
+  readonly trace: boolean;
+  readonly faults: InjectedFaults;
+  /** Milliseconds for which it goes on after a signal to stop, while it says that it is not ready. */
+  readonly drain: number;
+}
