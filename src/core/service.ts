@@ -179,7 +179,7 @@ function sharedCallers(callers: Callers, shared: Shared | undefined): Callers {
   if (shared === undefined) return callers;
   shared.onCallersChanged(() => callers.forget());
   return {
-    find: (field, value) => callers.find(field, value),
+    ...callers,
     forget() {
       callers.forget();
       shared.callersChanged();

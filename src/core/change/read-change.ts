@@ -1,3 +1,4 @@
+import { stepsOf } from '../api/failure.ts';
 import type { Failure } from '../api/failure.ts';
 import { brokenRules, HttpProblem } from '../api/problems.ts';
 import type { ReadBody, Values } from '../rules/schema.ts';
@@ -79,6 +80,8 @@ function orFailures<Result>(failures: readonly Failure[], work: () => Result): R
   }
 }
 
-/** Members that are missing, but for those of which something is said already. */
-const missingBesides = (said: readonly Failure[], missing: readonly Failure[]): Failure[] =>
-  missing.filter(({ pointer }) => !said.some((other) => other.pointer === pointer));
+/** Members that are missing, but for those of which something is said already, or of a part of them. */
+function missingBesides(said: readonly Failure[], missing: readonly Failure[]): Failure[] {
+  const wrong = wrongMembers(said);
+  return missing.filter(({ pointer }) => !wrong.includes(stepsOf(pointer)[0] ?? ''));
+}

@@ -67,8 +67,12 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
     const claims = await tokens.read(token, await audience(), runtime.now());
     const key = claims && fromText(model.key, claims.subject);
     if (key === undefined || 'fault' in key) return undefined;
+    const isGood = (known: Known | undefined): boolean => known !== undefined && known.mark === claims!.mark;
     const known = await callers.find(model.key, key.value as Scalar);
-    return known !== undefined && known.mark !== null && known.mark === claims!.mark ? known : undefined;
+    if (isGood(known)) return known;
+    // Another instance may have given this token just now.
+    const anew = await callers.findAnew(model.key, key.value as Scalar);
+    return isGood(anew) ? anew : undefined;
   }
 
   const comers = outside && makeComers(options, identity);

@@ -20,6 +20,8 @@ export interface Known {
 export interface Callers {
   /** The caller with this value of a unique field; undefined if there is none. */
   find(field: Field, value: Scalar): Promise<Known | undefined>;
+  /** The same, as it is stored now: another process may have changed it since it was read. */
+  findAnew(field: Field, value: Scalar): Promise<Known | undefined>;
   /** A caller has changed: forgets all, so that they are read again. */
   forget(): void;
 }
@@ -34,31 +36,40 @@ export function makeCallers(graph: Graph, store: Store, now: () => Date): Caller
   const kept = new LRUCache<string, { readonly known: Known; readonly readAt: number }>({ max: MOST_KEPT });
   let changes = 0;
 
+  const nameOf = (field: Field, value: Scalar): string => `${field.member} ${String(value)}`;
+
+  const findAnew: Callers['findAnew'] = async (field, value) => {
+    const name = nameOf(field, value);
+    const time = now().getTime();
+    const seen = changes;
+    let statement = statements.get(field);
+    if (statement === undefined) statements.set(field, (statement = knownStatement(graph, field, store)));
+    const row = await store.first(statement, [store.dialect.bind(field, value)]);
+    if (row === undefined) {
+      kept.delete(name);
+      return undefined;
+    }
+    const record = JSON.parse(String(row[0])) as { key: Scalar; roles?: string[] | string | null };
+    const { roles = null } = record;
+    const known: Known = {
+      caller: { key: record.key, roles: roles === null ? [] : Array.isArray(roles) ? roles : [roles] },
+      mark: row[1] as string | null,
+      since: row[2] === null ? null : new Date(String(row[2])),
+    };
+    // Reads that began before a change are not cached.
+    if (seen === changes && identity !== undefined) kept.set(name, { known, readAt: time });
+    return known;
+  };
+
   return {
-    async find(field, value) {
-      const name = `${field.member} ${String(value)}`;
-      const before = kept.get(name);
+    find(field, value) {
+      const before = kept.get(nameOf(field, value));
       const time = now().getTime();
-      if (before !== undefined && time - before.readAt < FRESH_MS && time >= before.readAt) return before.known;
-      const seen = changes;
-      let statement = statements.get(field);
-      if (statement === undefined) statements.set(field, (statement = knownStatement(graph, field, store)));
-      const row = await store.first(statement, [store.dialect.bind(field, value)]);
-      if (row === undefined) {
-        kept.delete(name);
-        return undefined;
-      }
-      const record = JSON.parse(String(row[0])) as { key: Scalar; roles?: string[] | string | null };
-      const { roles = null } = record;
-      const known: Known = {
-        caller: { key: record.key, roles: roles === null ? [] : Array.isArray(roles) ? roles : [roles] },
-        mark: row[1] as string | null,
-        since: row[2] === null ? null : new Date(String(row[2])),
-      };
-      // Reads that began before a change are not cached.
-      if (seen === changes && identity !== undefined) kept.set(name, { known, readAt: time });
-      return known;
+      if (before === undefined || time - before.readAt >= FRESH_MS || time < before.readAt)
+        return findAnew(field, value);
+      return Promise.resolve(before.known);
     },
+    findAnew,
     forget() {
       changes += 1;
       kept.clear();
