@@ -1,4 +1,5 @@
 import { add } from './add.ts';
+import { backup } from './backup.ts';
 import { check } from './check.ts';
 import type { Command } from './command.ts';
 import { completion } from './completion.ts';
@@ -27,6 +28,7 @@ export const COMMANDS: readonly Command[] = [
   token,
   migrate,
   seed,
+  backup,
   trial,
   exportCommand,
   completion,
