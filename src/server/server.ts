@@ -1,5 +1,6 @@
 import { createServer } from 'node:http';
 import type { IncomingMessage, Server as HttpServer, ServerResponse } from 'node:http';
+import { Server as NetServer } from 'node:net';
 import type { Socket } from 'node:net';
 import Fastify from 'fastify';
 import type { FastifyError, FastifyReply, FastifyRequest, FastifyServerFactoryHandler } from 'fastify';
@@ -18,6 +19,11 @@ export interface ServerOptions {
   readonly largestBody: number;
   /** Addresses, or ranges of them, of proxies that may name the client's in X-Forwarded-For. */
   readonly proxies?: readonly string[];
+  /**
+   * Whether other processes listen on the same port. They take what is new as soon as this one drains, and it answers
+   * whatever it has taken itself.
+   */
+  readonly isShared?: boolean;
 }
 
 /** What a socket needs of a service. */
@@ -83,9 +89,14 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   const host = options.host.includes(':') ? `[${options.host}]` : options.host;
   return {
     url: `http://${host}:${port}`,
-    drain: () => void (state.isDraining = true),
+    drain() {
+      state.isDraining = true;
+      // Stops listening and no more: connections without a request may have one on its way.
+      if (options.isShared === true) NetServer.prototype.close.call(app.server);
+    },
     close() {
-      state.isClosing = true;
+      state.isDraining = true;
+      state.isClosing = options.isShared !== true;
       return app.close();
     },
     cutOff: () => app.server.closeAllConnections(),

@@ -81,9 +81,9 @@ export interface RunningProgram {
   stop(signal?: NodeJS.Signals): Promise<number | null>;
 }
 
-/** Runs `serve` on a free port until the test stops it. */
-export async function serving(folder: string, words: readonly string[] = []): Promise<RunningProgram> {
-  const child = startProgram(['serve', '-C', folder, '--port', '0', '--json', ...words], {});
+/** Runs `serve` on a port, any that is free where it is left out, until the test stops it. */
+export async function serving(folder: string, words: readonly string[] = [], port = 0): Promise<RunningProgram> {
+  const child = startProgram(['serve', '-C', folder, '--port', String(port), '--json', ...words], {});
   const ended = new Promise<number | null>((resolve) => child.on('close', resolve));
   let [out, err] = ['', ''];
   child.stderr!.on('data', (chunk: Buffer) => (err += chunk.toString()));

@@ -52,7 +52,9 @@ export async function serveOne(context: Context, asked: Asked, worker?: WorkerSi
       beside = await listenBeside(metricsAlone(page), { ...at, port: metricsPort });
     }
     const isBeside = metricsPort !== undefined;
-    const server = await listen(isBeside ? served.service : withMetrics(served.service, page), at);
+    const listened = isBeside ? served.service : withMetrics(served.service, page);
+    const server = await listen(listened, { ...at, isShared: worker !== undefined });
+    worker?.onDrain(() => server.drain());
     // A program may stop the service as soon as it has read the greeting.
     const end = stopped(context, server, log, { drain: asked.drain, isWorker: worker !== undefined });
     if (worker === undefined) {

@@ -15,6 +15,8 @@ export type ToPrimary =
 /** What a primary tells a worker. */
 export type ToWorker =
   | { readonly vantfell: 'callers-changed' }
+  /** Others take what is new from now on. */
+  | { readonly vantfell: 'drain' }
   | { readonly vantfell: 'measure'; readonly id: number }
   /** The answer to `metrics`. */
   | { readonly vantfell: 'metrics'; readonly id: number; readonly page: string };

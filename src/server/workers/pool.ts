@@ -44,6 +44,8 @@ interface Member {
 
 const FIRST_PAUSE_MS = 100;
 const LONGEST_PAUSE_MS = 30_000;
+/** A connection that an old worker has taken has its request by then. */
+const DRAIN_MS = 1_000;
 /** Deaths are forgotten after so long. */
 const MEMORY_MS = 60_000;
 
@@ -88,13 +90,6 @@ export function makeWorkerPool({ count, onDeath, onMessage }: WorkerPoolOptions)
     }, pause);
   }
 
-  const end = (some: readonly Member[]): void => {
-    for (const member of some) {
-      member.isEnding = true;
-      member.worker.process.kill('SIGTERM');
-    }
-  };
-
   return {
     async start() {
       const address = await hire();
@@ -106,14 +101,14 @@ export function makeWorkerPool({ count, onDeath, onMessage }: WorkerPoolOptions)
       const hired = await Promise.allSettled(Array.from({ length: count }, hire));
       const failed = hired.find(({ status }) => status === 'rejected');
       const old = failed === undefined ? before : [...members].filter((member) => !before.includes(member));
-      end(old.filter((member) => members.has(member)));
+      retire(old);
       if (failed !== undefined) throw (failed as PromiseRejectedResult).reason;
     },
     async stop() {
       isStopping = true;
       worst = 0;
       const ended = [...members].map(({ worker }) => new Promise((resolve) => worker.once('exit', resolve)));
-      end([...members]);
+      end(members);
       await Promise.all(ended);
       return worst;
     },
@@ -123,6 +118,22 @@ export function makeWorkerPool({ count, onDeath, onMessage }: WorkerPoolOptions)
     },
     serving: () => [...members].filter(({ isServing }) => isServing).map(({ worker }) => worker),
   };
+}
+
+function end(some: Iterable<Member>): void {
+  for (const member of some) {
+    member.isEnding = true;
+    member.worker.process.kill('SIGTERM');
+  }
+}
+
+/** Others take what is new at once; what is on its way to these is answered. */
+function retire(some: readonly Member[]): void {
+  for (const member of some) {
+    member.isEnding = true;
+    tellWorker(member.worker, { vantfell: 'drain' });
+  }
+  setTimeout(() => end(some.filter(({ worker }) => !worker.isDead())), DRAIN_MS);
 }
 
 export const tellWorker = (worker: Worker, message: ToWorker): void => {

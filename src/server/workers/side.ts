@@ -11,6 +11,8 @@ export interface WorkerSide {
   /** Limits that are counted over all workers, and news of callers. */
   readonly shared: Shared;
   tablesMoved(): void;
+  /** Calls `drain` once others take what is new. */
+  onDrain(drain: () => void): void;
   /** Closes the channel: while it is open, the process does not end. */
   leave(): void;
   /** Answers the primary's questions for what is counted here; gives the page of all workers. */
@@ -36,6 +38,7 @@ export function workerSide(): WorkerSide | undefined {
       onCallersChanged: (forget) => onMessage(({ vantfell }) => vantfell === 'callers-changed' && forget()),
     },
     tablesMoved: () => tell({ vantfell: 'tables-moved' }),
+    onDrain: (drain) => onMessage(({ vantfell }) => vantfell === 'drain' && drain()),
     leave: () => void cluster.worker?.disconnect(),
     metricsOfAll(own) {
       const waiting = new Map<number, (page: string) => void>();
