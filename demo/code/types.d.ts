@@ -34,6 +34,19 @@ declare module 'vantfell' {
    */
   function cql(texts: TemplateStringsArray, ...values: readonly (string | number | boolean)[]): string;
 
+  /** Where a request stands in a trace (W3C Trace Context). */
+  interface Trace {
+      /** That of all that is done for one thing that somebody asked for, in whichever services: 32 hexadecimal digits. */
+      readonly id: string;
+      /** This service's part of it: 16 hexadecimal digits. */
+      readonly span: string;
+      /** The headers of requests that are sent on to other services. */
+      readonly headers: Readonly<{
+          traceparent: string;
+          tracestate?: string;
+      }>;
+  }
+
   /** Lines for the log of the service. */
   interface Log {
       info(message: string, details?: object): void;
@@ -57,6 +70,8 @@ declare module 'vantfell' {
       /** Aborted when the time of the transaction is up. */
       readonly signal: AbortSignal;
       readonly log: Log;
+      /** Where the request stands in its trace (W3C Trace Context); null where there is none, as in scripts and trials. */
+      readonly trace: Trace | null;
       model(name: string): ScopeModel;
       /** Rolls the transaction back, and answers with this problem. */
       refuse(detail: string, options?: RefuseOptions): never;

@@ -67,7 +67,7 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
     const claims = await tokens.read(token, await audience(), runtime.now());
     const key = claims && fromText(model.key, claims.subject);
     if (key === undefined || 'fault' in key) return undefined;
-    const isGood = (known: Known | undefined): boolean => known !== undefined && known.mark === claims!.mark;
+    const isGood = (known: Known | undefined): boolean => known?.mark === claims!.mark;
     const known = await callers.find(model.key, key.value as Scalar);
     if (isGood(known)) return known;
     // Another instance may have given this token just now.
