@@ -6,7 +6,7 @@ import type { Connection, Table } from './send.ts';
 
 /** Makes a client of a table. Its methods are typed where it is given a type. */
 export function connect(table: Table, options: ClientOptions): unknown {
-  const state: { signedIn: string | undefined } = { signedIn: undefined };
+  const state: Connection['state'] = { signedIn: undefined, written: undefined };
   const connection: Connection = { state, options, table, base: options.url.replace(/\/+$/, '') };
   const session = {
     signIn: async (body: unknown, { signal, headers }: RequestOptions = {}) => {

@@ -25,7 +25,11 @@ export interface Route {
 
 /** What the requests of a client are sent with. */
 export interface Connection {
-  readonly state: { signedIn: string | undefined };
+  readonly state: {
+    signedIn: string | undefined;
+    /** How far the service's database had come at the latest write: what is read afterwards is no older. */
+    written: string | undefined;
+  };
   readonly options: ClientOptions;
   readonly table: Table;
   readonly base: string;
@@ -87,7 +91,7 @@ export async function send(connection: Connection, method: string, path: string,
 
 /** Sends a request with one token until it has an answer that will not change by waiting. */
 async function attempts(
-  { options }: Connection,
+  { options, state }: Connection,
   method: string,
   target: string,
   sent: Sent,
@@ -95,7 +99,7 @@ async function attempts(
 ): Promise<Got | Problem> {
   const { retries = RETRIES, patience = PATIENCE_S, fetch: ask = (url, init) => fetch(url, init) } = options;
   const { signal } = sent;
-  const init = initOf(options, method, sent, token);
+  const init = initOf(options, method, sent, { token, written: state.written });
   const key = sent.headers?.['idempotency-key'];
   let [lost, waited] = [0, 0];
   for (;;) {
@@ -112,6 +116,9 @@ async function attempts(
       continue;
     }
     const { status, headers } = response;
+    const written = headers.get('consistency-token');
+    // Of two, the later one is the greater as a text.
+    if (written !== null && written > (state.written ?? '')) state.written = written;
     const isJson = headers.get('content-type')?.includes('json') === true && text !== '';
     const body = isJson ? (JSON.parse(text) as AnswerBody) : undefined;
     // The answer to the first of them was lost: the record is gone because of it.
@@ -125,9 +132,15 @@ async function attempts(
   }
 }
 
-function initOf(options: ClientOptions, method: string, sent: Sent, token: string | undefined): RequestInit {
+function initOf(
+  options: ClientOptions,
+  method: string,
+  sent: Sent,
+  { token, written }: { readonly token: string | undefined; readonly written: string | undefined },
+): RequestInit {
   const headers: Record<string, string> = { accept: 'application/json', ...options.headers };
   if (token !== undefined) Object.assign(headers, { authorization: `Bearer ${token}` });
+  if (written !== undefined && method === 'GET') headers['consistency-token'] = written;
   if (sent.body !== undefined) headers['content-type'] = sent.type ?? 'application/json';
   for (const [name, value] of Object.entries(sent.headers ?? {})) if (value !== undefined) headers[name] = value;
   return {

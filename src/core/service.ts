@@ -14,7 +14,7 @@ import { makeAuthenticator } from './http/authenticator.ts';
 import { isPreflight, makeCors } from './http/cors.ts';
 import type { EndpointContext } from './http/endpoint/context.ts';
 import { answer, marked, preflight } from './http/endpoint/dispatch.ts';
-import type { DispatchParts, Note } from './http/endpoint/dispatch.ts';
+import type { DispatchParts } from './http/endpoint/dispatch.ts';
 import { makeOwnPages } from './http/endpoint/own-pages.ts';
 import type { OwnPagesOptions } from './http/endpoint/own-pages.ts';
 import { makeRecordReader } from './http/endpoint/read-record.ts';
@@ -27,6 +27,7 @@ import { failureReply } from './http/failure-reply.ts';
 import type { Failures } from './http/failure-reply.ts';
 import { makeIdempotency } from './http/idempotency.ts';
 import { makeEntityTags } from './http/request/entity-tag.ts';
+import type { Note } from './http/requester.ts';
 import { makeRoutes } from './http/routes.ts';
 import type { Shared } from './http/shared.ts';
 import { makeCallers } from './identity/callers.ts';
@@ -159,8 +160,9 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
     uuid: () => options.uuid(),
     report: (error, id, trace) => options.report(error, id, trace),
   };
+  const marksAll = identity !== undefined || graph.service.cors.origins.length > 0 || store.hasCopies === true;
   return {
-    handle: requestHandler(parts, failures, graph, injectFault),
+    handle: requestHandler(parts, failures, marksAll, injectFault),
     refuse: (problem, request) =>
       marked(parts, failureReply(failures, problem, request.target.split('?')[0] ?? '/'), request, { caller: false }),
     routeOf: routeFinder(parts),
@@ -219,10 +221,9 @@ function documentsOf(graph: Graph, { samples }: ServiceOptions): OwnPagesOptions
 function requestHandler(
   parts: DispatchParts,
   failures: Failures,
-  { identity, service: { cors } }: Graph,
+  marksAll: boolean,
   injectFault: (() => Promise<void>) | undefined,
 ): Service['handle'] {
-  const marks = identity !== undefined || cors.origins.length > 0;
   return (request) => {
     const { target } = request;
     const at = target.indexOf('?');
@@ -240,7 +241,7 @@ function requestHandler(
     const whole = reply.catch((error: unknown) =>
       failureReply(failures, error, path.slice(0, LONGEST_TARGET), request),
     );
-    return marks ? whole.then((one) => marked(parts, one, request, note)) : whole;
+    return marksAll ? whole.then((one) => marked(parts, one, request, note)) : whole;
   };
 }
 

@@ -38,7 +38,11 @@ export async function openService(folder: string): Promise<OpenService> {
   }
   const sound = project as SoundProject;
   const code = await soundCode(sound);
-  const { store } = await openDatabase(sound, undefined, undefined, storeOptions(project.graph));
+  const { store } = await openDatabase(sound, undefined, undefined, {
+    ...storeOptions(project.graph),
+    replicas: project.graph.service.replicas,
+    onNews: (text) => console.warn(text),
+  });
   const service = serviceOn(project.graph, store, serviceKeys(sound).keys, (error) => console.error(error), {
     code,
     log: console,

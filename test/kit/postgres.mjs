@@ -13,6 +13,20 @@ const run = promisify(execFile);
 export async function startPostgres() {
   const given = process.env.VANTFELL_TEST_POSTGRES;
   if (given !== undefined) return { url: given, stop: () => Promise.resolve() };
+  const cluster = await newCluster();
+  const port = await freePort();
+  const server = await runServer(cluster, cluster.data, port);
+  return {
+    url: `postgres://tests@127.0.0.1:${port}`,
+    async stop() {
+      await server.stop('SIGINT');
+      cluster.remove();
+    },
+  };
+}
+
+/** The files of a new PostgreSQL, in a temporary folder. */
+export async function newCluster() {
   const folder = mkdtempSync(join(tmpdir(), 'vantfell-postgres-'));
   // PostgreSQL refuses to run as root.
   const as = process.getuid?.() === 0 ? { uid: 65_534, gid: 65_534 } : {};
@@ -28,7 +42,11 @@ export async function startPostgres() {
     ['-D', data, '-U', 'tests', '-A', 'trust', '-E', 'UTF8', '--no-sync', '--locale=C'],
     options,
   );
-  const port = await freePort();
+  return { folder, native, data, options, remove: () => rmSync(folder, { recursive: true }) };
+}
+
+/** Runs a server on the files in a folder. */
+export async function runServer({ folder, native, options }, data, port, more = {}) {
   const settings = {
     port,
     unix_socket_directories: folder,
@@ -36,6 +54,7 @@ export async function startPostgres() {
     listen_addresses: '127.0.0.1',
     max_connections: 50,
     deadlock_timeout: '100ms',
+    ...more,
   };
   const settingWords = Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
   const server = spawn(join(native, 'bin/postgres'), ['-D', data, ...settingWords], {
@@ -45,11 +64,10 @@ export async function startPostgres() {
   await ready(server.stderr);
   const ended = new Promise((resolve) => server.once('exit', () => resolve()));
   return {
-    url: `postgres://tests@127.0.0.1:${port}`,
-    async stop() {
-      server.kill('SIGINT');
-      await ended;
-      rmSync(folder, { recursive: true });
+    pid: server.pid,
+    stop(signal) {
+      server.kill(signal);
+      return ended;
     },
   };
 }
@@ -97,7 +115,7 @@ function ready(log) {
     let said = '';
     log.on('data', (chunk) => {
       said += chunk.toString();
-      if (said.includes('ready to accept connections')) resolve();
+      if (/ready to accept (read-only )?connections/.test(said)) resolve();
     });
     log.once('end', () => reject(new Error(`PostgreSQL did not start: ${said}`)));
   });

@@ -47,7 +47,12 @@ export function opener(
     const own = {};
     // A replaced service is no longer used.
     const onMoved = (): void => (own === latest ? tablesMoved() : undefined);
-    const store = await openWithAnswers(context, project, { ...storeOptions(project.graph), onMoved });
+    const store = await openWithAnswers(context, project, {
+      ...storeOptions(project.graph),
+      onMoved,
+      replicas: project.graph.service.replicas,
+      onNews: (text) => terminal.warn(text),
+    });
     latest = own;
     if (key.made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
     const spans = makeSpans(ownVersion(), store.kind);

@@ -83,18 +83,22 @@ export function makeWrites(options: WritesOptions): Writes {
   );
 
   const run: Writes['run'] = async (principal, work, settings) => {
+    const { requester } = principal ?? itself;
     let events: readonly CommitEvent[] = [];
     let callersChanged = false;
-    const result = await store.transaction(async (transaction) => {
-      // Begun anew with each try: what a lost one wanted to tell is forgotten with it.
-      const time = runtime.now();
-      const under = beginUnitOfWork(transaction, principal ?? itself, () => time);
-      const done = await work(under);
-      if (under.entries.length > 0) await journal.write(under);
-      events = under.events;
-      callersChanged = under.callersChanged.value;
-      return done;
-    }, settings);
+    const result = await store.transaction(
+      async (transaction) => {
+        // Begun anew with each try: what a lost one wanted to tell is forgotten with it.
+        const time = runtime.now();
+        const under = beginUnitOfWork(transaction, principal ?? itself, () => time);
+        const done = await work(under);
+        if (under.entries.length > 0) await journal.write(under);
+        events = under.events;
+        callersChanged = under.callersChanged.value;
+        return done;
+      },
+      requester === undefined ? settings : { ...settings, requester },
+    );
     if (callersChanged) options.callersChanged?.();
     committed.tell(principal ?? itself, events);
     return result;

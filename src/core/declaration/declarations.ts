@@ -144,7 +144,7 @@ export interface ServiceDeclaration {
     readonly servers?: readonly { readonly url: string; readonly description?: string }[];
   };
   readonly key?: string;
-  readonly store?: string;
+  readonly store?: string | { readonly write?: string; readonly read?: readonly string[]; readonly lag?: string };
   readonly stores?: readonly StoreKind[];
   readonly identity?: IdentityDeclaration;
   readonly paging?: { readonly default?: number; readonly most?: number };

@@ -5,6 +5,7 @@ import { modelName } from './model-shape.ts';
 const atLeastOne: Shape = { kind: 'number', integer: true, least: 1 };
 const fieldName = text(/^[a-z][a-z0-9_]*$/, 'the name of a field');
 const headerNames = list(text(/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/, 'the name of a header'), 1);
+const serverAddress = text(/^postgres:\/\/./, 'postgres://user@host:5432/name');
 const time = text(/^[1-9]\d*(ms|s|min)$/, 'a time like 500ms or 5s');
 
 /** `vantfell.yaml`. */
@@ -62,8 +63,21 @@ export const serviceShape = entries('the service file', {
       'Of a list the first signs, and what the others signed is still known',
   },
   store: {
-    shape: text(/^(sqlite:.|postgres:\/\/.)/, 'sqlite:./data/huts.db or postgres://user@host:5432/name'),
-    about: 'the database; a SQLite file in .vantfell/ if left out',
+    shape: either(
+      'an address, or one for writes and others for reads',
+      text(/^(sqlite:.|postgres:\/\/.)/, 'sqlite:./data/huts.db or postgres://user@host:5432/name'),
+      entries('the store', {
+        write: { shape: serverAddress, about: 'the database', required: true },
+        read: {
+          shape: list(serverAddress, 1),
+          about: 'replicas of it, which answer reads',
+          required: true,
+        },
+        lag: { shape: time, about: 'how far behind a replica may be that answers; 5s' },
+      }),
+    ),
+    about:
+      'the database; a SQLite file in .vantfell/ if left out. With `write`, `read` and `lag`, replicas answer reads',
   },
   stores: {
     shape: list(word('sqlite', 'postgres'), 1),

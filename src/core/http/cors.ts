@@ -9,8 +9,10 @@ export interface Cors {
   headersFor(request: Pick<Request, 'headers'>): Readonly<Record<string, string>>;
 }
 
-const EXPOSED = 'ETag, Link, Location, Retry-After, WWW-Authenticate, Preference-Applied, Accept-Patch, Allow';
-const TAKEN = 'Authorization, Content-Type, If-Match, If-None-Match, Idempotency-Key, Prefer, Traceparent';
+const EXPOSED =
+  'ETag, Link, Location, Retry-After, WWW-Authenticate, Preference-Applied, Accept-Patch, Allow, Consistency-Token';
+const TAKEN =
+  'Authorization, Content-Type, If-Match, If-None-Match, Idempotency-Key, Prefer, Traceparent, Consistency-Token';
 const VARY = { vary: 'Origin' };
 
 /** Whether a browser asks what it may request of this service (WHATWG Fetch, 3.2.2). */

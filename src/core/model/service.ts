@@ -16,6 +16,13 @@ export interface Limits {
   readonly queue: number;
 }
 
+/** Databases that follow the one that is written to. */
+export interface Replicas {
+  readonly addresses: readonly string[];
+  /** Milliseconds that one may be behind. */
+  readonly lag: number;
+}
+
 /** Which pages of other origins may use the service. */
 export interface CorsSettings {
   /** Origins and patterns of them; none: no other origin. */
@@ -43,6 +50,8 @@ export interface ServiceSettings {
   /** The first signs; signatures of the others stay valid. Empty if the project's own key is used. */
   readonly keys: readonly string[];
   readonly store?: string;
+  /** Those that answer reads as well. */
+  readonly replicas: Replicas | undefined;
   readonly stores: readonly StoreKind[];
   readonly paging: { readonly default: number; readonly most: number };
   readonly limits: Limits;

@@ -1,6 +1,6 @@
 import type { ServiceDeclaration } from '../declaration/declarations.ts';
 import type { Reporter } from '../declaration/reporter.ts';
-import type { CorsSettings, ServiceSettings, StoreKind } from '../model/service.ts';
+import type { CorsSettings, Replicas, ServiceSettings, StoreKind } from '../model/service.ts';
 import { own } from '../text/own.ts';
 
 const SHORTEST_KEY = 32;
@@ -31,7 +31,8 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     const path = typeof declared.key === 'string' ? ['key'] : ['key', at];
     report.error('short-key', `this key has ${bytes} bytes; ${SHORTEST_KEY} are the least`, remedy, path);
   });
-  const kind: StoreKind = declared.store?.startsWith('postgres:') === true ? 'postgres' : 'sqlite';
+  const store = typeof declared.store === 'object' ? declared.store.write : declared.store;
+  const kind: StoreKind = store?.startsWith('postgres:') === true ? 'postgres' : 'sqlite';
   const stores = declared.stores ?? [kind];
   if (!stores.includes(kind)) {
     report.error('store-left-out', `the store is ${kind}, which \`stores\` leaves out`, `add ${kind}`, ['stores']);
@@ -48,7 +49,8 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     termsOfService: declared.service?.termsOfService,
     servers: declared.service?.servers ?? [],
     keys,
-    store: declared.store,
+    store,
+    replicas: replicasOf(declared.store),
     stores,
     paging: { default: usual, most },
     limits: {
@@ -65,6 +67,13 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     shared: declared.shared,
     metricsPort: declared.metrics?.port,
   };
+}
+
+const USUAL_LAG = '5s';
+
+function replicasOf(declared: ServiceDeclaration['store']): Replicas | undefined {
+  if (typeof declared !== 'object') return undefined;
+  return { addresses: declared.read ?? [], lag: milliseconds(declared.lag ?? USUAL_LAG) };
 }
 
 const USUAL_MAX_AGE_S = 600;

@@ -10,6 +10,13 @@ export interface Requester {
   readonly by: string;
   /** Aborted once the answer has nobody to go to. */
   readonly signal?: AbortSignal | undefined;
+  /**
+   * How far a copy of the database must have come that answers it, as `kept` was told; empty: as it is. Undefined where
+   * only the database itself will do.
+   */
+  readonly since?: string | undefined;
+  /** Told how far the database had come once a write was kept, where it has copies. */
+  kept?(position: string): void;
 }
 
 /** Something that answers statements: a connection, or a transaction under way. */
@@ -53,6 +60,8 @@ export interface Alteration extends Transaction {
 export interface TransactionOptions {
   /** It may take as long as it likes. */
   readonly unlimited?: boolean;
+  /** Whom it is for. */
+  readonly requester?: Requester | undefined;
 }
 
 export interface AlterOptions {
@@ -84,6 +93,8 @@ export interface Store extends Reader {
     requester?: Requester,
   ): Promise<Result>;
   readonly ddl: Ddl;
+  /** Whether reads may be answered by copies of it. */
+  readonly hasCopies?: boolean;
   /**
    * A transaction that may change tables. However long it takes, it isn't cut off. Where others use the tables, it
    * waits for them, though not without an end, and lets others by meanwhile: its work may be done again from its

@@ -1,3 +1,4 @@
+import type { Replicas } from '../../core/model/service.ts';
 import { StoreError } from '../../core/store/contract.ts';
 
 /** The limits of a store under load. Commands that work alone need none. */
@@ -12,6 +13,10 @@ export interface StoreOptions {
   readonly slowReads?: number | undefined;
   /** Milliseconds that a transaction may take; left out: as long as it likes. */
   readonly longestTransaction?: number | undefined;
+  /** Databases that follow this one: they answer reads that may be so old. */
+  readonly replicas?: Replicas | undefined;
+  /** Told what goes on with other hosts. */
+  readonly onNews?: ((text: string) => void) | undefined;
   /** How many writers may wait where there is room for one at a time; left out: as many as like. */
   readonly mostWaiting?: number | undefined;
 }

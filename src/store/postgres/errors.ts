@@ -51,6 +51,7 @@ function remedyOf(code: string, address: string): string | undefined {
   const name = address.split('/').at(-1);
   if (code === '3D000') return `make it, as with createdb ${name}; or name another with store: in vantfell.yaml`;
   if (code.startsWith('28')) return 'see to the user and the password of store: in vantfell.yaml, or to PGPASSWORD';
+  if (code === '25006') return 'it is a replica: name the primary, or all hosts with commas between them';
   if (code === '42501') return 'give its user the right to make tables in the schema public';
   if (code === '53300') return 'it has as many connections as it takes: close some, or raise its max_connections';
   if (code === '53100') return 'its disk is full: make room, and try again';

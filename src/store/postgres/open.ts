@@ -8,6 +8,11 @@ import { postgresDdl } from './ddl.ts';
 import { postgresDialect } from './dialect.ts';
 import { isPassing } from './errors.ts';
 import { failuresOf } from './failures.ts';
+import { hostAddresses } from './hosts/addresses.ts';
+import { openPrimary } from './hosts/fail-over.ts';
+import { makeHeld } from './hosts/held.ts';
+import type { Held } from './hosts/held.ts';
+import { withReplicas } from './hosts/replicas.ts';
 import { patiently } from './locked.ts';
 import { openPools } from './pools.ts';
 import { preparedStatements } from './prepared.ts';
@@ -20,9 +25,22 @@ const TRIES = 5;
 
 /**
  * Opens a pool of connections to a database. `address` is a URL, as postgres://user@host:5432/name, with
- * `?pooler=transaction` where a pooler stands before it.
+ * `?pooler=transaction` where a pooler stands before it, and several hosts where any of them may be the primary.
  */
-export async function openPostgres(
+export async function openPostgres(address: string, options: StoreOptions = {}): Promise<Store> {
+  const held = makeHeld();
+  const { replicas, onNews } = options;
+  const addresses = hostAddresses(address);
+  const open = (one: string): Promise<Store> => openHost(one, options, held);
+  const [only] = addresses;
+  const primary = addresses.length === 1 ? await open(only!) : await openPrimary({ addresses, open, onNews });
+  if (replicas === undefined) return primary;
+  // What has moved is told by the primary: a replica may only not have come so far.
+  const openReplica = (one: string): Promise<Store> => openHost(one, { ...options, onMoved: undefined }, held);
+  return withReplicas(primary, { ...replicas, open: openReplica, onNews });
+}
+
+async function openHost(
   address: string,
   {
     longestRead = 5_000,
@@ -31,13 +49,15 @@ export async function openPostgres(
     mostWaiting = Infinity,
     longestWait = 120_000,
     onMoved,
-  }: StoreOptions = {},
+  }: StoreOptions,
+  held: Held,
 ): Promise<Store> {
   const shown = withoutPassword(address);
   const { plain, isPooled } = readAddress(address);
   const pools = await openPools(plain, shown, { longestRead, longestTransaction, slowReads, isPooled });
   const { reading } = pools;
   const prepared = preparedStatements(isPooled);
+  held.follow((name) => prepared.hold(name));
   const failures = failuresOf(shown, reading, prepared, onMoved);
   const once = transactionsOn(pools, { prepared, failures }, shown, mostWaiting);
 
@@ -68,7 +88,7 @@ export async function openPostgres(
           const hold = async (): Promise<void> => {
             // An older version of the tool has made none.
             if ((await heldName(client)) === undefined) await moveOn(client);
-            prepared.hold(await heldName(client));
+            held.set(await heldName(client));
           };
           return work(await alterationOn(client, handle, shown, hold, watch));
         }),

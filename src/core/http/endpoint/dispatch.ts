@@ -10,7 +10,8 @@ import type { Allowance } from '../allowance.ts';
 import type { Authenticator } from '../authenticator.ts';
 import type { Cors } from '../cors.ts';
 import type { Idempotency } from '../idempotency.ts';
-import { addressOf, requesterName, Sender } from '../requester.ts';
+import { addressOf, CONSISTENCY, requesterName, Sender } from '../requester.ts';
+import type { Note } from '../requester.ts';
 import type { Found, Place, Routes } from '../routes.ts';
 import type { OwnPages } from './own-pages.ts';
 import type { Replay } from './replay.ts';
@@ -32,11 +33,6 @@ export interface DispatchParts {
   readonly identity: Identity | undefined;
   readonly idempotency: Idempotency;
   readonly replay: Replay;
-}
-
-/** What is learned about a request on the way. */
-export interface Note {
-  caller: boolean;
 }
 
 /**
@@ -66,7 +62,9 @@ export async function answer(
       return optionsReply(allow, found?.place);
     }
     const asked =
-      page?.isOpen === true ? counted(parts, parts.authenticator.stranger, request) : authenticate(parts, request);
+      page?.isOpen === true
+        ? counted(parts, parts.authenticator.stranger, request, note)
+        : authenticate(parts, request, note);
     const principal = asked instanceof Promise ? await asked : asked;
     note.caller = principal.caller !== null;
     return found === undefined
@@ -94,12 +92,12 @@ function refuseEarly(wait: number): void {
 }
 
 /** The sender of a request, which counts for the caller, or for the address if the token is invalid. */
-function authenticate(parts: DispatchParts, request: Request): Principal | Promise<Principal> {
+function authenticate(parts: DispatchParts, request: Request, note: Note): Principal | Promise<Principal> {
   const { everybody, itself, authenticator } = parts;
   const known = everybody ? itself : authenticator.authenticate(request);
-  if (!(known instanceof Promise)) return counted(parts, known, request);
+  if (!(known instanceof Promise)) return counted(parts, known, request, note);
   return known.then(
-    (principal) => counted(parts, principal, request),
+    (principal) => counted(parts, principal, request, note),
     async (error: unknown) => {
       await count(parts, addressOf(request));
       throw error;
@@ -107,10 +105,15 @@ function authenticate(parts: DispatchParts, request: Request): Principal | Promi
   );
 }
 
-function counted(parts: DispatchParts, principal: Principal, request: Request): Principal | Promise<Principal> {
+function counted(
+  parts: DispatchParts,
+  principal: Principal,
+  request: Request,
+  note: Note,
+): Principal | Promise<Principal> {
   const by = requesterName(principal, request);
   const { caller, permissions } = principal;
-  const sender = { caller, permissions, requester: new Sender(by, request), request };
+  const sender = { caller, permissions, requester: new Sender(by, request, note), request };
   return count(parts, by)?.then(() => sender) ?? sender;
 }
 
@@ -172,6 +175,7 @@ export function marked(
   if (reply.headers.vary !== undefined) addTo(headers, reply.headers.vary);
   if (identity !== undefined) addTo(headers, 'Authorization');
   if (note.caller) headers['cache-control'] ??= 'private';
+  if (note.kept !== undefined) headers[CONSISTENCY] = note.kept;
   return { ...reply, headers };
 }
 

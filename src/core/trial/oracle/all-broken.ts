@@ -1,10 +1,12 @@
 import { MOST_FAILURES, pointerTo } from '../../api/failure.ts';
 import { evaluate } from '../../expression/evaluate.ts';
+import type { Verb } from '../../model/access.ts';
 import type { Expression } from '../../model/expression.ts';
 import { childrenOf } from '../../model/expression.ts';
 import type { Model } from '../../model/model.ts';
 import { linkedOf } from '../../model/related.ts';
 import { isSame } from '../../model/value.ts';
+import { ITSELF } from './grants.ts';
 import type { Asked, Values } from './read-body.ts';
 import type { Broken } from './read-value.ts';
 import { defaultsOf, readChange } from './read-change.ts';
@@ -130,7 +132,19 @@ function mayWrite(
   values: Values,
 ): boolean {
   const grants = model.access.verbs[act];
-  return !grants.some(asksForLinks) && oracle.holds(grants, model, values, who);
+  if (grants.some(asksForLinks)) return false;
+  return holdForAny(oracle, model, act, who) || oracle.holds(grants, model, values, who);
+}
+
+/** Whether grants hold whichever record it is, also for a part whose parent is missing. */
+function holdForAny(oracle: Writing['oracle'], model: Model, verb: Verb, who: Writing['who']): boolean {
+  if (who === ITSELF) return true;
+  return model.access.verbs[verb].some((grant) => {
+    if (grant.kind === 'anybody') return true;
+    if (grant.kind === 'signed-in') return who !== null;
+    if (grant.kind === 'role') return who?.roles.includes(grant.role) === true;
+    return grant.kind === 'parent' && holdForAny(oracle, oracle.models.get(model.parent!.target)!, grant.verb, who);
+  });
 }
 
 function isAllowed(may: () => boolean): boolean {
