@@ -108,8 +108,14 @@ export function makeMetrics(version: string, worker?: number): Metrics {
       const word = isBorder(asked) ? statement.sql : /^\s*(\w+)/.exec(statement.sql)![1]!.toUpperCase();
       statements.labels(OPERATIONS.has(word) ? word : OTHER).observe(milliseconds / 1_000);
     },
-    // Workers have labels of their own: nothing is added up, and nothing left out.
-    measured: async () => (await registry.getMetricsAsJSON()).map((one) => ({ ...one, aggregator: 'sum' as const })),
+    measured: async () => (await registry.getMetricsAsJSON()).map(asOneOfSeveral),
     text: () => registry.metrics(),
   };
 }
+
+/** Workers have labels of their own: nothing is added up or left out. The end of a counter's name comes later. */
+const asOneOfSeveral = (one: Measured[number]): Measured[number] => ({
+  ...one,
+  name: one.name.replace(/_total$/, (end) => (String(one.type) === 'counter' ? '' : end)),
+  aggregator: 'sum',
+});

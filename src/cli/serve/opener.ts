@@ -2,6 +2,7 @@ import type { Trace } from '../../core/api/message.ts';
 import { HttpProblem } from '../../core/api/problems.ts';
 import type { Shared } from '../../core/http/shared.ts';
 import { StoreError } from '../../core/store/contract.ts';
+import { withoutPassword } from '../../core/text/without-password.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { observed } from '../../project/observed.ts';
 import { outsideTokens } from '../../project/outside.ts';
@@ -90,6 +91,10 @@ export function keysFor(project: LoadedProject, host: string): ReturnType<typeof
 async function redisOf({ graph }: LoadedProject, key: string, warn: (text: string) => void) {
   const { shared } = graph.service;
   if (shared === undefined) return undefined;
+  if (!URL.canParse(shared)) {
+    const message = `shared can not be ${withoutPassword(shared)}: it is no address`;
+    throw new Failure(EXIT.foundWrong, message, 'write one like redis://127.0.0.1:6379');
+  }
   const { openRedis } = await import('../../server/redis.ts');
   return openRedis(shared, key, warn);
 }
