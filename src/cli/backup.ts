@@ -21,7 +21,10 @@ export const backup: Command = {
     const { copyDatabase } = await import('../store/sqlite/copy.ts');
     const { unwritable } = await import('./files.ts');
     const address = storeAddress(await soundProject(context));
-    if (!isFile(address)) throw ofServer(address);
+    if (!isFile(address)) {
+      const { hostAddresses } = await import('../store/postgres/address.ts');
+      throw ofServer(hostAddresses(address)[0]!);
+    }
     const to = resolve(String(file));
     const shown = shownPath(to);
     const another = 'name another file';

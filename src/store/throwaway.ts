@@ -17,9 +17,13 @@ export async function makeThrowaway(address: string): Promise<Throwaway> {
     return { address: `sqlite:${join(folder, 'trial.db')}`, drop };
   }
   const { administer } = await import('./postgres/administer.ts');
+  const { withDatabase } = await import('./postgres/address.ts');
+  const { primaryAddress } = await import('./postgres/hosts/fail-over.ts');
+  const host = await primaryAddress(address);
   const name = `vantfell_trial_${randomBytes(6).toString('hex')}`;
-  await administer(address, `CREATE DATABASE ${name}`);
-  const other = new URL(address);
-  other.pathname = `/${name}`;
-  return { address: other.href, drop: () => administer(address, `DROP DATABASE ${name} WITH (FORCE)`) };
+  await administer(host, `CREATE DATABASE ${name}`);
+  return {
+    address: withDatabase(host, name),
+    drop: () => administer(host, `DROP DATABASE ${name} WITH (FORCE)`),
+  };
 }

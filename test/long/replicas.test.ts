@@ -1,7 +1,5 @@
 // Reads from a replica that follows by streaming, and a database that goes on on another host.
 import { randomUUID } from 'node:crypto';
-import { readFileSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { connect } from '../../src/client/connect.ts';
 import { demoFolder, serving, tokenFor, vantfell } from '../kit/program.ts';
@@ -15,13 +13,11 @@ beforeAll(async () => void (databases = await startReplicated()), 120_000);
 afterAll(() => databases.stop());
 
 /** The demo over a store, with its samples. */
-async function demoOn(store: string): Promise<{ server: RunningProgram; authorization: string }> {
-  const folder = demoFolder();
-  const file = join(folder, 'vantfell.yaml');
-  writeFileSync(file, readFileSync(file, 'utf8').replace(/^store:.*$/m, `store: ${store}`));
+async function demoOn(store: string): Promise<{ server: RunningProgram; authorization: string; folder: string }> {
+  const folder = demoFolder(store);
   const server = await serving(folder, ['--quiet']);
   expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
-  return { server, authorization: `Bearer ${await tokenFor(folder, 'ines')}` };
+  return { server, folder, authorization: `Bearer ${await tokenFor(folder, 'ines')}` };
 }
 
 interface Answer {
@@ -136,7 +132,10 @@ describe('a replica', () => {
 describe('several hosts', () => {
   test('the primary killed, the replica promoted: nothing acknowledged is lost, and a few 503 are all', async () => {
     await databases.newDatabase('hosts');
-    const { server, authorization } = await demoOn(databases.urlsOf('hosts').both);
+    const { server, authorization, folder } = await demoOn(databases.urlsOf('hosts').both);
+    // A trial makes its database on the one that is the primary.
+    expect((await vantfell(['trial', '-C', folder, '--model', 'amenity'])).out).toContain(' 0 failed');
+    expect((await vantfell(['backup', 'x.db', '-C', folder])).err).toContain('pg_dump');
     await databases.synchronous(true);
     const acknowledged: string[] = [];
     const others: Answer[] = [];

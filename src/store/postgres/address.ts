@@ -23,3 +23,14 @@ export function readAddress(address: string): Address {
   url.searchParams.delete('pooler');
   return { plain: url.href, isPooled: true };
 }
+
+/** The addresses of the hosts of an address that names several: `postgres://user@a:5432,b:5433/name`. */
+export function hostAddresses(address: string): readonly string[] {
+  const [, before = '', hosts = '', after = ''] = /^([a-z]+:\/\/(?:[^@/?#]*@)?)([^/?#]*)(.*)$/s.exec(address) ?? [];
+  if (!hosts.includes(',')) return [address];
+  return hosts.split(',').map((host) => before + host + after);
+}
+
+/** The same address of another database. */
+export const withDatabase = (address: string, name: string): string =>
+  address.replace(/^([a-z]+:\/\/[^/?#]*)(?:\/[^?#]*)?/, `$1/${name}`);

@@ -1,5 +1,5 @@
-import { withoutPassword } from '../../core/text/without-password.ts';
 import pg from 'pg';
+import { withoutPassword } from '../../core/text/without-password.ts';
 import { readAddress } from './address.ts';
 import { storeError } from './errors.ts';
 

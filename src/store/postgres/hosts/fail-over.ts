@@ -2,6 +2,8 @@ import pg from 'pg';
 import { StoreError } from '../../../core/store/contract.ts';
 import type { Store } from '../../../core/store/contract.ts';
 import { withoutPassword } from '../../../core/text/without-password.ts';
+import { hostAddresses, readAddress } from '../address.ts';
+import { isLost } from '../failures.ts';
 
 /** How long a host may take to say what it is. */
 const LONGEST_MS = 2_000;
@@ -20,12 +22,7 @@ export interface FailOverOptions {
  * replica, all hosts are asked until one of them is it: meanwhile, requests are told that the database is away.
  */
 export async function openPrimary({ addresses, open, onNews }: FailOverOptions): Promise<Store> {
-  let address = await primaryOf(addresses);
-  if (address === undefined) {
-    const message = `none of the hosts of ${withoutPassword(addresses[0]!)} is a primary that can be reached`;
-    const remedy = `see to them: ${addresses.map((one) => hostOf(one)).join(', ')}`;
-    throw new StoreError({ kind: 'unreachable' }, message, remedy);
-  }
+  let address = await primaryAmong(addresses);
   let current = await open(address);
   let isClosed = false;
   let isLooking = false;
@@ -38,8 +35,8 @@ export async function openPrimary({ addresses, open, onNews }: FailOverOptions):
       const next = found === undefined ? undefined : await open(found).catch(() => undefined);
       if (next !== undefined) {
         const before = current;
-        [current, address] = [next, found];
-        onNews?.(`the database is on ${hostOf(found!)} now`);
+        [current, address] = [next, found!];
+        onNews?.(`the database is on ${hostOf(address)} now`);
         void before.close().catch(() => undefined);
         if (isClosed) await next.close();
         return;
@@ -52,7 +49,7 @@ export async function openPrimary({ addresses, open, onNews }: FailOverOptions):
     try {
       return await work();
     } catch (error) {
-      if (isAway(error) && !isLooking) {
+      if (isLost(error) && !isLooking) {
         isLooking = true;
         void look().finally(() => (isLooking = false));
       }
@@ -74,10 +71,21 @@ export async function openPrimary({ addresses, open, onNews }: FailOverOptions):
   };
 }
 
-const isAway = (error: unknown): boolean =>
-  error instanceof StoreError && (error.fault.kind === 'unreachable' || error.fault.kind === 'uncertain');
-
 const hostOf = (address: string): string => new URL(address).host;
+
+/** The address of the host that is the primary now, of one that may name several. Throws `StoreError` where none is. */
+export async function primaryAddress(address: string): Promise<string> {
+  const addresses = hostAddresses(address);
+  return addresses.length === 1 ? address : primaryAmong(addresses);
+}
+
+async function primaryAmong(addresses: readonly string[]): Promise<string> {
+  const found = await primaryOf(addresses);
+  if (found !== undefined) return found;
+  const message = `none of the hosts of ${withoutPassword(addresses[0]!)} is a primary that can be reached`;
+  const remedy = `see to them: ${addresses.map((one) => hostOf(one)).join(', ')}`;
+  throw new StoreError({ kind: 'unreachable' }, message, remedy);
+}
 
 /** The first host that says that it is no replica; undefined where none does. */
 async function primaryOf(addresses: readonly string[]): Promise<string | undefined> {
@@ -87,7 +95,7 @@ async function primaryOf(addresses: readonly string[]): Promise<string | undefin
 
 async function isPrimary(address: string): Promise<boolean> {
   const client = new pg.Client({
-    connectionString: address,
+    connectionString: readAddress(address).plain,
     connectionTimeoutMillis: LONGEST_MS,
     query_timeout: LONGEST_MS,
   });

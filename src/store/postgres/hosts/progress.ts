@@ -13,8 +13,9 @@ export function makeProgress(): Progress {
   return {
     note(at, position) {
       // After a fail-over, a database may begin before where another one was.
-      if (steps.some((step) => step.position > position)) steps = [];
-      if (steps.at(-1)?.position !== position) steps.push({ at, position });
+      const last = steps.at(-1)?.position ?? -1n;
+      if (last > position) steps = [];
+      if (last !== position) steps.push({ at, position });
       if (steps.length > MOST_KEPT) steps.splice(0, MOST_KEPT / 2);
     },
     behind(position, now) {

@@ -24,6 +24,8 @@ export interface ReplicaOptions {
  */
 export function withReplicas(primary: Store, { addresses, lag, open, onNews }: ReplicaOptions): Store {
   const replicas = addresses.map((address) => makeReplica(address, (one) => open(one), onNews));
+  // Each time another one is asked first.
+  const turns = replicas.map((_one, at) => [...replicas.slice(at), ...replicas.slice(0, at)]);
   const progress = makeProgress();
   let turn = 0;
 
@@ -51,10 +53,9 @@ export function withReplicas(primary: Store, { addresses, lag, open, onNews }: R
     // What is no position of ours is answered by what can't be behind it.
     const least = since === '' ? 0n : positionFrom(since);
     if (least === undefined) return undefined;
-    turn += 1;
+    turn = (turn + 1) % turns.length;
     const now = performance.now();
-    const inTurn = [...replicas.slice(turn % replicas.length), ...replicas.slice(0, turn % replicas.length)];
-    return inTurn.find(
+    return turns[turn]!.find(
       ({ now: at }) => at !== undefined && at.position >= least && progress.behind(at.position, now) <= lag,
     );
   }
