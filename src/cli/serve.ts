@@ -60,12 +60,14 @@ export const serve: Command = {
       faults: readInjectedFaults(given.slow as string | undefined, given.fail as string | undefined),
       drain: given.drain === undefined ? 0 : readTime('--drain', given.drain as string),
     };
-    if (given.workers === undefined) return (await import('./serve/one.ts')).serveOne(context, asked);
-    const { workerSide } = await import('../server/workers/side.ts');
-    const worker = workerSide();
-    if (worker !== undefined) return (await import('./serve/one.ts')).serveOne(context, asked, worker);
-    const { servePrimary } = await import('./serve/primary.ts');
-    return servePrimary(context, asked, readWorkers(given.workers as string));
+    const count = given.workers === undefined ? undefined : readWorkers(given.workers as string);
+    const worker = count === undefined ? undefined : (await import('../server/workers/side.ts')).workerSide();
+    if (count !== undefined && worker === undefined) {
+      const { servePrimary } = await import('./serve/primary.ts');
+      return servePrimary(context, asked, count);
+    }
+    const { serveOne } = await import('./serve/one.ts');
+    return serveOne(context, asked, worker);
   },
 };
 

@@ -14,16 +14,19 @@ const CODINGS: readonly Coding[] = ['br', 'gzip'];
 const WINDOW_BITS = 18;
 const MOST_KEPT = 500;
 
+const gzipped = promisify(gzip);
+const brotlied = promisify(brotliCompress);
+const BROTLI = {
+  params: {
+    [constants.BROTLI_PARAM_MODE]: constants.BROTLI_MODE_TEXT,
+    [constants.BROTLI_PARAM_QUALITY]: 4,
+    [constants.BROTLI_PARAM_LGWIN]: WINDOW_BITS,
+  },
+};
+
 const compress: Readonly<Record<Coding, (body: string) => Promise<Uint8Array>>> = {
-  gzip: promisify(gzip),
-  br: (body) =>
-    promisify(brotliCompress)(body, {
-      params: {
-        [constants.BROTLI_PARAM_MODE]: constants.BROTLI_MODE_TEXT,
-        [constants.BROTLI_PARAM_QUALITY]: 4,
-        [constants.BROTLI_PARAM_LGWIN]: WINDOW_BITS,
-      },
-    }),
+  gzip: (body) => gzipped(body),
+  br: (body) => brotlied(body, BROTLI),
 };
 
 /** What its types leave out. */

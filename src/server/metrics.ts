@@ -2,9 +2,9 @@ import { collectDefaultMetrics, Counter, Gauge, Histogram, Registry } from 'prom
 import type { Reply } from '../core/api/message.ts';
 import { COMMON_HEADERS } from '../core/api/message.ts';
 import type { Service } from '../core/service.ts';
-import { BORDERS, isBorder } from '../store/traced.ts';
+import { BORDERS } from '../store/traced.ts';
 import type { TracedStatement } from '../store/traced.ts';
-import { METHODS, OTHER } from './methods.ts';
+import { methodName, operationName, OTHER } from './conventions.ts';
 import type { Measured } from './workers/messages.ts';
 
 export const METRICS_PATH = '/metrics';
@@ -91,7 +91,7 @@ export function makeMetrics(version: string, worker?: number): Metrics {
           open.dec();
           refused(reply);
           requests
-            .labels(service.routeOf(target), METHODS.has(method) ? method : OTHER, String(reply.status))
+            .labels(service.routeOf(target), methodName(method), String(reply.status))
             .observe((performance.now() - begun) / 1_000);
           return reply;
         },
@@ -102,10 +102,9 @@ export function makeMetrics(version: string, worker?: number): Metrics {
         },
       };
     },
-    statement(asked) {
-      const { statement, milliseconds } = asked;
+    statement({ statement, milliseconds }) {
       if (statement === BORDERS.begin) return waits.observe(milliseconds / 1_000);
-      const word = isBorder(asked) ? statement.sql : /^\s*(\w+)/.exec(statement.sql)![1]!.toUpperCase();
+      const word = operationName(statement);
       statements.labels(OPERATIONS.has(word) ? word : OTHER).observe(milliseconds / 1_000);
     },
     measured: async () => (await registry.getMetricsAsJSON()).map(asOneOfSeveral),

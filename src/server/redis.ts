@@ -1,18 +1,16 @@
 import { createHmac } from 'node:crypto';
 import { Redis } from 'ioredis';
-import { RateLimiterMemory, RateLimiterRedis, RateLimiterRes } from 'rate-limiter-flexible';
+import { RateLimiterMemory, RateLimiterRedis } from 'rate-limiter-flexible';
 import type { Allowance } from '../core/http/allowance.ts';
 import type { Shared } from '../core/http/shared.ts';
 import { withoutPassword } from '../core/text/without-password.ts';
+import { limiterAllowance, MINUTE_S } from './limiter.ts';
 
 /** What all instances of a service have in common, kept by a Redis. */
 export interface SharedRedis extends Shared {
-  /** For people, without a password. */
-  readonly address: string;
   close(): void;
 }
 
-const MINUTE = 60;
 /** No request waits longer for it: then this instance counts for itself. */
 const LONGEST_MS = 250;
 const MOST_PAUSE_MS = 2_000;
@@ -58,7 +56,6 @@ export function openRedis(url: string, key: string, warn: (text: string) => void
   listening.on('message', (_channel: string, from: string) => from !== itself && forget());
 
   return {
-    address,
     allowance: (name, perMinute) => allowanceIn(asking, mark, name, perMinute),
     callersChanged: () => void asking.publish(channel, itself).catch(away),
     onCallersChanged: (call) => void (forget = call),
@@ -70,22 +67,12 @@ export function openRedis(url: string, key: string, warn: (text: string) => void
 }
 
 function allowanceIn(client: Redis, mark: (text: string) => string, name: string, perMinute: number): Allowance {
-  const limit = { points: perMinute, duration: MINUTE, keyPrefix: `vantfell:${mark(name)}` };
+  const limit = { points: perMinute, duration: MINUTE_S, keyPrefix: `vantfell:${mark(name)}` };
   const limiter = new RateLimiterRedis({
     ...limit,
     storeClient: client,
     rejectIfRedisNotReady: true,
     insuranceLimiter: new RateLimiterMemory(limit),
   });
-  return {
-    take: (by) =>
-      limiter.consume(mark(by)).then(
-        () => 0,
-        (refused: unknown) => {
-          if (!(refused instanceof RateLimiterRes)) throw refused;
-          return Math.max(1, Math.ceil(refused.msBeforeNext / 1_000));
-        },
-      ),
-    giveBack: (by) => void limiter.reward(mark(by)).catch(() => undefined),
-  };
+  return limiterAllowance(limiter, mark);
 }

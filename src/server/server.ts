@@ -86,9 +86,8 @@ export async function startServer(service: Service, options: ServerOptions): Pro
   await app.listen({ host: options.host, port: options.port });
   const address = app.server.address();
   const port = typeof address === 'object' && address !== null ? address.port : options.port;
-  const host = options.host.includes(':') ? `[${options.host}]` : options.host;
   return {
-    url: `http://${host}:${port}`,
+    url: serverUrl(options.host, port),
     drain() {
       state.isDraining = true;
       // Stops listening and no more: connections without a request may have one on its way.
@@ -102,6 +101,10 @@ export async function startServer(service: Service, options: ServerOptions): Pro
     cutOff: () => app.server.closeAllConnections(),
   };
 }
+
+/** `http://127.0.0.1:8080`, `http://[::1]:8080` */
+export const serverUrl = (host: string, port: number): string =>
+  `http://${host.includes(':') ? `[${host}]` : host}:${port}`;
 
 /** What answering a request takes beside the request itself. */
 interface Around {

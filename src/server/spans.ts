@@ -14,7 +14,7 @@ import type { Hook, HookName } from '../core/change/hooks.ts';
 import type { Service } from '../core/service.ts';
 import { isBorder } from '../store/traced.ts';
 import type { TracedStatement } from '../store/traced.ts';
-import { METHODS, OTHER } from './methods.ts';
+import { methodName, operationName } from './conventions.ts';
 
 /** Spans of requests, statements and the project's code, by the OpenTelemetry semantic conventions. */
 export interface Spans {
@@ -53,7 +53,7 @@ export function makeSpans(version: string, kind: string): Spans | undefined {
     statement(asked) {
       if (isBorder(asked)) return;
       const { statement, milliseconds, rows } = asked;
-      const word = /^\s*(\w+)/.exec(statement.sql)?.[1]?.toUpperCase() ?? OTHER;
+      const word = operationName(statement);
       const span = tracer.startSpan(word, {
         kind: SpanKind.CLIENT,
         startTime: Date.now() - milliseconds,
@@ -72,7 +72,7 @@ export function makeSpans(version: string, kind: string): Spans | undefined {
 }
 
 async function handled(tracer: Tracer, service: Service, request: Request): Promise<Reply> {
-  const method = METHODS.has(request.method) ? request.method : OTHER;
+  const method = methodName(request.method);
   const route = service.routeOf(request.target);
   const before = propagation.extract(ROOT_CONTEXT, request.headers);
   const span = tracer.startSpan(

@@ -222,11 +222,11 @@ describe('serve', () => {
     const shown = await vantfell(['export', 'openapi', '-C', folder], { env: { HUTS_VERSION: '3.0.0' } });
     expect(JSON.parse(shown.out)).toMatchObject({ info: { title: 'Huts\nof the fell', version: '3.0.0' } });
     const server = await serving(folder, ['--watch']);
-    while (!server.said().includes('Ctrl+C')) await server.more();
+    await server.until('Ctrl+C');
     expect(server.said()).toMatch(/\.env +HUTS_NAME, HUTS_VERSION\n/);
     expect((await ask(`${server.url}/`)).body.data.version).toBe('2.0.0');
     writeFileSync(join(folder, '.env'), variables.replace('2.0.0', '2.1.0'));
-    while (!server.said().includes('changed .env')) await server.more();
+    await server.until('changed .env');
     expect((await ask(`${server.url}/`)).body.data.version).toBe('2.1.0');
     writeFileSync(join(folder, '.env'), `${variables}HUTS NAME: no\n`);
     const refused = await vantfell(['check', '-C', folder]);

@@ -87,7 +87,7 @@ test('metrics.port moves them to a port of their own, with nothing beside them',
   const service = join(folder, 'vantfell.yaml');
   writeFileSync(service, `${readFileSync(service, 'utf8')}\nmetrics: { port: 0 }\n`);
   const server = await serving(folder);
-  while (!server.said().includes('metrics')) await server.more();
+  await server.until('metrics');
   const [, alone] = /metrics +(http:\S+)\/metrics/.exec(server.said())!;
   expect(alone).not.toBe(server.url);
   await ask(`${server.url}/v1/huts`);

@@ -40,9 +40,8 @@ interface Line {
 
 /** Lines of JSON, once there is one with such a text. */
 async function linesWith(server: RunningProgram, text: string): Promise<Line[]> {
-  while (!server.said().includes(`"msg":"${text}"`)) await server.more();
-  return server
-    .said()
+  const said = await server.until(`"msg":"${text}"`);
+  return said
     .split('\n')
     .filter((line) => line.startsWith('{'))
     .map((line) => JSON.parse(line) as Line);

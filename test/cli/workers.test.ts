@@ -3,12 +3,6 @@ import { appendFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
 import { ask, asking, demoFolder, serving, vantfell } from '../kit/program.ts';
-import type { RunningProgram } from '../kit/program.ts';
-
-async function until(server: RunningProgram, text: string): Promise<string> {
-  while (!server.said().includes(text)) await server.more();
-  return server.said();
-}
 
 /** The processes that answer, by the numbers of their workers. */
 async function processes(url: string): Promise<Map<string, number>> {
@@ -20,7 +14,7 @@ async function processes(url: string): Promise<Map<string, number>> {
 test('workers share a port, count limits together, are replaced and renewed, and finish', async () => {
   const folder = demoFolder();
   const server = await serving(folder, ['--workers', '2']);
-  expect(await until(server, 'Ctrl+C stops it')).toContain('2 processes; SIGHUP makes new ones');
+  expect(await server.until('Ctrl+C stops it')).toContain('2 processes; SIGHUP makes new ones');
   expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
 
   // Ten wrong sign-ins a minute, whichever worker is asked.
@@ -39,7 +33,7 @@ test('workers share a port, count limits together, are replaced and renewed, and
   const first = await processes(server.url);
   expect([...first.keys()].sort()).toEqual(['1', '2']);
   process.kill(server.pid, 'SIGHUP');
-  await until(server, 'new workers answer');
+  await server.until('new workers answer');
   expect((await ask(`${server.url}/v1/huts`)).status).toBe(200);
   // The old ones go once they have answered what they had.
   let second = first;
@@ -48,7 +42,7 @@ test('workers share a port, count limits together, are replaced and renewed, and
 
   appendFileSync(join(folder, 'vantfell.yaml'), 'strange: true\n');
   process.kill(server.pid, 'SIGHUP');
-  expect(await until(server, 'the old ones go on')).toContain('no new workers: the declarations have errors');
+  expect(await server.until('the old ones go on')).toContain('no new workers: the declarations have errors');
   expect((await ask(`${server.url}/v1/huts`)).status).toBe(200);
   expect(await server.stop()).toBe(0);
 });

@@ -3,6 +3,7 @@ import { chownSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { freePort } from './postgres.mjs';
+import { started } from './started.mjs';
 
 export interface Pooler {
   /** The address of a database behind it. */
@@ -35,15 +36,7 @@ export async function startPooler(server: { readonly url: string }): Promise<Poo
   if ('uid' in as) for (const path of [folder, file]) chownSync(path, as.uid!, as.gid!);
   const child = spawn('pgbouncer', [file], { ...as, cwd: folder, stdio: ['ignore', 'ignore', 'pipe'] });
   const ended = new Promise<void>((resolve) => child.once('exit', () => resolve()));
-  await new Promise<void>((resolve, reject) => {
-    let said = '';
-    child.once('error', reject);
-    child.stderr.on('data', (chunk: Buffer) => {
-      said += chunk.toString();
-      if (said.includes('process up')) resolve();
-    });
-    child.stderr.once('end', () => reject(new Error(`the pooler did not start: ${said}`)));
-  });
+  await started(child, child.stderr, /process up/, 'the pooler');
   return {
     urlOf: (database) => `postgres://${username}@127.0.0.1:${port}/${database}`,
     async stop() {

@@ -6,6 +6,7 @@ import { basename, dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 import pg from 'pg';
+import { started } from './started.mjs';
 
 const run = promisify(execFile);
 
@@ -61,7 +62,7 @@ export async function runServer({ folder, native, options }, data, port, more = 
     ...options,
     stdio: ['ignore', 'ignore', 'pipe'],
   });
-  await ready(server.stderr);
+  await started(server, server.stderr, /ready to accept (read-only )?connections/, 'PostgreSQL');
   const ended = new Promise((resolve) => server.once('exit', () => resolve()));
   return {
     pid: server.pid,
@@ -106,17 +107,5 @@ export function freePort() {
       const { port } = server.address();
       server.close(() => resolve(port));
     });
-  });
-}
-
-/** Resolves when the server says that it takes connections. */
-function ready(log) {
-  return new Promise((resolve, reject) => {
-    let said = '';
-    log.on('data', (chunk) => {
-      said += chunk.toString();
-      if (/ready to accept (read-only )?connections/.test(said)) resolve();
-    });
-    log.once('end', () => reject(new Error(`PostgreSQL did not start: ${said}`)));
   });
 }

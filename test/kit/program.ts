@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process';
 import type { ChildProcess } from 'node:child_process';
-import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -39,11 +39,18 @@ export function folderWith(files: Readonly<Record<string, string>> = {}): string
   return folder;
 }
 
-/** A copy of the demo project, in a temporary folder, with fewer samples: what a test looks at in them is the same. */
-export function demoFolder(): string {
+/**
+ * A copy of the demo project, in a temporary folder, with fewer samples: what a test looks at in them is the same.
+ * `store` is what it declares instead of its own.
+ */
+export function demoFolder(store?: string): string {
   const folder = folderWith();
   cpSync(DEMO, folder, { recursive: true, filter: (path) => !path.startsWith(join(DEMO, 'samples')) });
   cpSync(FEW_SAMPLES, join(folder, 'samples'), { recursive: true });
+  if (store !== undefined) {
+    const file = join(folder, 'vantfell.yaml');
+    writeFileSync(file, readFileSync(file, 'utf8').replace(/^store:.*$/m, `store: ${store}`));
+  }
   return folder;
 }
 
@@ -77,6 +84,8 @@ export interface RunningProgram {
   said(): string;
   /** Resolves when it has said more. */
   more(): Promise<void>;
+  /** Resolves, to all that it has said, once a text is among it. */
+  until(text: string): Promise<string>;
   /** Sends a signal, and gives the exit code. */
   stop(signal?: NodeJS.Signals): Promise<number | null>;
 }
@@ -105,6 +114,10 @@ export async function serving(folder: string, words: readonly string[] = [], por
         child.stderr!.once('data', () => (clearTimeout(silent), resolve()));
         void ended.then(() => (clearTimeout(silent), reject(new Error(`serve ended, having said: ${err}`))));
       }),
+    async until(text) {
+      while (!err.includes(text)) await server.more();
+      return err;
+    },
     stop(signal = 'SIGTERM') {
       forgetJudge(url);
       if (child.exitCode === null) child.kill(signal);

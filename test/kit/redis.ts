@@ -1,5 +1,6 @@
 import { spawn } from 'node:child_process';
 import { freePort } from './postgres.mjs';
+import { started } from './started.mjs';
 
 export interface TestRedis {
   readonly url: string;
@@ -15,15 +16,7 @@ export async function startRedis(given?: number): Promise<TestRedis> {
   const words = ['--port', String(port), '--bind', '127.0.0.1', '--save', '', '--appendonly', 'no'];
   const child = spawn('redis-server', words, { stdio: ['ignore', 'pipe', 'inherit'] });
   const ended = new Promise<void>((resolve) => child.once('exit', () => resolve()));
-  await new Promise<void>((resolve, reject) => {
-    let said = '';
-    child.once('error', reject);
-    child.stdout.on('data', (chunk: Buffer) => {
-      said += chunk.toString();
-      if (said.includes('Ready to accept connections')) resolve();
-    });
-    child.stdout.once('end', () => reject(new Error(`Redis did not start: ${said}`)));
-  });
+  await started(child, child.stdout, /Ready to accept connections/, 'Redis');
   return {
     url: `redis://127.0.0.1:${port}`,
     freeze: () => void child.kill('SIGSTOP'),

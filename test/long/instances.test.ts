@@ -1,13 +1,11 @@
 // Three instances over one database behind a real load balancer, which are killed and started anew under load.
 import { randomUUID } from 'node:crypto';
-import { readFileSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { startBalancer } from '../kit/balancer.ts';
 import type { Balancer } from '../kit/balancer.ts';
 import { freePort, newDatabase, startPostgres } from '../kit/postgres.mjs';
 import type { TestPostgres } from '../kit/postgres.mjs';
-import { ask, asking, demoFolder, serving, vantfell } from '../kit/program.ts';
+import { ask, asking, demoFolder, serving, tokenFor, vantfell } from '../kit/program.ts';
 import type { Ask, RunningProgram } from '../kit/program.ts';
 import { raw } from '../kit/raw.ts';
 
@@ -25,17 +23,14 @@ const started = (port: number, words: readonly string[] = []): Promise<RunningPr
 
 beforeAll(async () => {
   postgres = await startPostgres();
-  folder = demoFolder();
-  const file = join(folder, 'vantfell.yaml');
-  const store = await newDatabase(postgres, 'instances');
-  writeFileSync(file, readFileSync(file, 'utf8').replace(/^store:.*$/m, `store: ${store}`));
+  folder = demoFolder(await newDatabase(postgres, 'instances'));
   ports = [await freePort(), await freePort(), await freePort()];
   instances = [await started(ports[0]!)];
   instances.push(await started(ports[1]!), await started(ports[2]!));
   expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
   balancer = await startBalancer(ports);
   olle = await asking(folder, 'olle');
-  authorization = `Bearer ${(await vantfell(['token', 'olle', '-C', folder, '--quiet'])).out.trim()}`;
+  authorization = `Bearer ${await tokenFor(folder, 'olle')}`;
   await ready();
 }, 180_000);
 afterAll(async () => {

@@ -1,6 +1,4 @@
 // A pooler in transaction mode, a real one: each transaction meets another connection of fewer than a service opens.
-import { readFileSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { openTestService } from '../kit/open-test-service.ts';
 import { startPooler } from '../kit/pooler.ts';
@@ -22,11 +20,7 @@ afterAll(async () => {
 /** The demo over a new database behind the pooler. */
 async function demoBehind(name: string, query = '?pooler=transaction'): Promise<string> {
   await newDatabase(server, name);
-  const folder = demoFolder();
-  const service = join(folder, 'vantfell.yaml');
-  const text = readFileSync(service, 'utf8').replace(/^store: .*$/m, `store: ${pooler.urlOf(name)}${query}`);
-  writeFileSync(service, text);
-  return folder;
+  return demoFolder(pooler.urlOf(name) + query);
 }
 
 test('an address that turns out to be one of a pooler is told so, with the remedy', async () => {

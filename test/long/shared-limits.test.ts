@@ -16,11 +16,8 @@ let instances: readonly [RunningProgram, RunningProgram];
 
 beforeAll(async () => {
   [postgres, redis] = await Promise.all([startPostgres(), startRedis()]);
-  folder = demoFolder();
-  const file = join(folder, 'vantfell.yaml');
-  const store = await newDatabase(postgres, 'shared');
-  writeFileSync(file, readFileSync(file, 'utf8').replace(/^store:.*$/m, `store: ${store}`));
-  appendFileSync(file, `shared: ${redis.url}\nlimits: { rate: 120/min }\n`);
+  folder = demoFolder(await newDatabase(postgres, 'shared'));
+  appendFileSync(join(folder, 'vantfell.yaml'), `shared: ${redis.url}\nlimits: { rate: 120/min }\n`);
   instances = [await serving(folder), await serving(folder)];
   expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
 }, 120_000);
@@ -42,12 +39,8 @@ async function counts(
 
 const guess = (email: string) => (url: string) => ask(`${url}/v1/tokens`, 'POST', { email, passphrase: 'guess' });
 
-async function until(server: RunningProgram, text: string): Promise<void> {
-  while (!server.said().includes(text)) await server.more();
-}
-
 test('what counts is said, without a password', async () => {
-  await until(instances[0], 'Ctrl+C');
+  await instances[0].until('Ctrl+C');
   expect(instances[0].said()).toContain(`counted over all instances, by ${redis.url}`);
 });
 
@@ -83,12 +76,12 @@ test('while it is frozen or gone, requests go on, limits hold for each instance,
   expect(performance.now() - begun).toBeLessThan(3_000);
   redis.thaw();
   await redis.stop();
-  await until(instances[0], 'is away');
+  await instances[0].until('is away');
   // Ten each.
   expect(await counts(40, guess('somebody@fell.example'))).toEqual({ 401: 20, 429: 20 });
   expect((await other(`${instances[1].url}/v1/me`)).status).toBe(200);
   redis = await startRedis(Number(new URL(redis.url).port));
-  for (const one of instances) await until(one, 'is back:');
+  for (const one of instances) await one.until('is back:');
   expect(await counts(40, guess('else@fell.example'))).toEqual({ 401: 10, 429: 30 });
   expect(instances[0].said().match(/is away/g)).toHaveLength(1);
   expect((await vantfell(['check', '-C', folder])).code).toBe(0);
@@ -98,7 +91,7 @@ test('a service starts without it, too', async () => {
   const yaml = readFileSync(join(folder, 'vantfell.yaml'), 'utf8');
   writeFileSync(join(folder, 'vantfell.yaml'), yaml.replace(redis.url, 'redis://:hidden@127.0.0.1:9'));
   const server = await serving(folder);
-  await until(server, 'is away');
+  await server.until('is away');
   expect((await ask(`${server.url}/v1/huts`)).status).toBe(200);
   expect(server.said()).not.toContain('hidden');
   expect(await server.stop()).toBe(0);

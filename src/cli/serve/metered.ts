@@ -22,7 +22,7 @@ export function withMetrics(service: Answering, page: () => Promise<string>): An
 
 /** The metrics alone, for a port of their own. */
 export const metricsAlone = (page: () => Promise<string>): Answering => {
-  const refuse: Service['refuse'] = (problem, { target }) => problemReply(problem, target, randomUUID());
+  const refuse: Service['refuse'] = (problem, { target }) => problemReply(problem, target.split('?')[0]!, randomUUID());
   return withMetrics(
     {
       handle: (request) =>

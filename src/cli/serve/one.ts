@@ -20,7 +20,8 @@ import type { Following } from './watch.ts';
 export async function serveOne(context: Context, asked: Asked, worker?: WorkerSide): Promise<number> {
   const { host, port, faults } = asked;
   const log = serveLog(context, asked.trace);
-  const metrics = makeMetrics(ownVersion(), worker?.number);
+  const version = ownVersion();
+  const metrics = makeMetrics(version, worker?.number);
   const page = worker?.metricsOfAll(metrics) ?? (() => metrics.text());
   let following: Following | undefined;
   let beside: Server | undefined;
@@ -29,7 +30,7 @@ export async function serveOne(context: Context, asked: Asked, worker?: WorkerSi
     if (following !== undefined) return following.tablesMoved();
     context.terminal.warn('a migration has changed the tables: until this is started again, it answers 503');
   };
-  const open = opener(context, { host, faults, log, tablesMoved, metrics, shared: worker?.shared });
+  const open = opener(context, { host, faults, log, tablesMoved, metrics, version, shared: worker?.shared });
   let served: Changing | undefined;
   let begin = (): void => undefined;
   const begun = new Promise<void>((resolve) => (begin = resolve));

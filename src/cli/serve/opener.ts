@@ -15,7 +15,6 @@ import { traced } from '../../store/traced.ts';
 import type { TracedStatement } from '../../store/traced.ts';
 import type { Context } from '../command.ts';
 import type { LoadedProject } from '../load-project.ts';
-import { ownVersion } from '../own-version.ts';
 import { openWithAnswers } from '../resolve-questions.ts';
 import { faultInjection } from './fault-injection.ts';
 import type { InjectedFaults } from './fault-injection.ts';
@@ -30,6 +29,8 @@ export interface OpenerParts {
   readonly faults: InjectedFaults;
   readonly log: ServeLog;
   readonly metrics: Metrics;
+  /** That of this program. */
+  readonly version: string;
   /** What the workers of one machine have in common; left out: this is none of them. */
   readonly shared: Shared | undefined;
   tablesMoved(): void;
@@ -38,7 +39,7 @@ export interface OpenerParts {
 /** Opens a project's store and a service over it; reports its changes of the database. */
 export function opener(
   context: Context,
-  { host, faults, log, tablesMoved, metrics, shared: ofWorkers }: OpenerParts,
+  { host, faults, log, tablesMoved, metrics, version, shared: ofWorkers }: OpenerParts,
 ): (project: LoadedProject) => Promise<Running> {
   const { terminal, quiet } = context;
   const injectFault = faultInjection(faults);
@@ -56,7 +57,7 @@ export function opener(
     });
     latest = own;
     if (key.made) terminal.say('a key was made for this project: it is kept in .vantfell/key');
-    const spans = makeSpans(ownVersion(), store.kind);
+    const spans = makeSpans(version, store.kind);
     const redis = await redisOf(project, key.keys[0]!, (text) => terminal.warn(text));
     const counted = (asked: TracedStatement): void => (metrics.statement(asked), spans?.statement(asked));
     // Requests are not reported if nobody listens, which is faster.

@@ -3,6 +3,7 @@ import { namesFromFile } from '../../project/env-file.ts';
 import { Failure } from '../../project/failure.ts';
 import { storeOptions } from '../../project/serve.ts';
 import { METRICS_PATH } from '../../server/metrics.ts';
+import { serverUrl } from '../../server/server.ts';
 import type { Server } from '../../server/server.ts';
 import { makeMeasuring } from '../../server/workers/measure.ts';
 import type { Measuring } from '../../server/workers/measure.ts';
@@ -62,7 +63,7 @@ export async function servePrimary(context: Context, asked: Asked, count: number
       await pool.renew();
       toldOfTables = false;
     });
-    const url = `http://${asked.host.includes(':') ? `[${asked.host}]` : asked.host}:${port}`;
+    const url = serverUrl(asked.host, port);
     greet(terminal, {
       graph: project.graph,
       url,

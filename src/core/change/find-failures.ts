@@ -13,7 +13,7 @@ import { withoutAbsent } from './requested-values.ts';
 import { takenFailure, takenFinder, uniqueSets } from './taken.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
-import { wrongMembers } from './wrong-members.ts';
+import { withoutMembers, wrongMembers } from './wrong-members.ts';
 
 /** A record as it would be, and what is known of it. */
 interface Draft {
@@ -55,8 +55,7 @@ export function failureFinder(
       failures.push(...besides(more, failures));
       for (const member of wrongMembers(more)) unknown.add(member);
     };
-    const without = (values: Values): Values =>
-      Object.fromEntries(Object.entries(values).filter(([member]) => !unknown.has(member)));
+    const without = (values: Values): Values => withoutMembers(values, unknown);
     const { seen, key, batch } = draft;
     const look = parts.lookUpsFor(work.permissions);
     const [values, given] = [without(draft.values), without(draft.given)];

@@ -10,7 +10,7 @@ import { changesRefused } from './refusals.ts';
 import { requestedValues } from './requested-values.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
-import { wrongMembers } from './wrong-members.ts';
+import { withoutMembers, wrongMembers } from './wrong-members.ts';
 
 /** What a body makes of a record. */
 export interface Change {
@@ -51,7 +51,7 @@ export function changeReader(parts: ModelWriting, checks: RecordChecks): ChangeR
       ...asked.failures,
     ];
     const defaults = how === 'update' ? {} : clearedByReplace(model, defaultsAt(evaluationOf(work)));
-    const all = withoutMembers({ ...asked.values, ...stock.values }, wrongMembers(failures));
+    const all = withoutMembers({ ...asked.values, ...stock.values }, new Set(wrongMembers(failures)));
     const wanted =
       client === undefined ? all : orFailures(failures, () => requested.settable(all, locked, client.permissions));
     const set = { ...defaults, ...wanted };
@@ -64,11 +64,6 @@ export function changeReader(parts: ModelWriting, checks: RecordChecks): ChangeR
     return { values, set, isMore: client !== undefined && requested.isMore(wanted, seen), failures };
   };
 }
-
-const withoutMembers = (values: Values, members: readonly string[]): Values =>
-  members.length === 0
-    ? values
-    : Object.fromEntries(Object.entries(values).filter(([member]) => !members.includes(member)));
 
 /** What is broken comes before what is not allowed. */
 function orFailures<Result>(failures: readonly Failure[], work: () => Result): Result {

@@ -1,6 +1,7 @@
 import cluster from 'node:cluster';
-import { RateLimiterCluster, RateLimiterRes } from 'rate-limiter-flexible';
+import { RateLimiterCluster } from 'rate-limiter-flexible';
 import type { Shared } from '../../core/http/shared.ts';
+import { limiterAllowance, MINUTE_S } from '../limiter.ts';
 import type { Metrics } from '../metrics.ts';
 import { isOwn, WORKER } from './messages.ts';
 import type { ToPrimary, ToWorker } from './messages.ts';
@@ -19,7 +20,6 @@ export interface WorkerSide {
   metricsOfAll(own: Metrics): () => Promise<string>;
 }
 
-const MINUTE = 60;
 /** No request waits longer for its primary. */
 const LONGEST_MS = 1_000;
 
@@ -61,21 +61,8 @@ export function workerSide(): WorkerSide | undefined {
   };
 }
 
-const clusterAllowance: Shared['allowance'] = (name, perMinute) => {
-  const limiter = new RateLimiterCluster({
-    keyPrefix: name,
-    points: perMinute,
-    duration: MINUTE,
-    timeoutMs: LONGEST_MS,
-  });
-  return {
-    take: (by) =>
-      limiter.consume(by).then(
-        () => 0,
-        // A primary that does not answer is at its end, and so is this.
-        (refused: unknown) =>
-          refused instanceof RateLimiterRes ? Math.max(1, Math.ceil(refused.msBeforeNext / 1_000)) : 0,
-      ),
-    giveBack: (by) => void limiter.reward(by).catch(() => undefined),
-  };
-};
+const clusterAllowance: Shared['allowance'] = (name, perMinute) =>
+  limiterAllowance(
+    new RateLimiterCluster({ keyPrefix: name, points: perMinute, duration: MINUTE_S, timeoutMs: LONGEST_MS }),
+    (by) => by,
+  );
