@@ -29,7 +29,7 @@ const FLOORS = [
   ['store/sqlite', 'store/postgres'],
   ['store'],
   ['project', 'server'],
-  ['code-types.ts', 'client'],
+  ['code-types.ts', 'client', 'console'],
   ['index.ts'],
   ['cli'],
 ];
@@ -67,6 +67,13 @@ module.exports = {
       comment: 'src/client goes into projects as it is: it imports nothing but itself.',
       from: { path: '^src/client/' },
       to: { path: '^src/(?!client/)' },
+    },
+    {
+      name: 'console-stands-alone',
+      severity: 'error',
+      comment: 'src/console runs in a browser: all that it knows of a service comes over HTTP.',
+      from: { path: '^src/console/' },
+      to: { path: '^src/(?!console/)' },
     },
     {
       name: 'the-oracle-reads-for-itself',

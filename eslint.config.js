@@ -38,12 +38,12 @@ export default tseslint.config(
     rules: { '@stylistic/max-len': 'off', 'no-warning-comments': 'off' },
   },
   {
-    files: ['src/**/*.ts', 'scripts/**/*.mjs', 'bench/**/*.mjs'],
+    files: ['src/**/*.{ts,tsx}', 'scripts/**/*.mjs', 'bench/**/*.mjs'],
     ignores: ['**/*.test.ts'],
     rules: { 'max-lines-per-function': ['error', { max: 80 }] },
   },
   {
-    files: ['**/*.ts'],
+    files: ['**/*.{ts,tsx}'],
     extends: [...tseslint.configs.recommendedTypeChecked, ...tseslint.configs.stylisticTypeChecked],
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
     plugins: { vantfell: { rules: { 'own-members': ownMembers } } },

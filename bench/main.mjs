@@ -54,6 +54,11 @@ const text = `${report(rows)}\n\nResident memory under that load, of the bare tw
 console.log(text);
 intoDocs('table', 'end', text);
 
+/** Neither the load nor the twins take an answer that is compressed. */
+function plain(url, { headers = {}, ...options } = {}) {
+  return fetch(url, { ...options, headers: { ...headers, 'accept-encoding': 'identity' } });
+}
+
 function kindOf(address) {
   return address.split(':')[0];
 }
@@ -96,7 +101,7 @@ async function twinSettings({ graph }, address, url) {
   const service = serviceOn(graph, spy, 'k'.repeat(32), console.error);
   const settingsOf = async (path) => {
     await service.handle({ method: 'GET', target: path, headers: {} });
-    const answer = await fetch(url + path);
+    const answer = await plain(url + path);
     const headers = Object.fromEntries(
       [...answer.headers].filter(([name]) => !/^(date|connection|keep-alive|content-length)$/.test(name)),
     );
@@ -122,7 +127,7 @@ async function creationOf(graph, store, url) {
   const service = serviceOn(graph, spy, 'k'.repeat(32), console.error);
   const { status } = await service.handle({ method: 'POST', target: '/v1/stays', headers, body: Buffer.from(body) });
   if (status !== 201) throw new Error(`a stay could not be made: ${status}`);
-  const answer = await fetch(`${url}/v1/stays`, { method: 'POST', headers, body });
+  const answer = await plain(`${url}/v1/stays`, { method: 'POST', headers, body });
   const find = (begins) => asked.find((sql) => sql.startsWith(begins));
   return {
     draw: find('UPDATE "nights"'),
@@ -137,7 +142,7 @@ async function creationOf(graph, store, url) {
 
 async function checkSameAnswers({ ours, bare, byHand }) {
   for (const path of [SAMPLE[0], SAMPLE[99], ...lists]) {
-    const [own, limit, hand] = await Promise.all([ours, bare, byHand].map(({ url }) => fetch(url + path)));
+    const [own, limit, hand] = await Promise.all([ours, bare, byHand].map(({ url }) => plain(url + path)));
     const text = await own.text();
     const digest = (value) => createHash('sha256').update(value).digest('hex');
     // The bare twin's tag is as long as the service's, and always the same: it works nothing out.

@@ -21,11 +21,11 @@ export function start(file, words) {
 }
 
 /** The number of requests that are answered in so many seconds; with `bodies`, each is sent to the path. */
-export async function load(url, { paths, bodies }, duration = 1) {
-  const headers = { 'content-type': 'application/json' };
+export async function load(url, { paths, bodies, headers = {} }, duration = 1) {
+  const sent = { ...headers, 'content-type': 'application/json' };
   const requests =
-    bodies?.map((body) => ({ method: 'POST', path: paths[0], headers, body: JSON.stringify(body) })) ??
-    paths.map((path) => ({ method: 'GET', path }));
+    bodies?.map((body) => ({ method: 'POST', path: paths[0], headers: sent, body: JSON.stringify(body) })) ??
+    paths.map((path) => ({ method: 'GET', path, headers }));
   const result = await autocannon({ url, connections: CONNECTIONS, duration, requests });
   if (result.non2xx + result.errors + result.timeouts > 0)
     throw new Error(

@@ -66,7 +66,25 @@ for (const folder of ['build/client', 'dist/client']) {
   cpSync(at('src/client'), folder, { recursive: true });
 }
 
-writeFileSync(at('dist/LICENSES.txt'), licenses(Object.keys(bundled.metafile.inputs)));
+// The page of the console, for browsers.
+const page = await build({
+  absWorkingDir: root,
+  entryPoints: ['src/console/page.tsx', 'src/console/page.css'],
+  outdir: 'dist/console',
+  bundle: true,
+  format: 'esm',
+  platform: 'browser',
+  target: 'es2022',
+  jsx: 'automatic',
+  jsxImportSource: 'preact',
+  minify: true,
+  legalComments: 'none',
+  metafile: true,
+  logLevel: 'warning',
+});
+for (const file of ['page.html', 'icon.svg']) cpSync(at('src/console', file), at('dist/console', file));
+
+writeFileSync(at('dist/LICENSES.txt'), licenses(Object.keys({ ...bundled.metafile.inputs, ...page.metafile.inputs })));
 
 /** The licences of the libraries that are in the bundle. */
 function licenses(inputs) {

@@ -17,6 +17,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { createRequire } from 'node:module';
 import { fileURLToPath } from 'node:url';
+import puppeteer from 'puppeteer-core';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 const shots = join(root, 'docs/screenshots');
@@ -61,20 +62,6 @@ ask "--data-urlencode \\"filter=beds >= 30 AND warden.name LIKE '%e%'\\" -d sort
 ask "-d limit=1 -d sort=-nights_open -d fields=name,cheapest,warden.name,reports.severity,reports.author.name"
 ask "-d view=crd -d include=wardn -d limit=1000"
 kill $server; wait $server`,
-  write: `vantfell serve -C fell-huts --quiet 2> log & server=$!
-until curl -s 127.0.0.1:8080/health/live > up; do sleep 0.2; done
-api=127.0.0.1:8080/v1; token=$(vantfell token tor -C fell-huts)
-get() { curl -sG "$api/$1" -H "Authorization: Bearer $token" -d limit=1; }
-first() { get "$1" | sed 's/.*"id":"\\([^"]*\\)".*/\\1/'; }
-send() { echo; echo "$ curl -X $1 $api/$2 -H \\"Authorization: Bearer …\\" -d '$3'"; curl -s -X $1 $api/$2 -H "Authorization: Bearer $token" -H 'content-type: application/json' -d "$3" | node pretty.mjs; }
-hut=$(first 'huts?slug=raven-hut&fields=id')
-send POST huts/$hut/book '{"first_night": "2026-06-11", "nights": 1, "party": 6}'
-send POST huts/$hut/book '{"first_night": "2026-06-11", "nights": 2, "party": 15}'
-stay=$(first 'stays?sort=-created_at&fields=id')
-echo; echo "$ curl -so /dev/null -w '%{http_code}' -X POST $api/stays/$stay/cancel -H \\"Authorization: Bearer …\\" -d '{\\"because\\": \\"Snow on the pass\\"}'"
-curl -so /dev/null -w '%{http_code}\\n' -X POST $api/stays/$stay/cancel -H "Authorization: Bearer $token" -H 'content-type: application/json' -d '{"because": "Snow on the pass"}'
-echo; echo "$ curl $api/stays/$stay/journal?limit=1&fields=action,by,changes"; get "stays/$stay/journal?fields=action,by,changes" | node pretty.mjs
-kill $server; wait $server`,
   access: `vantfell serve -C fell-huts --quiet 2> log & server=$!
 until curl -s 127.0.0.1:8080/health/live > up; do sleep 0.2; done
 api=127.0.0.1:8080/v1; tor=$(vantfell token tor -C fell-huts)
@@ -95,7 +82,6 @@ echo '$ vantfell seed -C growing --generate 40 --model hut --random 7'; vantfell
   trial: `vantfell trial -C fell-huts | tail -4; echo; echo '$ vantfell trial -C spoiled --model report --only changed'
 vantfell trial -C spoiled --model report --only changed; echo; echo '$ vantfell trial -C spoiled --model report --only tags'
 vantfell trial -C spoiled --model report --only tags`,
-  walk: 'vantfell trial -C spoiled --walk 400 --random 4 --keep',
   errors: `vantfell chek; echo; echo '$ vantfell check -C nowhere'; vantfell check -C nowhere; echo
 echo '$ vantfell serve -C fell-huts (with the port taken)'
 vantfell serve -C fell-huts --quiet & server=$!; sleep 2; vantfell serve -C fell-huts; kill $server; wait $server; echo; echo '$ vantfell --help'; vantfell --help`,
@@ -139,6 +125,7 @@ try {
   const wanted = process.argv.slice(2);
   if (wanted.length === 0 || wanted.includes('report')) shootReport();
   if (wanted.length === 0 || wanted.includes('diagram')) shootDiagram();
+  if (wanted.length === 0 || wanted.some((name) => name.startsWith('console'))) await shootConsole();
   for (const [name, command] of Object.entries(SHOTS)) {
     if (wanted.length === 0 || wanted.includes(name)) await shoot(name, command);
   }
@@ -169,6 +156,53 @@ function shootDiagram() {
   spawnSync(join(folder, 'vantfell'), ['outline', '-C', 'fell-huts', '--diagram', 'diagram.svg'], { cwd: folder });
   const [, width, height] = /viewBox="0 0 (\d+) (\d+)"/.exec(readFileSync(join(folder, 'diagram.svg'), 'utf8'));
   shootPage('diagram.svg', 'diagram', `${width},${height}`);
+}
+
+/** The console: a record beside its list, two callers beside each other, and who may what. */
+async function shootConsole() {
+  const service = spawn(join(folder, 'vantfell'), ['serve', '-C', 'fell-huts', '--port', '0'], { cwd: folder });
+  const address = await new Promise((resolve) => {
+    let said = '';
+    service.stderr.on('data', (chunk) => {
+      const [found] = /http:\S+\/console\?key=[\w-]+/.exec((said += chunk)) ?? [];
+      if (found !== undefined) resolve(found);
+    });
+  });
+  const browser = await puppeteer.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox'] });
+  const page = await browser.newPage();
+  await page.setViewport({ width: 1280, height: 800 });
+  await page.goto(address);
+  const click = async (within, text) => {
+    await page.waitForFunction(
+      `[...document.querySelectorAll('${within}')].some((one) => one.textContent.startsWith('${text}'))`,
+    );
+    for (const one of await page.$$(within)) {
+      if ((await one.evaluate((element) => element.textContent)).startsWith(text)) return one.click();
+    }
+  };
+  const shoot = async (name) => {
+    await page.waitForNetworkIdle({ idleTime: 300 });
+    await page.mouse.move(640, 790);
+    await page.screenshot({ path: join(shots, `${name}.png`) });
+    console.log(`docs/screenshots/${name}.png`);
+  };
+  await page.waitForSelector('.eyes select');
+  await page.select('.eyes .switch:nth-child(1) select', 'member/ines');
+  await click('.rail button', 'huts');
+  await click('tbody button', 'Grey Hut');
+  await page.waitForSelector('.journal li');
+  await shoot('console');
+  await click('.record header button', '×');
+  await page.select('.eyes .switch:nth-child(2) select', 'member/tor');
+  await click('.rail button', 'members');
+  await page.waitForSelector('td.only-one');
+  await shoot('console-beside');
+  await click('.rail button', 'stays');
+  await click('.top nav button', 'Who may what');
+  await page.waitForSelector('.matrix td');
+  await shoot('console-access');
+  await browser.close();
+  service.kill();
 }
 
 /** A file as Chromium shows it. */

@@ -2,12 +2,14 @@ import { EXIT, Failure } from '../project/failure.ts';
 import type { Arguments, Command } from './command.ts';
 
 /** Which options go with which of its words. */
-const OPTIONS: Readonly<Record<string, readonly string[]>> = {
-  draft: ['rename', 'drop', 'fill', 'name', 'sql'],
-  run: ['from-empty', 'samples'],
-  undo: ['last', 'all'],
-  status: [],
-};
+const OPTIONS = new Map<string, readonly string[]>(
+  Object.entries({
+    draft: ['rename', 'drop', 'fill', 'name', 'sql', 'two-steps'],
+    run: ['from-empty', 'samples', 'all'],
+    undo: ['last', 'all'],
+    status: [],
+  }),
+);
 
 export const migrate: Command = {
   usage: 'migrate <what>',
@@ -19,12 +21,13 @@ export const migrate: Command = {
       'vantfell migrate draft --fill hut.valley=Askdal',
       'a value for rows that have none, or one that breaks a new rule',
     ],
+    ['vantfell migrate draft --two-steps', 'so that services of the version before can go on meanwhile'],
     ['vantfell migrate run', 'what has not run'],
     ['vantfell migrate undo --last 2', 'back again'],
   ],
   options: (yargs) =>
     yargs
-      .positional('what', { describe: 'draft, run, undo or status', choices: Object.keys(OPTIONS) })
+      .positional('what', { describe: 'draft, run, undo or status', choices: [...OPTIONS.keys()] })
       .option('rename', {
         type: 'string',
         array: true,
@@ -45,6 +48,7 @@ export const migrate: Command = {
       })
       .option('name', { type: 'string', requiresArg: true, describe: 'draft: the name of the migration' })
       .option('sql', { type: 'boolean', describe: 'draft: show the statements too' })
+      .option('two-steps', { type: 'boolean', describe: 'draft: so that services of the version before can go on' })
       .option('from-empty', { type: 'boolean', describe: 'run: drop all tables first, and start over' })
       .option('samples', { type: 'boolean', describe: 'run: load the samples afterwards' })
       .option('last', {
@@ -52,10 +56,10 @@ export const migrate: Command = {
         requiresArg: true,
         describe: 'undo: so many migrations; left out: the last batch',
       })
-      .option('all', { type: 'boolean', describe: 'undo: every migration' }),
+      .option('all', { type: 'boolean', describe: 'run: second steps too; undo: every migration' }),
 
   async run(context, given) {
-    const what = given.what as keyof typeof OPTIONS;
+    const what = String(given.what);
     refuseForeign(what, given);
     switch (what) {
       case 'draft':
@@ -71,9 +75,9 @@ export const migrate: Command = {
 };
 
 function refuseForeign(what: string, given: Arguments): void {
-  const others = Object.entries(OPTIONS).filter(([word]) => word !== what);
-  for (const [word, options] of others) {
-    const option = options.find((name) => given[name] !== undefined);
+  const own = OPTIONS.get(what) ?? [];
+  for (const [word, options] of OPTIONS) {
+    const option = options.find((name) => given[name] !== undefined && !own.includes(name));
     if (option === undefined) continue;
     throw new Failure(
       EXIT.wrongCommand,

@@ -27,6 +27,11 @@ export const serve: Command = {
         default: false,
         describe: 'show the SQL of each request, with time and rows',
       })
+      .option('console', {
+        type: 'boolean',
+        default: true,
+        describe: 'a page to look at the data and to try the API',
+      })
       .option('workers', {
         type: 'string',
         requiresArg: true,
@@ -57,6 +62,7 @@ export const serve: Command = {
       host: given.host as string,
       watch: given.watch === true,
       trace: given.trace === true,
+      console: given.console === true,
       faults: readInjectedFaults(given.slow as string | undefined, given.fail as string | undefined),
       drain: given.drain === undefined ? 0 : readTime('--drain', given.drain as string),
     };

@@ -6,6 +6,10 @@ export interface ClientOptions {
   readonly url: string;
   /** A token, or what gives one before each request. After `session.signIn` the token that it brought is used. */
   readonly token?: string | (() => string | undefined | Promise<string | undefined>) | undefined;
+  /** A refresh token that was kept; after `session.signIn` the one that it brought is used. */
+  readonly refreshToken?: string | undefined;
+  /** Told of each refresh token that comes: the one before is not good any more. */
+  readonly onRefreshToken?: ((token: string) => void | Promise<void>) | undefined;
   /**
    * Called where a token is refused (401). If it gives true, having signed in or got another token, the request is sent
    * once more.

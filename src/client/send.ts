@@ -27,6 +27,10 @@ export interface Route {
 export interface Connection {
   readonly state: {
     signedIn: string | undefined;
+    /** What goes on with the session that the client signed in to; good once. */
+    refresh: string | undefined;
+    /** A refresh that is under way: all requests wait for the same one, since a second would end the session. */
+    refreshing: Promise<boolean> | undefined;
     /** How far the service's database had come at the latest write: what is read afterwards is no older. */
     written: string | undefined;
   };
@@ -56,6 +60,7 @@ export interface AnswerBody {
   readonly data?: unknown;
   readonly etags?: readonly string[];
   readonly access_token?: unknown;
+  readonly refresh_token?: unknown;
 }
 
 const RETRIES = 2;
@@ -72,21 +77,57 @@ export async function send(connection: Connection, method: string, path: string,
   const text = queryText(sent.query);
   if (text === undefined) return { headers: undefined, body: undefined };
   const target = connection.base + path + text;
+  if (sent.anonymous !== true && connection.state.signedIn === undefined) await refreshed(connection);
   const token = sent.anonymous === true ? undefined : await tokenNow(connection);
   const got = await attempts(connection, method, target, sent, token);
   if (!(got instanceof Problem)) return got;
   if (got.status === 401 && token !== undefined) {
     const { state, options } = connection;
-    if (state.signedIn === token) state.signedIn = undefined;
-    const isMended = (await options.onUnauthorized?.(got)) === true;
+    // Another request may have refreshed it meanwhile.
+    const isRefreshed = (state.signedIn !== undefined && state.signedIn !== token) || (await refreshed(connection));
+    if (!isRefreshed && state.signedIn === token) state.signedIn = undefined;
+    const isMended = isRefreshed || (await options.onUnauthorized?.(got)) === true;
     const next = isMended ? await tokenNow(connection) : undefined;
-    if (next !== undefined && next !== token) {
+    // A token of the same second is the same text.
+    if (next !== undefined && (isRefreshed || next !== token)) {
       const second = await attempts(connection, method, target, sent, next);
       if (!(second instanceof Problem)) return second;
       throw second;
     }
   }
   throw got;
+}
+
+/** Keeps the tokens of an answer; `onRefreshToken` is told of the next refresh token. */
+export async function keepTokens({ state, options }: Connection, body: AnswerBody | undefined): Promise<void> {
+  state.signedIn = String(body!.access_token);
+  if (typeof body!.refresh_token !== 'string') return;
+  state.refresh = body!.refresh_token;
+  await options.onRefreshToken?.(state.refresh);
+}
+
+/** Goes on with the session; false where there is none, or it has ended. */
+function refreshed(connection: Connection): Promise<boolean> {
+  const { state } = connection;
+  state.refreshing ??= refresh(connection).finally(() => void (state.refreshing = undefined));
+  return state.refreshing;
+}
+
+async function refresh(connection: Connection): Promise<boolean> {
+  const { state, table, base } = connection;
+  const refresh_token = state.refresh;
+  if (refresh_token === undefined || table.tokens === undefined) return false;
+  // It is not sent again where no answer came: it is good once.
+  const sent: Sent = { body: { refresh_token }, again: false, anonymous: true };
+  const got = await attempts(connection, 'POST', `${base}${table.tokens}/refresh`, sent, undefined);
+  if (got instanceof Problem) {
+    if (got.status !== 401) throw got;
+    state.refresh = undefined;
+    state.signedIn = undefined;
+    return false;
+  }
+  await keepTokens(connection, got.body);
+  return true;
 }
 
 /** Sends a request with one token until it has an answer that will not change by waiting. */

@@ -17,6 +17,7 @@ import { checkReveals } from './resolve/check-reveals.ts';
 import { checkCode, codeFacts } from './resolve/code.ts';
 import { checkNames } from './resolve/collisions.ts';
 import type { DeclaredModel } from './resolve/model-draft.ts';
+import { isRole } from './resolve/grants.ts';
 import { resolve } from './resolve/resolve.ts';
 import { serviceSettings } from './resolve/service-settings.ts';
 import { unsupportedIn } from './resolve/unsupported.ts';
@@ -58,6 +59,7 @@ export function compile(sources: ProjectSources): Compiled {
     { service, identity, identityReport: report.below('identity'), models, lost, hooked },
     problems,
   );
+  checkConsole(graph, report);
   const known = models.filter(({ document }, at) => models.findIndex((other) => other.document === document) === at);
   const first = known.filter(
     ({ declaration: { model } }, at) => known.findIndex((other) => other.declaration.model === model) === at,
@@ -69,6 +71,18 @@ export function compile(sources: ProjectSources): Compiled {
   const unsupported = sound ? noteUnsupported(graph, report) : undefined;
   problems.sort(byPlace);
   return sound ? { graph: { ...graph, ...(code && { code }) }, problems, unsupported } : { problems };
+}
+
+/** The console lets in those with a role, which somebody must be able to have. */
+function checkConsole({ service, identity }: Graph, report: Reporter): void {
+  const role = service.consoleRole;
+  if (role === undefined) return;
+  const path = ['console', 'role'];
+  if (identity !== undefined) isRole(role, path, identity, report);
+  else {
+    const remedy = 'declare an identity with roles; or leave `console` out, and it is there on this machine alone';
+    report.error('no-roles', `nobody signs in, so nobody has the role ${role}`, remedy, path);
+  }
 }
 
 /** Nothing that is declared is left out in silence. */

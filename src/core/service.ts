@@ -11,6 +11,7 @@ import type { Sample } from './document/documented.ts';
 import { documentYaml, openApi, shortJson } from './document/openapi.ts';
 import { makeAllowance } from './http/allowance.ts';
 import { makeAuthenticator } from './http/authenticator.ts';
+import type { Authenticator } from './http/authenticator.ts';
 import { isPreflight, makeCors } from './http/cors.ts';
 import type { EndpointContext } from './http/endpoint/context.ts';
 import { answer, marked, preflight } from './http/endpoint/dispatch.ts';
@@ -21,8 +22,7 @@ import { makeRecordReader } from './http/endpoint/read-record.ts';
 import { makeReplay } from './http/endpoint/replay.ts';
 import { makeResource } from './http/endpoint/resource.ts';
 import type { Answerer } from './http/endpoint/resource.ts';
-import { makeIdentityPages } from './http/endpoint/sign-in.ts';
-import type { IdentityPage } from './http/endpoint/sign-in.ts';
+import { makeIdentityPages, noIdentityPages } from './http/endpoint/identity-pages.ts';
 import { failureReply } from './http/failure-reply.ts';
 import type { Failures } from './http/failure-reply.ts';
 import { makeIdempotency } from './http/idempotency.ts';
@@ -34,6 +34,8 @@ import { makeCallers } from './identity/callers.ts';
 import type { Callers } from './identity/callers.ts';
 import { makeCredentials } from './identity/credentials.ts';
 import { makeHashing } from './identity/hashing.ts';
+import { makeSessions } from './identity/sessions.ts';
+import type { Sessions } from './identity/sessions.ts';
 import { makeTokens } from './identity/tokens.ts';
 import type { OutsideTokens } from './identity/tokens.ts';
 import { modelOf } from './model/graph.ts';
@@ -83,6 +85,8 @@ export interface Service {
   readonly writes: Writes;
   /** A token for the caller with a key, good for so many seconds. */
   token(key: string, lifetime: number): Promise<string>;
+  /** The roles of whoever sends such a header `Authorization`; undefined where that is nobody. */
+  rolesOf(authorization: string): Promise<readonly string[] | undefined>;
 }
 
 const noLog: Log = { info: () => undefined, warn: () => undefined, error: () => undefined };
@@ -112,7 +116,8 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   const report = (error: unknown): void => options.report(error, options.uuid());
   const { identity } = graph;
   const allowance = options.shared?.allowance ?? ((_what: string, perMinute: number) => makeAllowance(perMinute, now));
-  const callers = identity && sharedCallers(makeCallers(graph, store, now), options.shared);
+  const sessions = makeSessions(store, now);
+  const callers = identity && sharedCallers(makeCallers(graph, store, now), sessions, options.shared);
   const callersChanged = (): void => callers?.forget();
   const writes = makeWrites({ graph, store, runtime: options, code, log, report, callersChanged, tell: !quiet });
   const { permissionSets } = writes;
@@ -132,11 +137,11 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   const credentials = makeCredentials(store.dialect);
   const tokens = makeTokens(keys);
   const base = { graph, store, runtime: options, permissionSets, writes };
-  const known = { ...base, tokens, callers: callers!, credentials, hashing, allowance };
+  const known = { ...base, tokens, callers: callers!, sessions, credentials, hashing, allowance };
   const authenticator = makeAuthenticator({ ...known, outside });
-  const identityPages: ReadonlyMap<string, IdentityPage> =
+  const identityPages =
     identity === undefined
-      ? new Map()
+      ? noIdentityPages
       : makeIdentityPages({
           ...known,
           authenticator,
@@ -167,6 +172,7 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
       marked(parts, failureReply(failures, problem, request.target.split('?')[0] ?? '/'), request, { caller: false }),
     routeOf: routeFinder(parts),
     writes,
+    rolesOf: rolesFinder(authenticator),
     async token(key, lifetime) {
       const fresh = Buffer.from(options.random(16)).toString('base64url');
       const mark = await writes.run(null, ({ transaction }) => credentials.mark(transaction, key, fresh));
@@ -176,15 +182,30 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   };
 }
 
-/** What is known of callers is forgotten in all instances. */
-function sharedCallers(callers: Callers, shared: Shared | undefined): Callers {
-  if (shared === undefined) return callers;
-  shared.onCallersChanged(() => callers.forget());
+function rolesFinder(authenticator: Authenticator): Service['rolesOf'] {
+  return async (authorization) => {
+    try {
+      const { caller } = await authenticator.authenticate({ method: 'GET', target: '/', headers: { authorization } });
+      return caller?.roles;
+    } catch (error) {
+      if (error instanceof HttpProblem) return undefined;
+      throw error;
+    }
+  };
+}
+
+/** What is known of callers, and of their sessions, is forgotten in all instances. */
+function sharedCallers(callers: Callers, sessions: Sessions, shared: Shared | undefined): Callers {
+  const forget = (): void => {
+    callers.forget();
+    sessions.forget();
+  };
+  shared?.onCallersChanged(forget);
   return {
     ...callers,
     forget() {
-      callers.forget();
-      shared.callersChanged();
+      forget();
+      shared?.callersChanged();
     },
   };
 }
@@ -207,7 +228,7 @@ function routeFinder({ routes, identityPages, ownPages }: DispatchParts): Servic
     const path = target.split('?', 1)[0]!;
     const found = routes.find(path);
     if (found !== undefined) return found.place.path;
-    return identityPages.has(path) || ownPages.has(path) ? path : '';
+    return identityPages.find(path)?.path ?? (ownPages.has(path) ? path : '');
   };
 }
 

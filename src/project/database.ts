@@ -3,11 +3,11 @@ import { dirname } from 'node:path';
 import { defaultFills } from '../core/migrations/defaults.ts';
 import { followModels } from '../core/migrations/follow.ts';
 import type { Answers } from '../core/migrations/follow.ts';
-import { lastSnapshot } from '../core/migrations/migration.ts';
+import { lastSnapshot, secondSteps } from '../core/migrations/migration.ts';
 import type { Migration } from '../core/migrations/migration.ts';
 import { refuseMissing } from '../core/migrations/missing.ts';
 import { makeOwnTables } from '../core/migrations/own-tables.ts';
-import { historyIn, runMigrations, waitingOf } from '../core/migrations/run.ts';
+import { historyIn, newerOf, runMigrations, waitingOf } from '../core/migrations/run.ts';
 import { SchemaMismatch } from '../core/migrations/schema-mismatch.ts';
 import { StoreError } from '../core/store/contract.ts';
 import type { Store } from '../core/store/contract.ts';
@@ -18,7 +18,7 @@ import type { Table } from '../core/tables/table.ts';
 import type { StoreOptions } from '../store/base/options.ts';
 import { openStore } from '../store/open.ts';
 import { EXIT, Failure } from './failure.ts';
-import { readMigrations } from './migrations.ts';
+import { readMigrations, secondStepText } from './migrations.ts';
 import { isFile, kindOf, runtime, storeAddress } from './project.ts';
 import type { SoundProject } from './project.ts';
 
@@ -88,10 +88,14 @@ function refuseOtherModels(snapshot: readonly Table[], tables: readonly Table[],
 async function inStep(store: Store, migrations: readonly Migration[], tables: readonly Table[]): Promise<string[]> {
   const isEmpty = (await store.alter((alteration) => alteration.tables())).length === 0;
   const ran = isEmpty ? await runMigrations(store, migrations, { now: runtime.now }) : [];
-  await store.alter(async (alteration) => {
+  const said = await store.alter(async (alteration) => {
     // An older version of the tool had fewer of its own.
     await makeOwnTables(alteration, store);
-    const waiting = waitingOf(migrations, await historyIn(alteration, store, migrations, runtime.now), store.address);
+    const history = await historyIn(alteration, store, migrations, runtime.now);
+    const newer = newerOf(migrations, history);
+    const all = waitingOf(migrations, history, store.address, newer);
+    const later = all.filter((one) => secondSteps(migrations).includes(one));
+    const waiting = all.filter((one) => !later.includes(one));
     if (waiting.length > 0) {
       const names = waiting.map(({ name }) => name).join(', ');
       const verb = waiting.length === 1 ? 'has' : 'have';
@@ -101,7 +105,16 @@ async function inStep(store: Store, migrations: readonly Migration[], tables: re
       );
     }
     refuseMissing(await alteration.tables(), tables, store.address);
-    await alteration.hold();
+    await alteration.hold(migrations.at(-1)!.number);
+    return besideWords(newer, later);
   });
-  return ran.map((name) => `ran ${name}`);
+  return [...ran.map((name) => `ran ${name}`), ...said];
+}
+
+/** What a database has run beyond this version of the project, or has yet to run. */
+function besideWords(newer: readonly string[], later: readonly Migration[]): string[] {
+  return [
+    ...(newer.length === 0 ? [] : [`a newer version has run ${newer.join(', ')}; this one can go on with that`]),
+    ...(later.length === 0 ? [] : [secondStepText(later.map(({ name }) => name))]),
+  ];
 }

@@ -48,7 +48,8 @@ function readMigration(folder: string, name: string, kind: StoreKind): Migration
         : `bring it back; or name ${kind} in stores: of vantfell.yaml, delete the migrations and draft them anew`;
     throw new Failure(EXIT.foundWrong, `${FOLDER}/${name} has no ${file}`, remedy);
   };
-  const { tables, renames = {}, filled = [] } = snapshot(text(AFTER_FILE), `${FOLDER}/${name}/${AFTER_FILE}`);
+  const said = snapshot(text(AFTER_FILE), `${FOLDER}/${name}/${AFTER_FILE}`);
+  const { tables, renames = {}, filled = [], servicesGoOn, isSecondStep } = said;
   return {
     number: Number(number),
     name,
@@ -57,13 +58,21 @@ function readMigration(folder: string, name: string, kind: StoreKind): Migration
     after: tables,
     renames: new Map(Object.entries(renames)),
     filled,
+    servicesGoOn: servicesGoOn === true,
+    isSecondStep: isSecondStep === true,
   };
 }
+
+/** What is said of migrations that wait for services of older versions to stop. */
+export const secondStepText = (names: readonly string[]): string =>
+  `${names.join(', ')} waits until no service of an older version runs: then vantfell migrate run --all`;
 
 interface Snapshot {
   readonly tables: Table[];
   readonly renames?: Record<string, string>;
   readonly filled?: string[];
+  readonly servicesGoOn?: boolean;
+  readonly isSecondStep?: boolean;
 }
 
 function snapshot(text: string, file: string): Snapshot {

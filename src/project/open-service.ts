@@ -1,7 +1,9 @@
 import { resolve } from 'node:path';
+import { trace as traces } from '@opentelemetry/api';
 import { tooLarge } from '../core/api/problems.ts';
 import type { Reply } from '../core/api/message.ts';
 import type { Scope } from '../core/change/scope.ts';
+import { traceOf } from '../core/http/trace.ts';
 import { soundCode } from './code.ts';
 import { EXIT, Failure } from './failure.ts';
 import { openDatabase } from './database.ts';
@@ -60,7 +62,8 @@ export async function openService(folder: string): Promise<OpenService> {
       if (body !== undefined && body.length > largestBody) {
         return asResponse(service.refuse(tooLarge(largestBody), { target, headers }));
       }
-      const reply = await service.handle({ method: request.method, target, headers, body });
+      const trace = traceOf(headers, traces.getActiveSpan()?.spanContext());
+      const reply = await service.handle({ method: request.method, target, headers, body, trace });
       return asResponse(reply, request.method === 'HEAD');
     },
     transaction: (work) => service.writes.run(null, (under) => work(service.writes.scopeOf(under))),

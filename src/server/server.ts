@@ -4,12 +4,13 @@ import { Server as NetServer } from 'node:net';
 import type { Socket } from 'node:net';
 import Fastify from 'fastify';
 import type { FastifyError, FastifyReply, FastifyRequest, FastifyServerFactoryHandler } from 'fastify';
+import { trace as traces } from '@opentelemetry/api';
 import proxyAddr from 'proxy-addr';
 import type { Reply, Request, Trace } from '../core/api/message.ts';
 import { HttpProblem, LATER, tooLarge } from '../core/api/problems.ts';
+import { traceOf } from '../core/http/trace.ts';
 import type { Service as WholeService } from '../core/service.ts';
 import { compressed } from './compression.ts';
-import { traceOf } from './trace.ts';
 
 export interface ServerOptions {
   readonly host: string;
@@ -65,6 +66,8 @@ export async function startServer(service: Service, options: ServerOptions): Pro
     // Nothing is validated or serialized here: what would do so is not even loaded.
     schemaController: { compilersFactory: { buildValidator: noCompiler, buildSerializer: noCompiler } },
     frameworkErrors: (error, request, reply) => {
+      // What is at a path is for the service to say, also of one that stands for no text.
+      if (error.code === 'FST_ERR_BAD_URL') return void answer(around, request.raw, reply.hijack().raw, undefined);
       refuse(reply, service.refuse(problemOf(error, options), headOf(request.raw)));
     },
   });
@@ -218,7 +221,7 @@ class SocketRequest implements Request {
   }
 
   get trace(): Trace {
-    this.place ??= traceOf(this.headers);
+    this.place ??= traceOf(this.headers, traces.getActiveSpan()?.spanContext());
     return this.place;
   }
 }

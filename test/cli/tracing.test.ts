@@ -5,6 +5,7 @@ import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { openService } from '../../src/index.ts';
 import { ask, folderWith, serving } from '../kit/program.ts';
 import type { RunningProgram } from '../kit/program.ts';
 
@@ -145,4 +146,16 @@ describe('with an SDK', () => {
     expect(one('operation parcel.weigh')).toMatchObject({ parent: one('GET /parcels/weigh').spanId });
     expect(lines.find(({ msg }) => msg === 'packed')).toMatchObject({ trace_id: TRACE, span_id: request.spanId });
   });
+});
+
+test('a service that is mounted in another program takes up the trace too', async () => {
+  const service = await openService(folderWith(FILES));
+  try {
+    for (const headers of [parent(), {}]) {
+      const answer = await service.fetch(new Request('http://parcels.example/parcels/weigh', { headers }));
+      expect(await answer.json()).toEqual({ data: { kg: 32 } });
+    }
+  } finally {
+    await service.close();
+  }
 });

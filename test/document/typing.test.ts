@@ -28,7 +28,11 @@ describe('an expression over the models', () => {
     ],
     ['count(word) > 1', '6-10 count takes a relation to many → write count(nights)'],
     ['sum(notes.on) > 1', '4-12 sum can not take a date → give it numbers'],
-    ['any = 1', '6-7 a JSON value can not be compared → ask whether it IS NULL'],
+    [
+      'any = any',
+      '0-3 a JSON value can not be compared like this → ' +
+        'say what it is, as number(…) or text(…); or ask whether it IS NULL',
+    ],
     ['tags = tags', '0-4 a list can not be compared like this → use A_CONTAINS, A_CONTAINEDBY, A_OVERLAPS or A_EQUALS'],
     ['flag > TRUE', '0-4 a condition can not be compared like this → use = or <>'],
     ['word + 1 > 2', '0-4 + can not take text → it takes integers, decimals and numbers'],
@@ -38,8 +42,27 @@ describe('an expression over the models', () => {
     [
       'sizes(1) = 2',
       '0-8 there is no function sizes → known: casei, accenti, lower, upper, length, ' +
-        'now, today, me, has_role, coalesce, count, sum and 14 more',
+        'now, today, me, has_role, add, days_between, seconds_between and 23 more',
     ],
+    [
+      "add(day, '14 days') > day",
+      "9-18 this is no duration of ISO 8601 in single quotes → write one as 'P14D', 'P1Y6M' or '-PT2H30M'",
+    ],
+    ...['P', 'PT', 'P1', 'P1DT', 'P1.5D', 'p1d', 'P1D1M', 'PT1.0005S', '--P1D', 'P1234567Y'].map(
+      (wrong): [string, string] => [
+        `add(at, '${wrong}') > at`,
+        `8-${10 + wrong.length} this is no duration of ISO 8601 in single quotes ` +
+          "→ write one as 'P14D', 'P1Y6M' or '-PT2H30M'",
+      ],
+    ),
+    [
+      "add(day, 'PT1H') > day",
+      '9-15 a date has no time of day → write days, weeks, months or years; or add to a date and time',
+    ],
+    ["add(at, 'P10001Y') > at", '8-17 this duration has more than 10000 years → write a shorter one'],
+    ["add(word, 'P1D') > day", '4-8 add takes dates and times, and this is text → name a date here'],
+    ['add(day) > day', '0-8 add(…) takes 2 values, got 1 → give it 2 values'],
+    ['weekday(time) = 1', '8-12 weekday takes dates and times, and this is a time of day → name a date here'],
     ["has_role('stewart')", '9-18 there is no role stewart → did you mean steward?'],
     ['9007199254740993 = whole', '0-16 integers lie within ±9007199254740991 → write a smaller one'],
     ["T_AFTER(word, '2026-01-01')", '14-26 `word` is text, and this is a date → write text here'],
@@ -180,7 +203,7 @@ may: { read: hutch }
     ],
     [
       'an operation without code words',
-      'model: a\noperations: { go: { status: 302 } }\nmay: { go: anybody }\n',
+      'model: a\noperations: { go: { status: 302 } }\nmay: { read: anybody, go: anybody }\n',
       ['2:29 wrong-status'],
     ],
     ['a grant that is none', 'model: a\nmay: { read: everybody }\n', ['2:14 unknown-grant']],

@@ -14,7 +14,7 @@ import { makeService } from '../../src/core/service.ts';
 import type { Service } from '../../src/core/service.ts';
 import type { Store } from '../../src/core/store/contract.ts';
 import { designTables } from '../../src/core/tables/design.ts';
-import { journalTable, requestsTable } from '../../src/core/tables/own-tables.ts';
+import { credentialsTable, journalTable, requestsTable, sessionsTable } from '../../src/core/tables/own-tables.ts';
 import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
 import { soundCode } from '../../src/project/code.ts';
 import { openDatabase } from '../../src/project/database.ts';
@@ -168,7 +168,7 @@ function asker(graph: Graph): (service: Service) => Asks['ask'] {
 
 async function everythingIn(graph: Graph, store: Store): Promise<Record<string, string>> {
   const texts: Record<string, string> = {};
-  for (const { name } of [...designTables(graph), journalTable, requestsTable]) {
+  for (const { name } of [...designTables(graph), journalTable, requestsTable, credentialsTable, sessionsTable]) {
     const rows = await store.all({ sql: `SELECT * FROM ${name}` }, []);
     texts[name] = rows
       .map((row) => JSON.stringify(row))

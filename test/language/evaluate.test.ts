@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
-import { compareTexts, evaluate } from '../../src/core/expression/evaluate.ts';
+import { compareTexts } from '../../src/core/expression/compare.ts';
+import { evaluate } from '../../src/core/expression/evaluate.ts';
 import type { RecordValues } from '../../src/core/expression/evaluate.ts';
 import { fromJson, toJson } from '../../src/core/expression/json.ts';
 import { letters } from '../../src/core/expression/letters.ts';
@@ -73,6 +74,26 @@ describe('values, as the docs tell of them', () => {
     ['place.deep.n', 3],
     ['place.name', null],
     ['up.word', null],
+    ["add(day, 'P14D')", '2026-06-26'],
+    ["add(at, '-PT2H')", '2026-06-12T12:30:00.000Z'],
+    ["add('2026-01-31', 'P1M')", '2026-02-28'],
+    ["add('2024-01-31', 'P1M')", '2024-02-29'],
+    ["add('2024-02-29', 'P1Y')", '2025-02-28'],
+    ["add('2024-02-29', '-P4Y')", '2020-02-29'],
+    ["add('2026-01-31', 'P1M1D')", '2026-03-01'],
+    ["add('2026-12-31', 'P1Y2M3W4D')", '2028-03-25'],
+    ["add(TIMESTAMP('2026-12-31T23:59:59.999Z'), 'PT0.001S')", '2027-01-01T00:00:00.000Z'],
+    ["add('9999-12-31', 'P1D')", null],
+    ["add('0001-01-01', '-P1D')", null],
+    ["add(up.day, 'P1D')", null],
+    ["days_between(day, '2026-07-01')", 19],
+    ["days_between(at, '2026-06-11T23:59:59Z')", -1],
+    ["seconds_between('2026-06-12', at)", '52200.000'],
+    ["seconds_between(at, '2026-06-12T14:29:59.999Z')", '-0.001'],
+    ['year(day)', 2026],
+    ['month(at)', 6],
+    ['weekday(day)', 5],
+    ["weekday('2026-06-14')", 7],
   ])('%s is %j', (text, wanted) => {
     expect(valueOf(text)).toEqual(
       typeof wanted === 'number' && text.startsWith('2 ^') ? expect.closeTo(wanted, 12) : wanted,

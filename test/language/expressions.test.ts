@@ -27,7 +27,7 @@ import { postgresExpressions } from '../../src/store/postgres/expression.ts';
 import { sqliteDialect } from '../../src/store/sqlite/dialect.ts';
 import { sqliteExpressions } from '../../src/store/sqlite/expression.ts';
 import { openSqlite } from '../../src/store/sqlite/open.ts';
-import { conditions, notes, numbers, things, words } from '../kit/expressions/generate.ts';
+import { conditionDepth, conditions, notes, numbers, things, words } from '../kit/expressions/generate.ts';
 import { graph, problems, relatedIn, scopeOver } from '../kit/expressions/world.ts';
 import type { World } from '../kit/expressions/world.ts';
 import { newDatabase, startPostgres } from '../kit/postgres.mjs';
@@ -238,10 +238,20 @@ test('the JSON encoding and back gives the same tree', () => {
   );
 });
 
+/** A condition within a condition may be too much for SQLite: the service answers that the filter is too complex. */
+const refusedAsTooDeep =
+  (syntax: Syntax) =>
+  (error: Error): undefined => {
+    if (conditionDepth(syntax) < 2 || !error.message.includes('parser stack overflow')) throw error;
+  };
+
 describe.each(['SQLite', 'PostgreSQL'])('%s and JavaScript agree on', (name) => {
   const agree = async (syntax: Syntax): Promise<void> => {
     const expression = typed(syntax, scopeOver('thing'));
-    const [wanted, found] = [inJavaScript(expression), await asked.get(name)!.ask(expression)];
+    const wanted = inJavaScript(expression);
+    const ask = async (): Promise<unknown> => asked.get(name)!.ask(expression);
+    const found = await ask().catch(refusedAsTooDeep(syntax));
+    if (found === undefined) return;
     expect({ written: print(syntax), values: found }).toEqual({ written: print(syntax), values: wanted });
   };
 

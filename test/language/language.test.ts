@@ -254,4 +254,16 @@ fields: { beds: { type: integer } }
     expect(draws).toMatchObject([{ from: 'night', field: { member: 'beds' }, relation: { name: 'night' } }]);
     expect(draws[0]!.refuse).toMatchObject(['only {available} left of ', { op: 'at' }]);
   });
+
+  test('a draw may take the same from each', () => {
+    const { graph, told } = compiled(`model: stay
+relations: { night: { to: night } }
+draws: [{ from: night.beds, amount: 1 }]
+---
+model: night
+fields: { beds: { type: integer } }
+`);
+    expect(told).toEqual([]);
+    expect(graph!.byName.get('stay')!.draws).toMatchObject([{ amount: { op: 'constant', value: 1 } }]);
+  });
 });

@@ -1,5 +1,7 @@
 import { expect, test } from '@jest/globals';
 import { openApi } from '../../src/core/document/openapi.ts';
+import type { Grant } from '../../src/core/model/access.ts';
+import { asksWho } from '../../src/core/model/expression.ts';
 import { modelOf } from '../../src/core/model/graph.ts';
 import type { Model } from '../../src/core/model/model.ts';
 import { linkedOf } from '../../src/core/model/related.ts';
@@ -135,7 +137,9 @@ onEachProject('who does what', (matrix) => {
             const isBarred = !matrix.oracle.could(grants, model, who.caller);
             const read = row === undefined ? 200 : expected(model, 'read', row, who);
             const held = row === undefined ? !isBarred : matrix.oracle.holds(grants, model, row, who.caller);
-            const helps = isStranger(who) && grants.some(({ kind }) => !['nobody', 'anybody', 'where'].includes(kind));
+            const asks = (grant: Grant): boolean =>
+              grant.kind === 'where' ? asksWho(grant.where) : !['nobody', 'anybody'].includes(grant.kind);
+            const helps = isStranger(who) && grants.some(asks);
             const wanted = isBarred
               ? [isStranger(who) ? 401 : 403]
               : read !== 200

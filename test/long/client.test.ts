@@ -34,4 +34,29 @@ describe('the exported client', () => {
     expect(missed).toEqual([]);
     expect(await server.stop()).toBe(0);
   }, 120_000);
+
+  test('it goes on with its session, once for all requests, and not with a token that was copied', async () => {
+    const [folder, away] = [demoFolder(), folderWith()];
+    const file = join(folder, 'vantfell.yaml');
+    const text = readFileSync(file, 'utf8');
+    writeFileSync(file, text.replace(/tokens: \{.*\}/, 'tokens: { lifetime: 15min, refresh: 30d }'));
+    expect(readFileSync(file, 'utf8')).not.toBe(text);
+    expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
+    expect((await vantfell(['export', 'client', '-C', folder, '--out', join(away, 'client.ts')])).code).toBe(0);
+    const script = fileURLToPath(new URL('../fixtures/client/sessions.ts', import.meta.url));
+    copyFileSync(script, join(away, 'sessions.ts'));
+    writeFileSync(join(away, 'node.d.ts'), 'declare const process: { readonly argv: readonly string[] };\n');
+    expect(compiled(away)).toBe('');
+    const server = await serving(folder);
+    const ran = spawnSync(process.execPath, [join(away, 'out/sessions.js'), server.url]);
+    expect(ran.stderr.toString()).toBe('');
+    expect(JSON.parse(ran.stdout.toString())).toEqual({
+      names: ['Tor Brattlid'],
+      refreshes: 1,
+      kept: 3,
+      current: true,
+      statuses: [401, 401, 401],
+    });
+    expect(await server.stop()).toBe(0);
+  }, 120_000);
 });

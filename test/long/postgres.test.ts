@@ -108,3 +108,30 @@ test('a server that is not there: what, where, and what to do, without the passw
     expect(ran.err).not.toContain('open-sesame');
   }
 });
+
+test('where the server gives fewer connections than a service would open, it gets by with those', async () => {
+  const address = await newDatabase(postgres, 'few');
+  const client = new pg.Client({ connectionString: address });
+  await client.connect();
+  await client.query('DROP ROLE IF EXISTS few; CREATE ROLE few LOGIN CONNECTION LIMIT 4');
+  await client.query('ALTER DATABASE few OWNER TO few');
+  const url = new URL(address);
+  url.username = 'few';
+  const folder = demoFolder(url.href);
+  expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
+  const service = await serving(folder, ['--quiet']);
+  const olle = await asking(folder, 'olle');
+  const { body } = await ask(`${service.url}/v1/huts?limit=1`);
+  const hut = body.data[0] as { id: string };
+  const statuses = await Promise.all(
+    Array.from({ length: 60 }, async (_none, at) => {
+      if (at % 3 === 0) return (await ask(`${service.url}/v1/huts?limit=5`)).status;
+      if (at % 3 === 1) return (await ask(`${service.url}/v1/huts/${hut.id}`)).status;
+      const report = { hut_id: hut.id, title: `Few ${at}`, seen_on: '2026-06-01' };
+      return (await olle(`${service.url}/v1/reports`, 'POST', report)).status;
+    }),
+  );
+  expect([...new Set(statuses)].sort()).toEqual([200, 201]);
+  await service.stop();
+  await client.end();
+}, 60_000);

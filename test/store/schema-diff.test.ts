@@ -5,6 +5,7 @@ import { defaultFills, neutralFills } from '../../src/core/migrations/defaults.t
 import { indexNames } from '../../src/core/migrations/follow.ts';
 import { exampleOf } from '../../src/core/migrations/neutral.ts';
 import { makeOwnTables } from '../../src/core/migrations/own-tables.ts';
+import { twoSteps } from '../../src/core/migrations/two-steps.ts';
 import type { Row } from '../../src/core/sql/statement.ts';
 import { StoreError } from '../../src/core/store/contract.ts';
 import type { Alteration, Store } from '../../src/core/store/contract.ts';
@@ -13,12 +14,14 @@ import { scriptText } from '../../src/core/tables/ddl.ts';
 import { designTables } from '../../src/core/tables/design.ts';
 import { isOwn } from '../../src/core/tables/own-tables.ts';
 import { backwards, diffSchemas, noDecisions } from '../../src/core/tables/schema-diff.ts';
-import type { Decisions, Fill } from '../../src/core/tables/schema-diff.ts';
+import type { Decisions } from '../../src/core/tables/schema-diff.ts';
 import { called } from '../../src/core/tables/table.ts';
-import type { Shape, Table } from '../../src/core/tables/table.ts';
+import type { Fill, Shape, Table } from '../../src/core/tables/table.ts';
+import { indivisible } from '../../src/core/tables/two-steps.ts';
 import { openStore } from '../../src/store/open.ts';
 import { testDatabases } from '../kit/databases.ts';
-import { growths } from '../kit/tables/generate.ts';
+import { gentleGrowths, growths } from '../kit/tables/generate.ts';
+import type { Growth } from '../kit/tables/generate.ts';
 
 /** A server makes and drops tables more slowly than a file. */
 const RUNS = { sqlite: 60, postgres: 25 };
@@ -38,6 +41,20 @@ function sampleOf({ type, items, properties = {} }: Shape): unknown {
     default:
       return type === 'boolean' ? true : 'x';
   }
+}
+
+/** Every new column that must have a value gets one. */
+function decisionsOf(growth: Growth, after: readonly Table[]): Decisions {
+  const fills = new Map(
+    after.flatMap((table) =>
+      table.columns.flatMap((column): [string, Fill][] => {
+        const refers = table.references.some((one) => one.column === column.name);
+        const fill = refers || column.serial || column.nullable ? undefined : exampleOf(column);
+        return fill === undefined || column.name === table.primaryKey ? [] : [[called(table, column), fill]];
+      }),
+    ),
+  );
+  return { renames: growth.renames, fills, defaults: defaultFills(growth.after) };
 }
 
 describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
@@ -122,6 +139,22 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
     }
   }
 
+  const startWith = async (tables: readonly Table[]): Promise<void> => {
+    await store.alter(async (alteration) => {
+      const standing = (await alteration.tables()).filter((name) => !isOwn(name));
+      if (standing.length > 0) await alteration.script(store.ddl.drop(standing));
+      await makeOwnTables(alteration, store);
+    });
+    await change([], tables, noDecisions);
+  };
+
+  /** References may go in circles, and tables are filled one after the other. */
+  const write = (tables: readonly Table[]): Promise<void> =>
+    store.alter(async (alteration) => {
+      if (kind === 'postgres') await alteration.script("SET LOCAL session_replication_role = 'replica'");
+      await fillTables(alteration, tables);
+    });
+
   const dump = async (tables: readonly Table[]): Promise<Record<string, readonly Row[]>> => {
     const rows: Record<string, readonly Row[]> = {};
     for (const table of tables) {
@@ -141,32 +174,12 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
     await fc.assert(
       fc.asyncProperty(growths, async (growth) => {
         const [before, after] = [designTables(growth.before), designTables(growth.after)];
-        const fills = new Map(
-          after.flatMap((table) =>
-            table.columns.flatMap((column): [string, Fill][] => {
-              const fill =
-                table.references.some((one) => one.column === column.name) || column.serial || column.nullable
-                  ? undefined
-                  : exampleOf(column);
-              return fill === undefined || column.name === table.primaryKey ? [] : [[called(table, column), fill]];
-            }),
-          ),
-        );
-        const decisions: Decisions = { renames: growth.renames, fills, defaults: defaultFills(growth.after) };
+        const decisions = decisionsOf(growth, after);
         const back = backwards(decisions, neutralFills(before));
         fc.pre(diffSchemas(before, after, decisions).otherKeys.length === 0);
-        await store.alter(async (alteration) => {
-          const standing = (await alteration.tables()).filter((name) => !isOwn(name));
-          if (standing.length > 0) await alteration.script(store.ddl.drop(standing));
-          await makeOwnTables(alteration, store);
-        });
-        await change([], before, noDecisions);
+        await startWith(before);
         await expectDesign(before);
-        // References may go in circles, and tables are filled one after the other.
-        await store.alter(async (alteration) => {
-          if (kind === 'postgres') await alteration.script("SET LOCAL session_replication_role = 'replica'");
-          await fillTables(alteration, before);
-        });
+        await write(before);
         const summaries = changeSummaries(diffSchemas(before, after, decisions), decisions);
         const counted = await countRisks(summaries, { reader: store, ddl: store.ddl });
         const filled = await dump(before);
@@ -186,5 +199,45 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
       { numRuns: runsOf(kind) },
     );
     expect(through).toBeGreaterThan(runsOf(kind) / 4);
+  }, 240_000);
+
+  test('in two steps, either version can write what it would to its own tables, and the end is the same', async () => {
+    let divided = 0;
+    await fc.assert(
+      fc.asyncProperty(fc.oneof(growths, { arbitrary: gentleGrowths, weight: 3 }), async (growth) => {
+        const [before, after] = [designTables(growth.before), designTables(growth.after)];
+        const decisions = decisionsOf(growth, after);
+        const plan = diffSchemas(before, after, decisions);
+        fc.pre(plan.otherKeys.length === 0 && plan.noWay.length === 0);
+        if (indivisible(plan).length > 0) {
+          expect(() => twoSteps(before, after, decisions)).toThrow('can not change in two steps');
+          return;
+        }
+        const steps = twoSteps(before, after, decisions);
+        const [between = after] = steps.flatMap((step) => (step.isSecondStep === true ? [step.before] : []));
+        const first = changeSummaries(diffSchemas(before, between, noDecisions), noDecisions);
+        expect(first.filter(({ goesOn }) => !goesOn)).toEqual([]);
+        for (const version of [before, after]) {
+          await startWith(between);
+          await write(version);
+        }
+        await startWith(before);
+        await write(before);
+        if (!(await tried(before, after, decisions))) return;
+        const once = await dump(after);
+        await startWith(before);
+        await write(before);
+        for (const step of steps) await change(step.before, step.after, step.decisions);
+        await expectDesign(after);
+        expect(await dump(after)).toEqual(once);
+        for (const { before: old, after: now, decisions: how } of [...steps].reverse()) {
+          if (!(await tried(now, old, backwards(how, neutralFills(old))))) return;
+          await expectDesign(old);
+        }
+        divided += 1;
+      }),
+      { numRuns: runsOf(kind) },
+    );
+    expect(divided).toBeGreaterThan(runsOf(kind) / 10);
   }, 240_000);
 });

@@ -1,14 +1,17 @@
 import { existsSync } from 'node:fs';
-import { countRisks, fillable, isStopped } from '../../core/migrations/count.ts';
-import { backFile, draftMigration, forwardFile, hasChanges } from '../../core/migrations/draft.ts';
+import { countRisks } from '../../core/migrations/count.ts';
+import { draftMigration, hasChanges } from '../../core/migrations/draft.ts';
 import type { Drafted } from '../../core/migrations/draft.ts';
 import { refuseImpossible } from '../../core/migrations/follow.ts';
 import { migrationStoreOf } from '../../core/migrations/migration-store.ts';
 import { lastSnapshot, statusesOf } from '../../core/migrations/migration.ts';
 import type { Migration } from '../../core/migrations/migration.ts';
 import type { CountedSummary } from '../../core/migrations/schema-mismatch.ts';
+import { twoSteps } from '../../core/migrations/two-steps.ts';
+import type { Step } from '../../core/migrations/two-steps.ts';
+import { isStanding } from '../../core/migrations/way-back.ts';
 import type { Store } from '../../core/store/contract.ts';
-import { riskText } from '../../core/tables/change-summary.ts';
+import { changeSummaries } from '../../core/tables/change-summary.ts';
 import { designTables } from '../../core/tables/design.ts';
 import { questionsOf } from '../../core/tables/match.ts';
 import { migrationsTable } from '../../core/tables/own-tables.ts';
@@ -17,17 +20,18 @@ import { diffSchemas, isSameDesign, noDecisions } from '../../core/tables/schema
 import type { Decisions, SchemaDiff } from '../../core/tables/schema-diff.ts';
 import { called } from '../../core/tables/table.ts';
 import type { Table } from '../../core/tables/table.ts';
+import { indivisible } from '../../core/tables/two-steps.ts';
 import { openBare, told } from '../../project/database.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { readMigrations, writeMigration } from '../../project/migrations.ts';
 import { isFile, kindOf, storeAddress } from '../../project/project.ts';
-import type { SoundProject } from '../../project/project.ts';
 import { ddls } from '../../store/ddl.ts';
 import type { Arguments, Context } from '../command.ts';
 import { soundProject } from '../load-project.ts';
 import { resolveQuestions } from '../resolve-questions.ts';
-import { table } from '../terminal/table.ts';
 import { readDecisions } from './decisions.ts';
+import { showDraft } from './show-draft.ts';
+import type { WrittenMigration } from './show-draft.ts';
 
 /** Writes what has changed in the models as a migration. */
 export async function draft(context: Context, given: Arguments): Promise<number> {
@@ -43,35 +47,46 @@ export async function draft(context: Context, given: Arguments): Promise<number>
     const { decisions: said, dropped } = readDecisions(given, project.graph, before, after);
     const answers = await answerAll(context, before, after, said, dropped);
     const decisions: Decisions = { ...said, renames: answers };
-    const drafts: Drafted[] = [];
-    const make = (from: readonly Table[], to: readonly Table[], how: Decisions, name?: string): Drafted => {
-      const number = (migrations.at(-1)?.number ?? 0) + drafts.length + 1;
-      const kinds = new Map(project.graph.service.stores.map((kind) => [kind, ddls[kind]]));
-      return draftMigration({ number, title: name, before: from, after: to, decisions: how, ddls: kinds });
+    const kinds = new Map(project.graph.service.stores.map((kind) => [kind, ddls[kind]]));
+    const written: WrittenMigration[] = [];
+    const make = (of: Step, name?: string): Drafted => {
+      const number = (migrations.at(-1)?.number ?? 0) + written.length + 1;
+      return draftMigration({ ...of, number, title: name, ddls: kinds });
     };
     // The current tables of a project without migrations become its first migration, which counts as run in its own
     // database.
-    if (kept !== undefined && kept.length > 0) drafts.push(make([], kept, noDecisions));
-    const first = drafts.length;
-    let summaries: CountedSummary[] = [];
+    const isAdopted = kept !== undefined && kept.length > 0;
+    if (isAdopted) {
+      const drafted = make({ before: [], after: kept, decisions: noDecisions });
+      written.push({ drafted, summaries: [], isAdopted, isDivisible: false });
+    }
     if (hasChanges(before, after, decisions)) {
       const plan = diffSchemas(before, after, decisions);
       refuseImpossible(plan);
-      const last = make(before, after, decisions, title);
-      const reader = database?.isAtSnapshot === true ? { reader: database.store, ddl: database.store.ddl } : undefined;
-      summaries = await countRisks(last.summaries, before.length === 0 ? undefined : reader);
+      const isCounted = database?.isAtSnapshot === true && before.length > 0;
+      const reader = isCounted ? { reader: database.store, ddl: database.store.ddl } : undefined;
+      const summaries = await countRisks(changeSummaries(plan, decisions), reader);
       refuseUnfilled(summaries);
       refuseNeedless(plan, decisions, migrations);
-      drafts.push(last);
+      const inTwo = given['two-steps'] === true;
+      const steps = inTwo ? twoSteps(before, after, decisions) : [{ before, after, decisions }];
+      const isDivisible = indivisible(plan).length === 0;
+      for (const step of steps) {
+        const drafted = make(step, title);
+        // What the first step makes has no rows yet that the second could meet.
+        const standing = drafted.summaries.filter((summary) => isStanding(summary, before));
+        const counted = inTwo ? await countRisks(standing, reader) : summaries;
+        written.push({ drafted, summaries: counted, isAdopted: false, isDivisible });
+      }
     }
-    if (drafts.length === 0) {
+    if (written.length === 0) {
       context.terminal.value({ written: [], changes: [] });
       context.terminal.show('nothing to draft: the models are as the last migration left them');
       return EXIT.done;
     }
-    const files = drafts.flatMap((one) => writeMigration(project.folder, one));
-    if (first > 0) await keepDrafted(database!.store, drafts[0]!.name);
-    show(context, project, drafts, summaries, { files, adopted: first > 0, sql: given.sql === true });
+    const files = written.flatMap(({ drafted }) => writeMigration(project.folder, drafted));
+    if (isAdopted) await keepDrafted(database!.store, written[0]!.drafted.name);
+    showDraft(context, project.graph.service.stores, written, { files, sql: given.sql === true });
     return EXIT.done;
   } catch (error) {
     throw told(error, address);
@@ -185,64 +200,4 @@ function refuseNeedless(plan: SchemaDiff, { fills }: Decisions, migrations: read
     `--fill ${needless}: nothing about it changes that rows would need a value for`,
     remedy,
   );
-}
-
-interface Projection {
-  readonly files: readonly string[];
-  readonly adopted: boolean;
-  readonly sql: boolean;
-}
-
-function show(
-  { terminal }: Context,
-  { graph }: SoundProject,
-  drafts: readonly Drafted[],
-  summaries: readonly CountedSummary[],
-  { files, adopted, sql }: Projection,
-): void {
-  const { bold, red, yellow, dim } = terminal.paint;
-  terminal.value({
-    written: drafts.map(({ name }) => name),
-    files,
-    changes: summaries.map(({ subject, text, risks }) => ({
-      subject,
-      text,
-      risks: risks.map((risk) => ({
-        consequence: risk.consequence,
-        rows: risk.count,
-        text: riskText(risk, risk),
-      })),
-    })),
-  });
-  if (adopted) {
-    terminal.show(
-      `${bold(`migrations/${drafts[0]!.name}`)}: the tables as they stand, which this database need not run`,
-    );
-  }
-  const last = drafts.at(-1)!;
-  if (!adopted || drafts.length > 1) {
-    terminal.show(bold(`migrations/${last.name}`));
-    const rows = summaries.map((summary) => {
-      const risks = summary.risks.map((risk) => {
-        const paint = { loses: red, stops: yellow, fills: String }[risk.consequence];
-        const words = riskText(risk, risk);
-        return words === '' ? [] : [paint(words)];
-      });
-      return [`  ${summary.subject}`, [summary.text, ...risks.flat()].join('; ')];
-    });
-    terminal.show(table(rows));
-  }
-  if (sql) {
-    for (const kind of graph.service.stores) {
-      terminal.show(
-        `\n${dim(last.files[forwardFile(kind)] ?? '')}\n${dim(last.files[backFile(kind)] ?? '')}`.trimEnd(),
-      );
-    }
-  }
-  if (summaries.some(isStopped)) {
-    const fill = fillable(summaries);
-    const again = fill === undefined ? '' : `; or delete it, and draft again with --fill ${fill}=…`;
-    terminal.say(`mend those rows before you run it${again}`);
-  }
-  if (!adopted || drafts.length > 1) terminal.say('read its SQL, then: vantfell migrate run');
 }

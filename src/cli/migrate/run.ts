@@ -1,11 +1,13 @@
 import { dropAll } from '../../core/migrations/drop-all.ts';
-import { lastSnapshot } from '../../core/migrations/migration.ts';
-import { runMigrations } from '../../core/migrations/run.ts';
+import { lastSnapshot, secondSteps } from '../../core/migrations/migration.ts';
+import { historyOf, runMigrations, waitingOf } from '../../core/migrations/run.ts';
 import { designTables } from '../../core/tables/design.ts';
 import { isSameDesign } from '../../core/tables/schema-diff.ts';
+import type { Migration } from '../../core/migrations/migration.ts';
+import type { Store } from '../../core/store/contract.ts';
 import { openBare, openDatabase, told } from '../../project/database.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
-import { readMigrations } from '../../project/migrations.ts';
+import { readMigrations, secondStepText } from '../../project/migrations.ts';
 import { kindOf, runtime, storeAddress } from '../../project/project.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import type { Arguments, Context } from '../command.ts';
@@ -47,15 +49,18 @@ export async function run(context: Context, given: Arguments): Promise<number> {
       now: runtime.now,
       onStart: (name) => terminal.progress(`running ${name}`),
       onWait: (whom) => terminal.say(waitsText(whom)),
+      leavesSecondSteps: !fromEmpty && given.all !== true,
     });
     terminal.progress('');
+    const left = secondSteps(migrations).length === 0 ? [] : await waitingIn(store, migrations);
     if (given.samples !== true) terminal.value({ ran });
     if (ran.length > 0) ran.forEach((name) => terminal.show(`ran ${name}`));
-    else if (migrations.length > 0)
+    else if (left.length === 0 && migrations.length > 0)
       terminal.show(
         'nothing to run: the database has run ' +
           `${migrations.length === 1 ? 'the one migration' : `all ${counted(migrations.length, 'migration')}`}`,
       );
+    if (left.length > 0) terminal.say(secondStepText(left.map(({ name }) => name)));
     if (!inStep)
       terminal.say('the models have changed since the last migration: vantfell migrate draft writes the next');
   } catch (error) {
@@ -75,4 +80,8 @@ export async function run(context: Context, given: Arguments): Promise<number> {
   } finally {
     await opened.store.close();
   }
+}
+
+async function waitingIn(store: Store, migrations: readonly Migration[]): Promise<Migration[]> {
+  return waitingOf(migrations, await historyOf(store, migrations, runtime.now), store.address);
 }

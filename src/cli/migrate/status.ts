@@ -1,4 +1,4 @@
-import { lastSnapshot, statusesOf } from '../../core/migrations/migration.ts';
+import { lastSnapshot, secondSteps, statusesOf } from '../../core/migrations/migration.ts';
 import type { Migration, MigrationStatus } from '../../core/migrations/migration.ts';
 import { historyOf, snapshotOf } from '../../core/migrations/run.ts';
 import type { Store } from '../../core/store/contract.ts';
@@ -32,7 +32,8 @@ export async function status(context: Context): Promise<number> {
     );
     const changes = migrations.length === 0 ? [] : ahead.map(({ subject, text }) => `${subject}: ${text}`);
     terminal.value({ store: store.address, migrations: statuses, drift, changes });
-    show(terminal, store.address, statuses, drift, changes);
+    const later = secondSteps(migrations).map(({ name }) => name);
+    show(terminal, store.address, statuses, { drift, changes, later });
     const wrong = drift.length > 0 || statuses.some(({ state }) => state === 'changed' || state === 'missing');
     return wrong ? EXIT.foundWrong : EXIT.done;
   });
@@ -60,12 +61,14 @@ const WORDS: Readonly<Record<MigrationStatus['state'], string>> = {
   missing: 'ran, and is not in migrations/',
 };
 
+const NEWER = 'ran by a newer version; services of this one go on';
+const SECOND = 'waits for services of older versions to stop';
+
 function show(
   { show: say, paint }: Terminal,
   address: string,
   statuses: readonly MigrationStatus[],
-  drift: readonly Drift[],
-  changes: readonly string[],
+  { drift, changes, later }: { drift: readonly Drift[]; changes: readonly string[]; later: readonly string[] },
 ): void {
   const { bold, red, yellow, green, dim } = paint;
   say(bold(shownStore(address)));
@@ -74,7 +77,13 @@ function show(
     const painted = { ran: green, waiting: yellow, changed: red, missing: red };
     const rows = statuses.map(({ state, name, ran, checksum }) => [
       `  ${name}`,
-      painted[state](WORDS[state]),
+      painted[state](
+        state === 'waiting' && later.includes(name)
+          ? SECOND
+          : ran?.servicesGoOn === true && state === 'missing'
+            ? NEWER
+            : WORDS[state],
+      ),
       ran === undefined ? '' : ran.batch,
       ran === undefined ? '' : `${ran.ranAt.slice(0, 16).replace('T', ' ')} UTC`,
       ran === undefined || ran.checksum === checksum ? dim(checksum) : red(`${ran.checksum}, now ${checksum}`),

@@ -2,6 +2,8 @@ import type { InjectedFaults } from './fault-injection.ts';
 
 /** The options of `serve`, read. */
 export interface Asked {
+  /** Whether there is to be a page to look at it, where only this machine is served. */
+  readonly console: boolean;
   readonly port: number;
   readonly host: string;
   readonly watch: boolean;

@@ -24,12 +24,14 @@ export interface Begun {
   readonly variables: readonly string[];
   /** The address of the metrics. */
   readonly metrics: string;
+  /** The address that opens the console, if there is one. */
+  readonly console?: string | undefined;
   /** How many processes answer; undefined where this one does. */
   readonly workers: number | undefined;
 }
 
 export function greet(terminal: Terminal, begun: Begun): void {
-  const { graph, url, store, faults, watching, variables, metrics, workers } = begun;
+  const { graph, url, store, faults, watching, variables, metrics, workers, console } = begun;
   const { name, version, prefix } = graph.service;
   const endpoints = allEndpoints(graph).length;
   const open = openActs(graph);
@@ -43,6 +45,7 @@ export function greet(terminal: Terminal, begun: Begun): void {
     variables,
     metrics,
     workers: workers ?? 1,
+    console,
   });
   const { bold, cyan, yellow } = terminal.tint;
   const { slow, fail } = faults;
@@ -55,6 +58,7 @@ export function greet(terminal: Terminal, begun: Begun): void {
       ['  models', `${graph.models.length}, with ${counted(endpoints, 'endpoint')}`],
       ['  document', `${url}/openapi.json`],
       ['  metrics', metrics],
+      ...(console === undefined ? [] : [['  console', console]]),
       ...(workers === undefined
         ? []
         : [['  workers', `${workers === 1 ? '1 process' : `${workers} processes`}; SIGHUP makes new ones`]]),

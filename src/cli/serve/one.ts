@@ -6,13 +6,14 @@ import type { Context } from '../command.ts';
 import { loadProject } from '../load-project.ts';
 import { ownVersion } from '../own-version.ts';
 import type { Asked } from './asked.ts';
+import { consoleFor } from './console.ts';
 import { greet } from './greet.ts';
 import { listen, listenBeside } from './listen.ts';
 import { serveLog } from './log.ts';
 import { metricsAlone, withMetrics } from './metered.ts';
 import { opener } from './opener.ts';
 import { changing } from './running.ts';
-import type { Changing } from './running.ts';
+import type { Changing, Running } from './running.ts';
 import { stopped } from './stopped.ts';
 import type { Following } from './watch.ts';
 
@@ -43,7 +44,11 @@ export async function serveOne(context: Context, asked: Asked, worker?: WorkerSi
     }
     const project = await loadProject(context);
     const first = await open(project);
-    served = changing(first);
+    const current = (): Running => served!.current();
+    const news = { failure: () => following?.failure() };
+    const isWanted = asked.console && worker === undefined;
+    const console = consoleFor(context, { host, isWanted, first, current, log, news });
+    served = changing(first, async (of) => console?.settled(of));
     begin();
     const { graph } = project;
     const { limits, proxies, metricsPort } = graph.service;
@@ -53,7 +58,8 @@ export async function serveOne(context: Context, asked: Asked, worker?: WorkerSi
       beside = await listenBeside(metricsAlone(page), { ...at, port: metricsPort });
     }
     const isBeside = metricsPort !== undefined;
-    const listened = isBeside ? served.service : withMetrics(served.service, page);
+    const withPage = console?.around(served.service) ?? served.service;
+    const listened = isBeside ? withPage : withMetrics(withPage, page);
     const server = await listen(listened, { ...at, isShared: worker !== undefined });
     worker?.onDrain(() => server.drain());
     // A program may stop the service as soon as it has read the greeting.
@@ -68,6 +74,7 @@ export async function serveOne(context: Context, asked: Asked, worker?: WorkerSi
         variables: namesFromFile(project.folder),
         metrics: `${(beside ?? server).url}${METRICS_PATH}`,
         workers: undefined,
+        console: console?.address(server.url),
       });
     }
     return await end;

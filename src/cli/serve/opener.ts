@@ -2,7 +2,6 @@ import type { Trace } from '../../core/api/message.ts';
 import { HttpProblem } from '../../core/api/problems.ts';
 import type { Shared } from '../../core/http/shared.ts';
 import { StoreError } from '../../core/store/contract.ts';
-import { withoutPassword } from '../../core/text/without-password.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { observed } from '../../project/observed.ts';
 import { outsideTokens } from '../../project/outside.ts';
@@ -21,7 +20,8 @@ import type { InjectedFaults } from './fault-injection.ts';
 import type { ServeLog } from './log.ts';
 import type { Running } from './running.ts';
 
-const LOOPBACK = /^(127\.\d+\.\d+\.\d+|::1|localhost)$/;
+/** Hosts at which nobody but this machine is served. */
+export const LOOPBACK = /^(127\.\d+\.\d+\.\d+|::1|localhost)$/;
 
 /** What an opener works with. */
 export interface OpenerParts {
@@ -77,7 +77,7 @@ export function opener(
     });
     const told = seen === undefined ? service : seen.around(service, log.request);
     const counting = metrics.around(told);
-    return { service: spans?.around(counting) ?? counting, store, redis };
+    return { project, service: spans?.around(counting) ?? counting, store, redis };
   };
 }
 
@@ -92,10 +92,6 @@ export function keysFor(project: LoadedProject, host: string): ReturnType<typeof
 async function redisOf({ graph }: LoadedProject, key: string, warn: (text: string) => void) {
   const { shared } = graph.service;
   if (shared === undefined) return undefined;
-  if (!URL.canParse(shared)) {
-    const message = `shared can not be ${withoutPassword(shared)}: it is no address`;
-    throw new Failure(EXIT.foundWrong, message, 'write one like redis://127.0.0.1:6379');
-  }
   const { openRedis } = await import('../../server/redis.ts');
   return openRedis(shared, key, warn);
 }

@@ -13,6 +13,8 @@ const AGAIN_MS = 2_000;
 
 /** What looks after the files of a project while it is served. */
 export interface Following {
+  /** Why what is served is not what the files say; undefined where it is. */
+  failure(): string | undefined;
   /** The tables have moved on: the service is opened anew, and again until it can be. */
   tablesMoved(): void;
   end(): void;
@@ -32,12 +34,15 @@ export function followChanges(
   let work = begun;
   let isOver = false;
   let lastSaid = '';
+  let failure: string | undefined;
   const change = async (what: string, otherwise: string): Promise<boolean> => {
     try {
       await serve(await loadProject(context));
+      failure = undefined;
       terminal.say(`${tint.green('changed')} ${what}: the new service answers from now on`);
       return true;
     } catch (error) {
+      failure = error instanceof Error ? error.message : String(error);
       const { message, remedy } = error instanceof Failure ? error : { message: String(error), remedy: 'mend it' };
       const said = `${tint.red(`${what}:`)} ${message}\n  ${tint.cyan('→')} ${remedy}\n  ${tint.yellow(otherwise)}`;
       // A failure that repeats is reported once.
@@ -58,6 +63,7 @@ export function followChanges(
     work = work.then(async () => void (await change(file, 'the service goes on as it was before')));
   });
   return {
+    failure: () => failure,
     tablesMoved,
     end() {
       isOver = true;

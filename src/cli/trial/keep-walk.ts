@@ -11,10 +11,7 @@ import type { Walked } from './run-walk.ts';
 /** Writes walks that failed as scenarios, with the statuses that the oracle says. Returns the names of the files. */
 export function keepWalks(folder: string, graph: Graph, trial: OpenTrial, walked: Walked, random: number): string[] {
   const failed = walked.outcomes.filter(({ failure }) => failure !== undefined);
-  // By model and key: `hut 7` is the handle `hut/seven`.
-  const samples = new Map(
-    [...trial.keys].map(([handle, key]) => [`${handle.split('/')[0]} ${key as string | number}`, handle]),
-  );
+  const samples = samplesByKey(trial.keys);
   return failed.map(({ case: { title, steps } }, at) => {
     let taken = 0;
     const statuses = walked.statuses[at] ?? [];
@@ -37,7 +34,11 @@ export function keepWalks(folder: string, graph: Graph, trial: OpenTrial, walked
   });
 }
 
-type Samples = ReadonlyMap<string, string>;
+/** Handles of samples, by model and key: `hut 7` is `hut/seven`. */
+export type Samples = ReadonlyMap<string, string>;
+
+export const samplesByKey = (keys: ReadonlyMap<string, unknown>): Samples =>
+  new Map([...keys].map(([handle, key]) => [`${handle.split('/')[0]} ${key as string | number}`, handle]));
 
 function stepText(graph: Graph, samples: Samples, step: Step, expect?: object): object {
   const { method, path, body, as = 'nobody', headers, keep } = step;
@@ -54,19 +55,28 @@ function stepText(graph: Graph, samples: Samples, step: Step, expect?: object): 
 }
 
 /** Keys of samples are other ones each time: their handles stand for them. The model is that of the last collection. */
-function pathText(graph: Graph, samples: Samples, path: string): { path: string; model: Model | undefined } {
+export function pathText(graph: Graph, samples: Samples, path: string): { path: string; model: Model | undefined } {
   const [plain = '', query] = path.split(/\?(.*)/s);
   let model: Model | undefined;
   const parts = plain.split('/').map((part) => {
     const found = graph.models.find(({ plural }) => plural === part);
-    const handle = found === undefined ? samples.get(`${model?.name} ${decodeURIComponent(part)}`) : undefined;
+    const handle = found === undefined ? samples.get(`${model?.name} ${decoded(part)}`) : undefined;
     model = found ?? model;
     return handle === undefined ? part : `{${handle}}`;
   });
   return { path: parts.join('/') + (query === undefined ? '' : `?${query}`), model };
 }
 
-function bodyText(samples: Samples, model: Model | undefined, body: Body): object {
+/** A part of a path as the text that it stands for; one that stands for none is that of nothing, and stays. */
+export function decoded(part: string): string {
+  try {
+    return decodeURIComponent(part);
+  } catch {
+    return part;
+  }
+}
+
+export function bodyText(samples: Samples, model: Model | undefined, body: Body): object {
   const textOf = (target: string | undefined, value: unknown): unknown => {
     if (isKept(value) || target === undefined) return value;
     if (Array.isArray(value)) return value.map((one) => textOf(target, one));

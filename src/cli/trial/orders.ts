@@ -38,12 +38,15 @@ function follow(
       return { world: undefined };
     }
     const faults = foreseenFaults(predicted, [], answer);
-    if (faults.length > 0) return { faults };
+    if (faults.length > 0) return { faults: faults.map((one) => ({ ...one, what: `${one.what} of ${nameOf(sent)}` })) };
     if (answer.status < 400 && sent.method !== 'GET') now = predicted.after(answer);
     if (now === undefined) return { world: undefined };
   }
   return { world: now };
 }
+
+/** Tells a request from those that were sent with it. */
+const nameOf = ({ method, path, as }: Sent): string => `${method} ${path} by ${as}, sent at once with others`;
 
 /** All orders of a few things. */
 function ordersOf<Item>(items: readonly Item[]): Item[][] {

@@ -1,5 +1,6 @@
 import { modelOf } from '../../core/model/graph.ts';
 import type { Graph } from '../../core/model/graph.ts';
+import type { Model } from '../../core/model/model.ts';
 import type { FieldValue, Scalar } from '../../core/model/scalar.ts';
 import type { KnownValues } from '../../core/rules/examples.ts';
 import { fillSamples } from '../../core/samples/fill.ts';
@@ -77,8 +78,21 @@ export async function readWorld(graph: Graph, service: Service, store: Store): P
     for (const { name } of graph.models)
       rows.set(name, await scope.model(name).find(undefined, { limit: MOST_ROWS + 1 }));
   });
+  for (const model of graph.models) rows.set(model.name, await withSecrets(model, rows.get(model.name)!, store));
   const count = { sql: `SELECT count(*) FROM ${store.dialect.name(journalTable.name)}` };
   return worldState(graph, rows, Number((await store.first(count, []))![0]));
+}
+
+/** Records with a mark in place of each secret: none is ever read, but a change to null is one where one is kept. */
+async function withSecrets({ fields, key, table }: Model, rows: readonly Row[], store: Store): Promise<readonly Row[]> {
+  const { name } = store.dialect;
+  let marked = rows;
+  for (const { member, column } of fields.filter(({ type }) => type === 'secret')) {
+    const sql = `SELECT ${name(key.column)} FROM ${name(table)} WHERE ${name(column)} IS NOT NULL`;
+    const keys = new Set((await store.all({ sql }, [])).map(([one]) => keyTextOf(one as FieldValue)));
+    marked = marked.map((row) => (keys.has(keyTextOf(row[key.member])) ? { ...row, [member]: 'kept' } : row));
+  }
+  return marked;
 }
 
 /** All lines of the journal, in their order. */

@@ -1,6 +1,6 @@
 import { fieldExpression } from '../expression/property.ts';
 import type { Access, Grant, Verb } from '../model/access.ts';
-import { constant, kindOf, plain } from '../model/expression.ts';
+import { asksWho, constant, kindOf, plain } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
@@ -108,8 +108,8 @@ export const along = (step: Relation, of: Expression): Expression => ({
 export function couldBeHeld(graph: Graph, model: Model, grants: readonly Grant[]): boolean {
   if (graph.identity === undefined) return false;
   return grants.some((grant) => {
-    if (grant.kind !== 'parent')
-      return grant.kind !== 'nobody' && grant.kind !== 'maker' && grant.kind !== 'anybody' && grant.kind !== 'where';
+    if (grant.kind === 'where') return asksWho(grant.where);
+    if (grant.kind !== 'parent') return !['nobody', 'maker', 'anybody'].includes(grant.kind);
     const whole = modelOf(graph, model.parent!.target);
     return couldBeHeld(graph, whole, whole.access.verbs[grant.verb]);
   });

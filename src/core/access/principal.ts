@@ -7,6 +7,8 @@ import type { Permissions } from './permissions.ts';
 export interface Principal {
   readonly caller: Caller | null;
   readonly permissions: Permissions;
+  /** The session of their token; undefined where it has none. */
+  readonly session?: string | undefined;
   /** Whom reads are for, in a request. */
   readonly requester?: Requester;
   /** What they sent. */

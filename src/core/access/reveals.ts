@@ -1,5 +1,5 @@
 import type { Grant } from '../model/access.ts';
-import { walk } from '../model/expression.ts';
+import { childrenOf } from '../model/expression.ts';
 import type { Expression, List, Many } from '../model/expression.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
@@ -15,6 +15,15 @@ export interface Revealed {
 
 type Grants = readonly Grant[];
 
+/** Whose members the names of an expression are. */
+interface Place {
+  readonly over: Model;
+  /** They are those of the record that shows the value. */
+  readonly own: boolean;
+  /** In a condition over each of many: where they belong. */
+  readonly outer?: Place;
+}
+
 /**
  * The first thing that an expression over `model` shows to callers who could not see it otherwise. `seenBy` names who
  * sees the result, if they are fewer than the record's readers.
@@ -26,56 +35,64 @@ export function revealedBy(
   maskProjection: Grants | undefined,
 ): Revealed | undefined {
   let found: Revealed | undefined;
-  visit(expression, model, true);
+  visit(expression, { over: model, own: true });
   return found;
 
   function note(what: string): void {
     found ??= { what };
   }
 
-  function visit(node: Expression, over: Model, own: boolean): void {
+  function visit(node: Expression, place: Place): void {
     switch (node.op) {
       case 'field':
-        judgeMember(node.field.member, over, own);
+        judgeMember(node.field.member, place);
         return;
       case 'at':
-        judgeStep(node.step, node.target, over);
-        visit(node.of, modelOf(graph, node.target), false);
+        judgeStep(node.step, node.target, place.over);
+        visit(node.of, { ...place, over: modelOf(graph, node.target), own: false });
+        return;
+      case 'outer':
+        visit(node.of, place.outer!);
         return;
       case 'count':
+      case 'exists':
       case 'sum':
       case 'min':
       case 'max':
       case 'avg':
-        visitMany(node.many, over, own);
-        if ('value' in node) visit(node.value, modelOf(graph, node.many.target), false);
+        visitMany(node.many, place);
+        if ('value' in node) visit(node.value, { ...place, over: modelOf(graph, node.many.target), own: false });
         return;
       case 'contains':
       case 'contained-by':
       case 'overlaps':
       case 'equals':
-        for (const list of [node.left, node.right]) visitList(list, over, own);
+        for (const list of [node.left, node.right]) visitList(list, place);
         return;
       default:
-        inside(node, (child) => visit(child, over, own));
+        childrenOf(node).forEach((child) => visit(child, place));
     }
   }
 
-  function visitMany(many: Many, over: Model, own: boolean): void {
-    if (many.of.op === 'at') visit(many.of, over, own);
-    judgeStep(many.via, many.target, over);
-    if ('member' in many.via && many.via.member !== undefined) judgeMember(many.via.member, over, own);
+  function visitMany({ of, through, via, target, where }: Many, place: Place): void {
+    if (through !== undefined) visitMany(through, place);
+    const start = through === undefined ? place : { ...place, over: modelOf(graph, through.target), own: false };
+    if (of.op !== 'field') visit(of, start);
+    const from = ownerOf(graph, of, start);
+    judgeStep(via, target, from.over);
+    if ('member' in via && via.member !== undefined) judgeMember(via.member, from);
+    if (where !== undefined) visit(where, { over: modelOf(graph, target), own: false, outer: place });
   }
 
-  function visitList(list: List, over: Model, own: boolean): void {
-    if (list.kind === 'array') visit(list.of, over, own);
+  function visitList(list: List, place: Place): void {
+    if (list.kind === 'array') visit(list.of, place);
     else if (list.kind === 'many') {
-      visitMany(list.many, over, own);
-      visit(list.value, modelOf(graph, list.many.target), false);
-    }
+      visitMany(list.many, place);
+      visit(list.value, { ...place, over: modelOf(graph, list.many.target), own: false });
+    } else list.values.forEach((value) => visit(value, place));
   }
 
-  function judgeMember(member: string, over: Model, own: boolean): void {
+  function judgeMember(member: string, { over, own }: Place): void {
     const grants = over.access.fields.get(member);
     if (grants === undefined || (own && maskProjection !== undefined && asText(grants) === asText(maskProjection)))
       return;
@@ -89,17 +106,10 @@ export function revealedBy(
   }
 }
 
-/** Calls `visit` with the direct children of a node without records of its own. */
-function inside(node: Expression, visit: (child: Expression) => void): void {
-  const seen = new Set<Expression>();
-  const direct: Expression[] = [];
-  // `walk` visits all levels; a child handles its own children.
-  walk(node, (child) => {
-    if (child === node || seen.has(child)) return;
-    direct.push(child);
-    walk(child, (below) => seen.add(below));
-  });
-  direct.forEach(visit);
+/** Where an expression for a key ends. */
+function ownerOf(graph: Graph, key: Expression, place: Place): Place {
+  if (key.op === 'at') return ownerOf(graph, key.of, { ...place, over: modelOf(graph, key.target), own: false });
+  return key.op === 'outer' ? ownerOf(graph, key.of, place.outer!) : place;
 }
 
 /** Whether everybody who may read a record of `over` may read the record of `other` that a step leads to. */

@@ -1,4 +1,4 @@
-import { walk } from '../model/expression.ts';
+import { firstOf, manysOf, walk } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
 import type { Grant } from '../model/access.ts';
 import type { Graph } from '../model/graph.ts';
@@ -43,12 +43,9 @@ function rolesAskedFor({ models }: Graph): string[] {
 export function asksForLinks(expression: Expression): boolean {
   let found = false;
   walk(expression, (node) => {
-    const lists = 'left' in node ? [node.left, node.right] : [];
-    const many =
-      'many' in node
-        ? [node.many]
-        : lists.flatMap((list) => ('kind' in list && list.kind === 'many' ? [list.many] : []));
-    found ||= many.some(({ of, via }) => of.op !== 'at' && 'table' in via);
+    found ||= manysOf(node)
+      .map(firstOf)
+      .some(({ of, via }) => of.op !== 'at' && 'table' in via);
   });
   return found;
 }

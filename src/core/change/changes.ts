@@ -5,6 +5,7 @@ import { recordCreator } from './create-record.ts';
 import { recordDeleter } from './delete-record.ts';
 import { failureFinder } from './find-failures.ts';
 import { writeFinisher } from './finish-write.ts';
+import { madeDefaults } from './made-defaults.ts';
 import { makeModelWriting } from './model-writing.ts';
 import { stockMover } from './move-stock.ts';
 import { changeReader } from './read-change.ts';
@@ -19,7 +20,8 @@ export function makeChanges(model: Model, writing: Writing): Changes {
   const checks = recordChecks(parts);
   const finish = writeFinisher(parts, checks);
   const readChange = changeReader(parts, checks);
-  const steps = { checks, readChange, moveStock: stockMover(parts), finish, hashSecrets: secrets.hashSecrets };
+  const [made, moveStock] = [madeDefaults(parts), stockMover(parts)];
+  const steps = { checks, made, readChange, moveStock, finish, hashSecrets: secrets.hashSecrets };
   return {
     ...secrets,
     create: recordCreator(parts, steps),

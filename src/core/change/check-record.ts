@@ -21,6 +21,10 @@ export interface RecordChecks {
    * `given` are the members whose records must exist for this viewer; records that `before` refers to already do.
    */
   draft(work: UnitOfWork, values: Values, before: Values, look: LookUps, given?: Values): Promise<void>;
+  /** The rules that the record's own values decide. */
+  own(work: UnitOfWork, values: Values): Failure[];
+  /** Relations to records that do not exist for this viewer. */
+  unknownRecords(work: UnitOfWork, given: Values, before: Values, look: LookUps): Promise<Failure[]>;
   /** What `draft` refuses, but for what needs one of the `unknown` members. */
   draftFailures(
     work: UnitOfWork,
@@ -69,6 +73,8 @@ export function recordChecks({ model, writing, links, bind }: ModelWriting): Rec
   };
 
   return {
+    own: (work, values) => rules.ownFailures(values, evaluationOf(work)),
+    unknownRecords,
     draftFailures,
     onwardFailures: rules.onwardFailures,
 

@@ -1,3 +1,5 @@
+import type { Failure } from '../api/failure.ts';
+import { brokenRules } from '../api/problems.ts';
 import type { Model } from '../model/model.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
@@ -7,6 +9,7 @@ import type { RecordChecks } from './check-record.ts';
 import type { Changes } from './contract.ts';
 import { defaultsOf } from './defaults.ts';
 import type { FinishWrite } from './finish-write.ts';
+import type { MadeDefaults } from './made-defaults.ts';
 import type { ModelWriting } from './model-writing.ts';
 import type { MoveStock } from './move-stock.ts';
 import type { ChangeReader } from './read-change.ts';
@@ -18,6 +21,7 @@ import { evaluationOf } from './unit-of-work.ts';
 /** The steps that creating and updating a record have in common. */
 export interface WriteSteps {
   readonly checks: RecordChecks;
+  readonly made: MadeDefaults;
   readonly readChange: ChangeReader;
   readonly moveStock: MoveStock;
   readonly finish: FinishWrite;
@@ -26,7 +30,7 @@ export interface WriteSteps {
 
 export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['create'] {
   const { model, writing, statements, links, hookRunner, service, bind } = parts;
-  const { checks, moveStock, finish, hashSecrets } = steps;
+  const { checks, made, moveStock, finish, hashSecrets } = steps;
   const defaultsAt = defaultsOf(model);
   const slugs = slugsOf(model, writing.dialect);
   const refuseMissing = missingValues(model);
@@ -41,8 +45,16 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
       values.created_at ??= now;
       values.updated_at ??= now;
     }
+    const look = parts.lookUpsFor(permissions ?? service);
+    const open = made.open(given);
+    if (open.size > 0) {
+      // What is worked out along a relation is worked out once its record is known to be there for them.
+      refuse(await checks.draftFailures(work, values, {}, look, values, open));
+      refuse((await made.fill(work, values, given)).failures);
+    }
     const filled = await slugs.fill(transaction, values);
-    await checks.draft(work, values, {}, parts.lookUpsFor(permissions ?? service));
+    if (open.size > 0) refuse(checks.own(work, values));
+    else await checks.draft(work, values, {}, look);
     links.arrange(values);
     const may = permissions && parts.writePermissionsFor(permissions);
     await may?.authorizeOwner(work, 'create', values, {});
@@ -66,6 +78,10 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
     const row = await asProblem(writing.graph, 'write', slugs.write(transaction, values, filled, insert));
     return finish.written(work, row!, undefined, values, 'create', permissions);
   };
+}
+
+function refuse(failures: readonly Failure[]): void {
+  if (failures.length > 0) throw brokenRules(failures);
 }
 
 /** Throws where the project's code has set no value of a member that only it can set. */

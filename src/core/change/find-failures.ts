@@ -8,6 +8,7 @@ import type { Values } from '../rules/schema.ts';
 import type { Batch, Changes } from './contract.ts';
 import type { WriteSteps } from './create-record.ts';
 import { defaultsOf } from './defaults.ts';
+import type { Made } from './made-defaults.ts';
 import type { ModelWriting } from './model-writing.ts';
 import { withoutAbsent } from './requested-values.ts';
 import { takenFailure, takenFinder, uniqueSets } from './taken.ts';
@@ -34,23 +35,25 @@ interface Draft {
  */
 export function failureFinder(
   parts: ModelWriting,
-  { checks, readChange }: WriteSteps,
+  { checks, made, readChange }: WriteSteps,
 ): Pick<Changes, 'failuresOfNew' | 'failuresOfChange'> {
   const { model, writing } = parts;
   const defaultsAt = defaultsOf(model);
   const findTaken = takenFinder(model, writing.dialect);
   const secrets = model.fields.filter(({ type }) => type === 'secret').map(({ member }) => member);
+  const makeDefaults = defaultsMaker(parts, { checks, made }, secrets);
 
   async function all(
     work: UnitOfWork,
     draft: Draft,
     known: readonly Failure[],
     mayWrite: (usable: Values) => Promise<boolean>,
+    left: ReadonlySet<string> = NONE,
   ): Promise<readonly Failure[]> {
     // Nothing more can be said of what is no record.
     if (known.some(({ pointer, rule }) => pointer === '' && NO_RECORD.has(rule))) return known;
     const failures = [...known];
-    const unknown = new Set([...secrets, ...wrongMembers(known)]);
+    const unknown = new Set([...secrets, ...left, ...wrongMembers(known)]);
     const add = (more: readonly Failure[]): void => {
       failures.push(...besides(more, failures));
       for (const member of wrongMembers(more)) unknown.add(member);
@@ -75,16 +78,17 @@ export function failureFinder(
     async failuresOfNew(work, given, known, permissions, batch) {
       const may = parts.writePermissionsFor(permissions);
       const defaults = defaultsAt(evaluationOf(work));
-      const values = { ...defaults, ...withoutAbsent(given) };
+      const values: Values = { ...defaults, ...withoutAbsent(given) };
+      const { failures, left } = await makeDefaults(work, values, given, known);
       const draft: Draft = { values, given: values, seen: {}, key: undefined, batch };
-      return all(work, draft, known, (usable) =>
+      const mayWrite = (usable: Values): Promise<boolean> =>
         isAllowed(async () => {
           await may.authorizeOwner(work, 'create', usable, {});
           const kept = Object.entries(withoutAbsent(given)).filter(([member]) => Object.hasOwn(usable, member));
           await may.authorizeGiven(work, Object.fromEntries(kept), usable, defaults);
           return may.mayDraft(work, 'create', usable);
-        }),
-      );
+        });
+      return all(work, draft, [...known, ...besides(failures, known)], mayWrite, left);
     },
 
     async failuresOfChange(work, how, key, body, known, client) {
@@ -103,6 +107,22 @@ export function failureFinder(
   };
 }
 
+/** Works out what is made from other values, where nothing is wrong with them. */
+function defaultsMaker(
+  parts: ModelWriting,
+  { checks, made }: Pick<WriteSteps, 'checks' | 'made'>,
+  secrets: readonly string[],
+) {
+  return async (work: UnitOfWork, values: Values, given: Values, known: readonly Failure[]): Promise<Made> => {
+    if (made.open(given).size === 0) return { failures: [], left: NONE };
+    const unknown = new Set([...secrets, ...wrongMembers(known)]);
+    const look = parts.lookUpsFor(work.permissions);
+    const missing = await checks.unknownRecords(work, withoutMembers(values, unknown), {}, look);
+    return made.fill(work, values, given, new Set([...unknown, ...wrongMembers(missing)]));
+  };
+}
+
+const NONE: ReadonlySet<string> = new Set();
 const NO_RECORD: ReadonlySet<string> = new Set(['type', 'minItems', 'maxItems']);
 
 const isSameFailure = (one: Failure, other: Failure): boolean =>

@@ -4,7 +4,7 @@ import { compileExpression } from '../expression/compiled.ts';
 import type { EvaluationContext } from '../expression/context.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import { fieldExpression } from '../expression/property.ts';
-import { childrenOf, plain } from '../model/expression.ts';
+import { childrenOf, manysOf, needs, ownChildrenOf, plain } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
@@ -73,18 +73,9 @@ const failureOf = ({ at, message }: RecordRule): Failure => ({
 
 const NONE: ReadonlySet<string> = new Set();
 
-/** Whether an expression needs one of a record's own members. */
-function needs(expression: Expression, members: ReadonlySet<string>): boolean {
-  if (members.size === 0) return false;
-  if (expression.op === 'field') return members.has(expression.field.member);
-  if (expression.op === 'at') return 'field' in expression.step && members.has(expression.step.field.member);
-  return childrenOf(expression).some((child) => needs(child, members));
-}
-
 /** Whether an expression leads from one record to the next, and neither to many nor to one of this model. */
 function leadsOnwards(expression: Expression, model: Model): boolean {
-  const lists = 'left' in expression ? [expression.left, expression.right] : [];
-  if ('many' in expression || lists.some((list) => 'many' in list)) return false;
+  if (manysOf(expression).length > 0) return false;
   if (expression.op === 'at' && (expression.target === model.name || !('field' in expression.step))) return false;
   return childrenOf(expression).every((child) => leadsOnwards(child, model));
 }
@@ -100,7 +91,7 @@ function reachedBy(
   expression: Expression,
   within: (of: Expression) => Expression = (of) => of,
 ): Reached[] {
-  if (expression.op !== 'at') return childrenOf(expression).flatMap((child) => reachedBy(graph, child, within));
+  if (expression.op !== 'at') return ownChildrenOf(expression).flatMap((child) => reachedBy(graph, child, within));
   const inside = (of: Expression): Expression =>
     within({ op: 'at', step: expression.step, target: expression.target, of, type: of.type });
   const key = inside(fieldExpression(modelOf(graph, expression.target).key));

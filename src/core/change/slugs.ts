@@ -126,7 +126,7 @@ interface Source {
 function sourcesOf(model: Model, { name, placeholder }: Dialect): Source[] {
   return model.fields.flatMap((field): Source[] => {
     if (field.derivedFrom === undefined) return [];
-    const unique = model.unique.find((set) => set.includes(field));
+    const unique = field === model.key ? [field] : model.unique.find((set) => set.includes(field));
     if (unique === undefined) return [{ field, source: field.derivedFrom }];
     const fields = [...unique.filter((other) => other !== field), field];
     const same = fields.map((other, index) => `${name(other.column)} = ${placeholder(index + 1)}`).join(' AND ');

@@ -128,11 +128,13 @@ function walkEntries(check: ShapeCheck, value: unknown, shape: Shape & { kind: '
     else if (shape.others !== undefined && isInherited(key)) refuseInherited(check, key, at);
     else if (shape.others?.names.test(key) === true) sound.push([key, walk(check, item, shape.others.shape, at)]);
     else {
+      // As in { value: count(stays, stays.party > 2) }: YAML takes what follows the comma for another key.
+      const isCut = item === null && key.includes(')');
       complain(
         check,
         'unknown-key',
         `${shape.what} has no \`${key}\``,
-        didYouMean(key, Object.keys(shape.entries)),
+        isCut ? 'put the text with the comma in quotes' : didYouMean(key, Object.keys(shape.entries)),
         at,
         'key',
       );

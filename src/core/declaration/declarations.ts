@@ -126,7 +126,7 @@ export interface OperationDeclaration {
 
 export interface DrawDeclaration {
   readonly from?: string;
-  readonly amount?: string;
+  readonly amount?: string | number;
   readonly while?: string;
   readonly refuse?: string;
 }
@@ -167,6 +167,7 @@ export interface ServiceDeclaration {
   readonly proxies?: readonly string[];
   readonly shared?: string;
   readonly metrics?: { readonly port?: number };
+  readonly console?: { readonly role: string };
 }
 
 export interface IdentityDeclaration {
@@ -177,6 +178,7 @@ export interface IdentityDeclaration {
   readonly subject?: string;
   readonly tokens?: {
     readonly lifetime?: string;
+    readonly refresh?: string;
     readonly jwks?: string;
     readonly issuer?: string;
     readonly audience?: string;

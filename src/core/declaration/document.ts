@@ -3,6 +3,8 @@ import type { Document, Node, Pair, Scalar } from 'yaml';
 import type { ProblemCode } from './problem-codes.ts';
 import type { Place, Problem } from './problem.ts';
 
+const MEND = 'mend the text at this place; a value with a comma or a colon goes in quotes';
+
 /** A file's text as it was read, under the name that problems show. */
 export interface Source {
   readonly file: string;
@@ -60,7 +62,7 @@ export function readDocuments(source: Source): ReadDocuments {
       const duplicate = error.code === 'DUPLICATE_KEY';
       const code = duplicate ? 'duplicate-key' : 'unreadable-yaml';
       const message = duplicate ? 'this key stands here twice' : `this is not YAML: ${lowerFirst(error.message)}`;
-      complain(code, message, duplicate ? 'keep one of them' : 'mend the text at this place', ...error.pos);
+      complain(code, message, duplicate ? 'keep one of them' : MEND, ...error.pos);
     }
     // Only a duplicate key leaves a readable document.
     const readable = document.errors.every(({ code }) => code === 'DUPLICATE_KEY');

@@ -149,7 +149,11 @@ const draw = entries('a draw', {
     about: 'what is drawn on: a relation and a field of its model',
     required: true,
   },
-  amount: { shape: expression, about: 'how much of it a record takes', required: true },
+  amount: {
+    shape: either('an expression or a number', expression, number),
+    about: 'how much of it a record takes',
+    required: true,
+  },
   while: { shape: expression, about: 'a record takes nothing where this is not true' },
   refuse: { shape: text(/\S/, 'a text'), about: 'what to say where not enough is left; {available} is what there is' },
 });

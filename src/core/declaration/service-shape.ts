@@ -98,6 +98,10 @@ export const serviceShape = entries('the service file', {
             shape: text(/^[1-9]\d*(s|min|h|d)$/, 'a time like 30min or 1h'),
             about: 'how long one is good; 1h',
           },
+          refresh: {
+            shape: text(/^[1-9]\d*(s|min|h|d)$/, 'a time like 12h or 30d'),
+            about: 'for how long a session goes on that nobody uses; no sessions if left out',
+          },
           jwks: { shape: text(/\S/, 'an address or a file'), about: 'the keys of an outside issuer' },
           issuer: { shape: text(/\S/, 'the name of the issuer'), about: 'the `iss` that its tokens must have' },
           audience: { shape: text(/\S/, 'the name of this service'), about: 'the `aud` that its tokens must have' },
@@ -166,6 +170,12 @@ export const serviceShape = entries('the service file', {
     about: 'where /metrics is',
     shape: entries('metrics', {
       port: { shape: count, about: 'a port of its own; left out: the port of everything else' },
+    }),
+  },
+  console: {
+    about: 'the console on hosts that others reach too; left out: it is on this machine alone',
+    shape: entries('the console', {
+      role: { shape: text(/\S/, 'a role'), about: 'whom it lets in; they may act as anybody', required: true },
     }),
   },
 });

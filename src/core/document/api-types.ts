@@ -5,7 +5,7 @@ import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import { linkedOf, ownNames, relatedNames, stepCalled, viaCalled } from '../model/related.ts';
-import { filterable, sortable } from '../query/listable.ts';
+import { filterable, filterableComputed, sortable } from '../query/listable.ts';
 import { ownMember, viewOf } from '../query/projection.ts';
 import type { ProjectedMember, Projection } from '../query/projection.ts';
 import { isSettable, mustBeGiven } from '../rules/schema.ts';
@@ -180,9 +180,9 @@ export function modelEntry(graph: Graph, model: Model): string[] {
       const target = of === 'one' ? stepCalled(model, relation)?.target : viaCalled(model, relation)?.target;
       return target === undefined ? [] : [{ name: relation, type: `'${tsName(modelOf(graph, target))}'` }];
     });
-  const where = filterable(model).map((field): Member => {
-    const type = typeOf({ ...field, rules: { ...field.rules, required: true } }, 'response');
-    return { name: field.member, type };
+  const where = [...filterable(model), ...filterableComputed(model)].map((spec): Member => {
+    const type = typeOf({ ...spec, rules: { ...spec.rules, required: true } }, 'response');
+    return { name: spec.member, type };
   });
   const sorts = sortable(model);
   const texts = [...model.shown, ...model.computed].filter(({ type }) => ['string', 'text'].includes(type));

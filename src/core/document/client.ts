@@ -229,9 +229,20 @@ const partsOf = (graph: Graph, model: Model) =>
     .map((name) => modelOf(graph, name))
     .filter((part) => part.endpoints.has('list') || part.endpoints.has('create'));
 
+/** What stands in `session` where there are refresh tokens. */
+const OF_SESSIONS = [
+  '/** Where the caller is signed in. */',
+  'sessions(options?: RequestOptions): Promise<readonly { readonly id: string; readonly began_at: string; ' +
+    'readonly used_at: string; readonly expires_at: string; readonly agent: string | null; ' +
+    'readonly current: boolean }[]>;',
+  '/** Ends one of those. */',
+  'endSession(id: string, options?: RequestOptions): Promise<void>;',
+];
+
 function sessionLines({ identity, byName }: Graph): string[] {
   const model = byName.get(identity!.model)!;
   const { login, secret } = identity!;
+  const refresh = identity!.refresh === undefined ? '' : '; readonly refresh_token: string';
   const signIn =
     login === undefined || secret === undefined
       ? []
@@ -239,13 +250,14 @@ function sessionLines({ identity, byName }: Graph): string[] {
           '/** Signs in, without the token that the client has; requests carry the new one from then on. */',
           `signIn(credentials: { ${login.member}: string; ${secret.member}: string }, ` +
             'options?: RequestOptions): Promise<{ readonly access_token: string; readonly ' +
-            `token_type: 'Bearer'; readonly expires_in: number }>;`,
+            `token_type: 'Bearer'; readonly expires_in: number${refresh} }>;`,
           '/** Forgets the token, which is still good. */',
           'signOut(): void;',
         ];
   const name = literal(tsName(model));
   return [
     ...signIn,
+    ...(identity!.refresh === undefined ? [] : OF_SESSIONS),
     "/** Ends all of the caller's tokens. */",
     'revoke(options?: RequestOptions): Promise<void>;',
     "/** The caller's own record. */",

@@ -14,7 +14,7 @@ import type { Ref } from './components.ts';
 import type { Documented } from './documented.ts';
 import { orNull } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
-import { headersRef } from './headers.ts';
+import { hasCopies, headersRef, writtenHeaders } from './headers.ts';
 import { problemsOf } from './problem-responses.ts';
 import { listResponse, noMore, notModified, successOf } from './responses.ts';
 import { filterRefs, headerRef, pageRefs, shownRefs, sortRef, whereRefs } from './parameters.ts';
@@ -80,6 +80,11 @@ function modelItem(doc: Documented, { model, under, ...endpoint }: Endpoint, nam
   };
 }
 
+/** What a read may send back to see a write. */
+const copyHeaders = (doc: Documented): Ref[] => (hasCopies(doc) ? [headerRef(doc, 'consistency-token')] : []);
+
+const readHeaders = (doc: Documented): Ref[] => [headerRef(doc, 'if-none-match'), ...copyHeaders(doc)];
+
 function parametersOf(doc: Documented, name: DeclaredName, model: Model, under: Model | undefined): Ref[] {
   switch (name) {
     case 'list':
@@ -89,10 +94,10 @@ function parametersOf(doc: Documented, name: DeclaredName, model: Model, under: 
         sortRef(doc, model),
         ...pageRefs(doc),
         ...shownRefs(doc, model, model.listView),
-        headerRef(doc, 'if-none-match'),
+        ...readHeaders(doc),
       ];
     case 'read':
-      return [...shownRefs(doc, model), headerRef(doc, 'if-none-match')];
+      return [...shownRefs(doc, model), ...readHeaders(doc)];
     case 'clear':
       return [...whereRefs(doc, model), ...filterRefs(doc, model)];
     case 'create':
@@ -109,7 +114,7 @@ function operationItem(doc: Documented, endpoint: Endpoint): JsonSchema {
   const { name, description, input, reads, target } = operation;
   const whom = target === 'record' ? withArticle(model.name) : spoken(model.plural);
   const parameters = reads
-    ? [...input].map(([member, spec]) => queryInput(member, spec))
+    ? [...[...input].map(([member, spec]) => queryInput(member, spec)), ...copyHeaders(doc)]
     : [
         headerRef(doc, 'idempotency-key'),
         headerRef(doc, 'prefer'),
@@ -148,11 +153,13 @@ function queryInput(name: string, spec: ValueSpec): JsonSchema {
 }
 
 function operationSuccess(doc: Documented, model: Model, { name, output, status, reads }: Operation): JsonSchema {
-  if (output === undefined) return { [status === 200 ? 204 : status]: { description: 'Done.' } };
+  const headers = reads ? headersRef : writtenHeaders;
+  const written = !reads && hasCopies(doc) ? { headers: writtenHeaders(doc) } : {};
+  if (output === undefined) return { [status === 200 ? 204 : status]: { description: 'Done.', ...written } };
   const answered = (description: string, data: JsonSchema | Ref): JsonSchema => ({
     [status]: {
       description,
-      ...(output.kind === 'one' ? { headers: headersRef(doc, 'ETag') } : {}),
+      ...(output.kind === 'one' ? { headers: headers(doc, 'ETag') } : written),
       content: json(
         output.kind === 'many'
           ? envelope(data, {}, { etags: etagsRef(doc.components) })
@@ -192,7 +199,7 @@ function journalItem(doc: Documented, endpoint: Endpoint): JsonSchema {
       sortRef(doc, journal),
       ...pageRefs(doc, false),
       ...shownRefs(doc, journal),
-      headerRef(doc, 'if-none-match'),
+      ...readHeaders(doc),
     ],
     responses: {
       200: listResponse(doc, journal, 'A page of lines.'),

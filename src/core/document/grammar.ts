@@ -11,10 +11,12 @@ comparison = value, ( "=" | "<>" | "<" | "<=" | ">" | ">=" ), value
 array      = ( "A_CONTAINS" | "A_CONTAINEDBY" | "A_OVERLAPS" | "A_EQUALS" ), "(", values, ",", values, ")" ;
 time       = ( "T_AFTER" | "T_BEFORE" | "T_EQUALS" | "T_DURING" ), "(", value, ",", value, ")" ;
 value      = factor, { ( "+" | "-" | "*" | "/" | "%" | "DIV" | "^" ), factor } ;
-factor     = name, { ".", name } | text | number | "TRUE" | "FALSE" | call | "(", value, ")" ;
+factor     = path | text | number | "TRUE" | "FALSE" | call | some | "(", value, ")" ;
+path       = name, { ".", name } ;
+some       = ( "count" | "exists" | "sum" | "min" | "max" | "avg" ), "(", path, [ ",", condition ], ")" ;
 call       = ( "CASEI" | "ACCENTI" | "DATE" | "TIMESTAMP" | "INTERVAL" | function ), "(", [ values ], ")" ;
 function   = "me" | "has_role" | "now" | "today" | "lower" | "upper" | "length" | "coalesce"
-           | "count" | "sum" | "min" | "max" | "avg" ;
+           | "add" | "days_between" | "seconds_between" | "year" | "month" | "weekday" | "number" | "text" ;
 values     = value, { ",", value } | "(", value, { ",", value }, ")" ;
 text       = "'", { character | "''" }, "'" ;
 \`\`\`
@@ -24,4 +26,6 @@ text       = "'", { character | "''" }, "'" ;
 /** The grammar of conditions, for readers of a document: the part of CQL2 that is supported. */
 export const GRAMMAR =
   `${EBNF}In \`LIKE\`, \`%\` is any text and \`_\` one character, \`\\\` takes the next one as it is. ` +
-  'Dots go along relations to one record and into objects. 400 terms and 40 levels at most.';
+  'Dots go along relations to one record, and into objects and JSON. `some` is over related records, or over those ' +
+  'for which its condition is true; in it, names that begin with the path are of each of them. `add` takes an ISO ' +
+  "8601 duration, as in `add(day, 'P14D')`. 400 terms and 40 levels at most.";

@@ -8,7 +8,8 @@ import { endpointItem } from './endpoint-items.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { keyRef } from './parameters.ts';
 import { operationIds } from './operation-ids.ts';
-import { CALLERS_TAG, callerItems, SERVICE_TAG, serviceItems } from './service-items.ts';
+import { callerItems, SERVICE_TAG, serviceItems } from './service-items.ts';
+import { CALLERS_TAG } from './session-items.ts';
 
 /**
  * The OpenAPI 3.1 document of a service: the same bytes for the same declarations and samples. `samples` are the first

@@ -11,7 +11,19 @@ export interface OperationIds {
 }
 
 /** Ids of the service's own endpoints. */
-const OWN = ['signIn', 'whoAmI', 'revokeTokens', 'index', 'openapi', 'live', 'ready'];
+const OWN = [
+  'signIn',
+  'whoAmI',
+  'revokeTokens',
+  'refreshTokens',
+  'listSessions',
+  'endSessions',
+  'endSession',
+  'index',
+  'openapi',
+  'live',
+  'ready',
+];
 
 /** `bookHut`, `listHutNights`; with more words where two endpoints would have one name. */
 export function operationIds(graph: Graph): OperationIds {

@@ -5,7 +5,7 @@ import type { Field } from '../model/field.ts';
 import type { Model } from '../model/model.ts';
 import { ownNames, relatedNames } from '../model/related.ts';
 import type { FieldValue } from '../model/scalar.ts';
-import { filterable, sortable } from '../query/listable.ts';
+import { filterable, filterableComputed, sortable } from '../query/listable.ts';
 import { MOST_RELATED } from '../query/projection.ts';
 import { exampleValue } from '../rules/examples.ts';
 import { withArticle } from '../text/names.ts';
@@ -48,8 +48,8 @@ export const keyRef = ({ components }: Documented, model: Model): Ref =>
   }));
 
 /** `<field>=value`, for each such field, except those given by the path. */
-export const whereRefs = (doc: Documented, model: Model, but?: Field): Ref[] =>
-  filterable(model)
+export const whereRefs = (doc: Documented, model: Model, but?: Field): Ref[] => [
+  ...filterable(model)
     .filter((field) => field !== but)
     .map((field) => {
       // Keys and stamps that are made by the service are alike everywhere.
@@ -58,7 +58,13 @@ export const whereRefs = (doc: Documented, model: Model, but?: Field): Ref[] =>
         ? `where.${field.member}${model.keyKind === 'serial' ? '.serial' : ''}`
         : `${typeName(model)}.where.${field.member}`;
       return doc.components.ref('parameters', name, () => whereParameter(doc, model, field));
-    });
+    }),
+  ...filterableComputed(model).map((computed) =>
+    doc.components.ref('parameters', `${typeName(model)}.where.${computed.member}`, () =>
+      whereParameter(doc, model, computed),
+    ),
+  ),
+];
 
 function whereParameter({ components }: Documented, model: Model, field: Field): JsonSchema {
   const { deprecated, ...plain } = textualSchema(field);
@@ -81,7 +87,8 @@ export const filterRefs = ({ components }: Documented, model: Model): Ref[] => [
     inQuery(
       'filter',
       'Only records for which this is true. Names are members of ' +
-        `${withArticle(model.name)}, and of what it is related to.`,
+        `${withArticle(model.name)}, and of what it is related to. ` +
+        'A path along relations to one record may also be a parameter of its own, as in `hut.name=Grey Hut`.',
       components.ref('schemas', 'filter', () => ({
         type: 'string',
         minLength: 1,
@@ -224,6 +231,10 @@ export function shownRefs({ components }: Documented, model: Model, usual = 'def
 }
 
 const HEADERS = {
+  'consistency-token': [
+    'Consistency-Token',
+    'What the answer to a write had: the read sees that write, whichever copy of the database answers.',
+  ],
   'if-match': [
     'If-Match',
     'The ETag of the record as it was read: where it has changed since, the answer is 412 (RFC 9110).',

@@ -3,7 +3,7 @@ import type { Model } from '../model/model.ts';
 import { spoken } from '../text/names.ts';
 import type { Ref } from './components.ts';
 import type { Documented } from './documented.ts';
-import { headersRef } from './headers.ts';
+import { hasCopies, headersRef, writtenHeaders } from './headers.ts';
 import { objectOf } from './json-schema.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { otherSchemas, viewRef, wholeRef, writtenRef } from './records.ts';
@@ -20,7 +20,7 @@ export const notModified = (doc: Documented): Ref =>
 export const noMore = (doc: Documented, withTag: boolean): Ref =>
   doc.components.ref('responses', withTag ? 'no-more.tagged' : 'no-more', () => ({
     description: 'Done, where Prefer asks for no more.',
-    headers: withTag ? headersRef(doc, 'ETag', 'Preference-Applied') : headersRef(doc, 'Preference-Applied'),
+    headers: withTag ? writtenHeaders(doc, 'ETag', 'Preference-Applied') : writtenHeaders(doc, 'Preference-Applied'),
   }));
 
 const withOthers = (content: JsonSchema, others: JsonSchema): JsonSchema =>
@@ -81,7 +81,7 @@ export function successOf(
           description:
             'The record as it was made; of many, `data` is an array of them, and `etags` has the ETag of each. ' +
             'Nothing, where Prefer asks for no more.',
-          headers: headersRef(doc, 'Location', 'ETag', 'Preference-Applied'),
+          headers: writtenHeaders(doc, 'Location', 'ETag', 'Preference-Applied'),
           content: json(inData(components, one)),
         })),
       };
@@ -89,15 +89,22 @@ export function successOf(
     case 'delete': {
       const last = {
         description: 'The record as it was, where Prefer asks for it.',
-        headers: headersRef(doc, 'Preference-Applied'),
+        headers: writtenHeaders(doc, 'Preference-Applied'),
         content: json(inData(components, wholeRef(doc, model))),
       };
-      return { 200: last, 204: components.ref('responses', 'deleted', () => ({ description: 'Deleted.' })) };
+      return {
+        200: last,
+        204: components.ref('responses', 'deleted', () => ({
+          description: 'Deleted.',
+          ...(hasCopies(doc) ? { headers: writtenHeaders(doc) } : {}),
+        })),
+      };
     }
     case 'clear':
       return {
         200: components.ref('responses', 'cleared', () => ({
           description: 'How many were deleted.',
+          ...(hasCopies(doc) ? { headers: writtenHeaders(doc) } : {}),
           content: json(envelope(objectOf({ deleted: { type: 'integer', minimum: 0 } }, ['deleted']))),
         })),
       };
@@ -105,7 +112,7 @@ export function successOf(
       return {
         200: components.ref('responses', `${typeName(model)}.changed`, () => ({
           description: 'The record as it is now.',
-          headers: headersRef(doc, 'ETag'),
+          headers: writtenHeaders(doc, 'ETag'),
           content: json(inData(components, writtenRef(doc, model, 'update'))),
         })),
         204: noMore(doc, true),

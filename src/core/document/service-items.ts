@@ -1,4 +1,3 @@
-import type { ProblemName } from '../api/problems.ts';
 import { problemTypes } from '../api/problems.ts';
 import { modelOf } from '../model/graph.ts';
 import { withArticle } from '../text/names.ts';
@@ -10,35 +9,11 @@ import { notModified, recordResponses } from './responses.ts';
 import { headerRef, shownRefs } from './parameters.ts';
 import { typeName } from './type-name.ts';
 import { securityOf, SIGNED_IN } from './security.ts';
+import { CALLER, CALLERS_TAG, sessionItems, SIGN_IN, tokenResponse } from './session-items.ts';
 import { envelope, inData, json } from './shared.ts';
 import { valueSchema } from './values.ts';
 
-export const CALLERS_TAG = { name: 'callers', description: 'Signing in and out, and who one is.' };
 export const SERVICE_TAG = { name: 'service', description: 'What the service says of itself.' };
-
-const SIGN_IN: readonly ProblemName[] = [
-  'malformed-request',
-  'invalid-parameter',
-  'wrong-credentials',
-  'not-acceptable',
-  'too-large',
-  'unsupported-media-type',
-  'invalid-body',
-  'too-many-requests',
-  'too-busy',
-  'outcome-unknown',
-];
-const CALLER: readonly ProblemName[] = [
-  'invalid-parameter',
-  'malformed-request',
-  'sign-in-required',
-  'invalid-token',
-  'not-found',
-  'not-acceptable',
-  'too-many-requests',
-  'too-busy',
-  'outcome-unknown',
-];
 
 /** How somebody signs in and out, and learns who they are; nothing where nobody can. */
 export function callerItems(doc: Documented): Record<string, JsonSchema> {
@@ -61,11 +36,13 @@ export function callerItems(doc: Documented): Record<string, JsonSchema> {
     ...securityOf(doc, [SIGNED_IN]),
     responses: { 204: { description: 'No token from before is good any more.' }, ...problemResponses(doc, CALLER) },
   };
+  const sessions = identity.refresh === undefined ? undefined : sessionItems(doc);
   return {
     ...(identity.login === undefined || identity.secret === undefined
       ? {}
       : { [`${service.prefix}/tokens`]: { post: signIn(doc) } }),
-    [`${service.prefix}/tokens/revoke`]: { post: revoke },
+    ...sessions?.items,
+    [`${service.prefix}/tokens/revoke`]: { post: { ...revoke, ...sessions?.revoke } },
     [`${service.prefix}/me`]: { get: me },
   };
 }
@@ -76,17 +53,6 @@ function signIn(doc: Documented): JsonSchema {
   const members = [login!, secret!].map((field): [string, JsonSchema] => {
     const schema = valueSchema({ ...field, rules: { ...field.rules, required: true } }, 'request');
     return [field.member, { type: schema.type, ...(field === secret ? { format: 'password' } : {}) }];
-  });
-  const token = () => ({
-    ...objectOf(
-      {
-        access_token: { type: 'string' },
-        token_type: { const: 'Bearer' },
-        expires_in: { type: 'integer', description: 'Seconds.' },
-      },
-      ['access_token', 'token_type', 'expires_in'],
-    ),
-    description: 'A token for the header Authorization (RFC 6749, 5.1).',
   });
   return {
     operationId: 'signIn',
@@ -105,7 +71,7 @@ function signIn(doc: Documented): JsonSchema {
       ),
     },
     responses: {
-      200: { description: 'A token.', content: json(doc.components.ref('schemas', `${type}.token`, token)) },
+      200: tokenResponse(doc),
       ...problemResponses(doc, SIGN_IN),
     },
   };

@@ -2,48 +2,19 @@ import { kindOf, plain } from '../model/expression.ts';
 import type { Aggregate, Expression, List, ListOperator, TextFunction, ValueKind } from '../model/expression.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { own } from '../text/own.ts';
-import { asKind, commonKind, constantOf, describeKind } from './kinds.ts';
+import { arity, wrongType } from './call-typer.ts';
+import type { CallTyper, Typer } from './call-typer.ts';
+import { asKind, commonKind, describeKind, openedAs } from './kinds.ts';
+import { lifted } from './lift.ts';
 import type { NameScope } from './name-scope.ts';
-import { resolveMany } from './property.ts';
-import { ExpressionError } from './syntax.ts';
+import { eachOf, resolveMany } from './property.ts';
 import type { Call, Syntax } from './syntax.ts';
-
-/** What typing a call needs from typing other expressions. */
-interface Typer {
-  typed(syntax: Syntax, scope: NameScope): Expression;
-  textual(written: Syntax, value: Expression): Expression;
-  together(
-    written: readonly Syntax[],
-    values: readonly Expression[],
-    scope: NameScope,
-    how: 'equal' | 'ordered' | 'any',
-  ): Expression[];
-}
-
-type CallTyper = (call: Call, scope: NameScope, typer: Typer) => Expression;
+import { add, between, part, times } from './time-calls.ts';
 
 const BOOLEAN = plain('boolean');
 
 /** How to type a call of a function; undefined where there is none of that name. */
 export const callTyper = (name: string): CallTyper | undefined => own(typers, name);
-
-const arity = (call: Call, least: number, most = least): void => {
-  const { op, args, spot } = call;
-  if (args.length >= least && args.length <= most) return;
-  const wanted =
-    least === most
-      ? least === 0
-        ? 'no value'
-        : least === 1
-          ? 'one value'
-          : `${least} values`
-      : `${least} values or more`;
-  const message = `${op}(${least === 0 ? '' : '…'}) takes ${wanted}, got ${args.length}`;
-  throw new ExpressionError('syntax', message, least === 0 ? `write ${op}()` : `give it ${wanted}`, spot);
-};
-
-const wrongType = (message: string, remedy: string, syntax: Syntax): ExpressionError =>
-  new ExpressionError('wrong-type', message, remedy, syntax.spot);
 
 const ofText =
   (op: TextFunction | 'length'): CallTyper =>
@@ -79,6 +50,21 @@ const hasRole: CallTyper = (call, scope) => {
   return { op: 'has-role', role: role.value, type: BOOLEAN };
 };
 
+/** What stands in JSON, as a number or a text; a value that counts is a number as well. */
+const opening =
+  (kind: 'number' | 'text'): CallTyper =>
+  (call, scope, { typed }) => {
+    arity(call, 1);
+    const [written] = call.args as [Syntax];
+    const of = typed(written, scope);
+    if (of.type.kind === 'json') return openedAs(of, kind);
+    if (of.type.kind === kind) return of;
+    if (kind === 'number' && ['integer', 'decimal'].includes(of.type.kind))
+      return asKind(of, plain('number'), written.spot);
+    const message = `${kind} can not take ${describeKind(of.type)}`;
+    throw wrongType(message, 'give it what stands in JSON', written);
+  };
+
 const coalesce: CallTyper = (call, scope, { typed, together }) => {
   arity(call, 1, Infinity);
   const args = together(
@@ -94,22 +80,37 @@ const coalesce: CallTyper = (call, scope, { typed, together }) => {
   return { op: 'coalesce', args, type };
 };
 
-const count: CallTyper = (call, scope) => {
-  arity(call, 1);
-  const [of] = call.args as [Syntax];
+/** The records behind the first argument, or those of them for which the second is true. */
+function someOf(call: Call, scope: NameScope, { condition }: Typer): ReturnType<typeof resolveMany> {
+  arity(call, 1, 2);
+  const [of, where] = call.args as [Syntax, Syntax?];
   const found = of.kind === 'property' ? resolveMany(of, scope) : undefined;
-  if (found === undefined) throw wrongType('count takes a relation to many', 'write count(nights)', of);
-  return { op: 'count', many: found.many, type: plain('integer') };
-};
+  if (found === undefined || where === undefined) return found;
+  return { ...found, many: { ...found.many, where: lifted(condition(where, eachOf(found, scope, where))) } };
+}
+
+function notMany(message: string, remedy: string, { args }: Call, { each }: NameScope): Error {
+  const [of] = args as [Syntax];
+  const isOfEach = of.kind === 'property' && each?.path.every((name, at) => name === of.path[at]) === true;
+  const path = each?.path.join('.');
+  return wrongType(message, isOfEach ? `here \`${path}\` is one record: name many of it` : remedy, of);
+}
+
+const ofRecords =
+  (op: 'count' | 'exists'): CallTyper =>
+  (call, scope, typer) => {
+    const found = someOf(call, scope, typer);
+    if (found === undefined) throw notMany(`${op} takes a relation to many`, `write ${op}(nights)`, call, scope);
+    return { op, many: found.many, type: op === 'count' ? plain('integer') : BOOLEAN };
+  };
 
 const aggregate =
   (op: Aggregate): CallTyper =>
-  (call, scope) => {
-    arity(call, 1);
-    const [of] = call.args as [Syntax];
-    const found = of.kind === 'property' ? resolveMany(of, scope) : undefined;
+  (call, scope, typer) => {
+    const found = someOf(call, scope, typer);
+    const of = call.args[0]!;
     if (found?.value === undefined) {
-      throw wrongType(`${op} takes a field of a relation to many`, `write ${op}(nights.price)`, of);
+      throw notMany(`${op} takes a field of a relation to many`, `write ${op}(nights.price)`, call, scope);
     }
     const { words: _words, ...type } = found.value.type;
     const counted = ['integer', 'decimal', 'number'].includes(type.kind);
@@ -184,46 +185,6 @@ function listAs(list: List, items: ValueKind, written: Syntax): List {
   return { ...list, values: list.values.map((value) => asKind(value, items, written.spot)), items };
 }
 
-/** The predicates of time: an instant against an instant or an interval without its ends. */
-const times =
-  (op: 't_after' | 't_before' | 't_equals' | 't_during'): CallTyper =>
-  (call, scope, { typed, together }) => {
-    arity(call, 2);
-    const [instant, against] = call.args as [Syntax, Syntax];
-    const compared = (sign: '=' | '<' | '>', other: Syntax): Expression => {
-      const sides = [instant, other].map((side) => dated(side, typed(side, scope)));
-      const [left, right] = together([instant, other], sides, scope, 'ordered') as [Expression, Expression];
-      if (!isInstant(left)) throw wrongType(`${call.op} takes dates and times`, 'name a date here', instant);
-      return { op: sign, left, right, type: BOOLEAN };
-    };
-    if (op === 't_during') {
-      if (against.kind !== 'interval') {
-        throw wrongType('T_DURING needs an interval', "write INTERVAL('2026-06-01', '2026-07-01')", against);
-      }
-      const [from, to] = against.ends;
-      const ends = [...(isOpen(from) ? [] : [compared('>', from)]), ...(isOpen(to) ? [] : [compared('<', to)])];
-      if (ends.length === 0) throw wrongType('this interval has no end at all', 'give it one', against);
-      return ends.length === 1 ? ends[0]! : { op: 'and', args: ends, type: BOOLEAN };
-    }
-    if (against.kind !== 'interval') return compared(op === 't_after' ? '>' : op === 't_before' ? '<' : '=', against);
-    const end = against.ends[op === 't_after' ? 1 : 0];
-    if (op === 't_equals' || isOpen(end)) {
-      throw wrongType('this can never be true', 'write one instant, or another interval', against);
-    }
-    return compared(op === 't_after' ? '>' : '<', end);
-  };
-
-const isOpen = (end: Syntax): boolean => end.kind === 'text' && end.value === '..';
-
-const isInstant = ({ type }: Expression): boolean => type.kind === 'date' || type.kind === 'date-time';
-
-/** The form of a text decides which kind of instant it is. */
-function dated(syntax: Syntax, value: Expression): Expression {
-  if (syntax.kind !== 'text') return value;
-  const kind = /^\d{4}-\d\d-\d\d$/.test(syntax.value) ? 'date' : 'timestamp';
-  return constantOf({ kind, value: syntax.value, spot: syntax.spot });
-}
-
 const typers: Readonly<Record<string, CallTyper>> = {
   casei: ofText('casei'),
   accenti: ofText('accenti'),
@@ -234,8 +195,17 @@ const typers: Readonly<Record<string, CallTyper>> = {
   today: runtime('today'),
   me,
   has_role: hasRole,
+  add,
+  days_between: between('days-between'),
+  seconds_between: between('seconds-between'),
+  year: part('year'),
+  month: part('month'),
+  weekday: part('weekday'),
   coalesce,
-  count,
+  number: opening('number'),
+  text: opening('text'),
+  count: ofRecords('count'),
+  exists: ofRecords('exists'),
   sum: aggregate('sum'),
   min: aggregate('min'),
   max: aggregate('max'),

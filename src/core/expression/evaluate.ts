@@ -1,19 +1,27 @@
+import { isOfCalendar } from '../model/expression.ts';
 import type {
   Aggregate,
   Arithmetic,
-  Comparison,
+  CalendarNode,
   Expression,
   List,
   ListOperator,
   Many,
   PatternPart,
+  TextFunction,
   ValueKind,
 } from '../model/expression.ts';
 import type { Links, Reverse, Step } from '../model/relation.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import { formatDecimal, parseDecimal } from '../text/decimal.ts';
+import { own } from '../text/own.ts';
+import { isRecord } from '../text/value.ts';
+import { addedTo, daysBetween, millisecondsBetween, partOf } from './calendar.ts';
+import { all, any, compare, equal, holds, negated } from './compare.ts';
+import type { Inner } from './compare.ts';
 import type { Caller } from './context.ts';
 import { letters } from './letters.ts';
+import { isLike } from './like.ts';
 import { inInteger, inUnits, ofIntegers, ofNumbers, ofUnits, rescaled, rounded } from './numbers.ts';
 
 export type RecordValues = Readonly<Record<string, FieldValue | undefined>>;
@@ -28,10 +36,9 @@ export interface EvaluationInput {
    * The records at the other end of a step or a to-many relation; left out where the record's own values are enough.
    */
   related?(via: Step | Links, target: string, values: RecordValues): readonly RecordValues[];
+  /** In a condition over each of many: the record that they belong to. */
+  readonly outer?: EvaluationInput;
 }
-
-/** An intermediate value: decimals are whole numbers of their smallest unit. */
-type Inner = string | number | bigint | boolean | null | readonly FieldValue[] | Readonly<Record<string, FieldValue>>;
 
 /** The value of an expression, in the form that JSON has it. Nulls follow SQL's three-valued logic. */
 export function evaluate(expression: Expression, input: EvaluationInput): FieldValue {
@@ -40,6 +47,7 @@ export function evaluate(expression: Expression, input: EvaluationInput): FieldV
 }
 
 function inner(expression: Expression, around: EvaluationInput): Inner {
+  if (isOfCalendar(expression)) return calendarValue(expression, around);
   switch (expression.op) {
     case 'constant':
       return kept(expression.value, expression.type);
@@ -55,8 +63,12 @@ function inner(expression: Expression, around: EvaluationInput): Inner {
       return fieldOf(expression, around.values);
     case 'at':
       return atOther(expression, around);
+    case 'outer':
+      return inner(expression.of, around.outer!);
     case 'when':
       return inner(expression.condition, around) === true ? inner(expression.of, around) : null;
+    case 'open':
+      return opened(inner(expression.of, around), expression.type);
     case 'convert':
       return convert(expression, inner(expression.of, around));
     case '+':
@@ -76,20 +88,14 @@ function inner(expression: Expression, around: EvaluationInput): Inner {
       return holds(expression.op, compare(inner(expression.left, around), inner(expression.right, around)));
     case 'between':
       return isBetween(expression, around);
-    case 'in': {
-      const of = inner(expression.of, around);
-      return any(expression.among.map((item) => equal(of, inner(item, around))));
-    }
-    case 'like': {
-      const of = inner(expression.of, around);
-      return of === null ? null : isLike([...(of as string)], expression.pattern);
-    }
+    case 'in':
+      return isAmong(expression, around);
+    case 'like':
+      return likeValue(inner(expression.of, around), expression.pattern);
     case 'is-null':
       return inner(expression.of, around) === null;
-    case 'not': {
-      const of = inner(expression.of, around);
-      return of === null ? null : !(of as boolean);
-    }
+    case 'not':
+      return negated(inner(expression.of, around) as boolean | null);
     case 'and':
       return all(expression.args.map((arg) => inner(arg, around) as boolean | null));
     case 'or':
@@ -99,14 +105,15 @@ function inner(expression: Expression, around: EvaluationInput): Inner {
     case 'casei':
     case 'accenti':
     case 'lower':
-    case 'upper': {
-      const of = inner(expression.of, around);
-      return of === null ? null : letters[expression.op](of as string);
-    }
+    case 'upper':
+      return changed(expression.op, inner(expression.of, around));
     case 'length':
       return lengthOf(inner(expression.of, around));
     case 'count':
-      return recordsOf(expression.many, around).length;
+    case 'exists': {
+      const found = recordsOf(expression.many, around).length;
+      return expression.op === 'count' ? found : found > 0;
+    }
     case 'sum':
     case 'min':
     case 'max':
@@ -120,8 +127,29 @@ function inner(expression: Expression, around: EvaluationInput): Inner {
   }
 }
 
+function isAmong({ of, among }: Node<'in'>, around: EvaluationInput): boolean | null {
+  const value = inner(of, around);
+  return any(among.map((item) => equal(value, inner(item, around))));
+}
+
+const likeValue = (of: Inner, pattern: readonly PatternPart[]): boolean | null =>
+  of === null ? null : isLike([...(of as string)], pattern);
+
+const changed = (op: TextFunction, text: Inner): Inner => (text === null ? null : letters[op](text as string));
+
 /** In code points. */
 const lengthOf = (text: Inner): number | null => (text === null ? null : [...(text as string)].length);
+
+function calendarValue(node: CalendarNode, around: EvaluationInput): Inner {
+  if ('left' in node) {
+    const [from, to] = [inner(node.left, around), inner(node.right, around)];
+    if (from === null || to === null) return null;
+    return (node.op === 'days-between' ? daysBetween : millisecondsBetween)(from as string, to as string);
+  }
+  const of = inner(node.of, around);
+  if (of === null) return null;
+  return node.op === 'add' ? addedTo(of as string, node.duration) : partOf(node.op, of as string);
+}
 
 /** The nodes of some operators. */
 type Node<Op extends Expression['op']> = Expression & { readonly op: Op };
@@ -186,11 +214,14 @@ function unitsOf(text: string): [bigint, number] {
 
 function fieldOf({ field, inside, type }: Expression & { op: 'field' }, values: RecordValues): Inner {
   let value: FieldValue | undefined = values[field.member];
-  for (const name of inside) {
-    value = typeof value === 'object' && value !== null ? (value as Record<string, FieldValue>)[name] : null;
-  }
+  for (const name of inside) value = isRecord(value) ? own(value, name) : null;
   return kept(value, type);
 }
+
+const JSON_TYPES: Readonly<Record<string, string>> = { text: 'string', number: 'number', boolean: 'boolean' };
+
+/** What stands in JSON, where it is of a kind. */
+const opened = (value: Inner, { kind }: ValueKind): Inner => (typeof value === own(JSON_TYPES, kind) ? value : null);
 
 function relatedTo(via: Step | Links, target: string, around: EvaluationInput): readonly RecordValues[] {
   if (around.related === undefined) throw new Error('this expression needs records beside its own');
@@ -202,16 +233,37 @@ const guardedBy =
   (values: RecordValues): boolean =>
     guard === undefined || inner(guard, { ...around, values }) === true;
 
-/** The record that a to-many relation belongs to may itself be a few steps away. */
-function recordsOf({ of, via, target, guard }: Many, around: EvaluationInput): readonly RecordValues[] {
-  let at: RecordValues | undefined = around.values;
-  let from = of;
-  while (from.op === 'at' && at !== undefined) {
-    at = relatedTo(from.step, from.target, { ...around, values: at }).find(guardedBy(from.guard, around));
-    from = from.of;
+function recordsOf(many: Many, around: EvaluationInput): readonly RecordValues[] {
+  const { of, through, key, guard, where } = many;
+  const behind = (input: EvaluationInput): readonly RecordValues[] => recordsBehind(of, many, input);
+  const all =
+    through === undefined
+      ? behind(around)
+      : onceEach(
+          recordsOf(through, around).flatMap((values) => behind({ ...around, values })),
+          key.member,
+        );
+  return all.filter(guardedBy(guard, around)).filter(guardedBy(where, { ...around, outer: around }));
+}
+
+const onceEach = (records: readonly RecordValues[], key: string): RecordValues[] => [
+  ...new Map(records.map((record) => [record[key], record])).values(),
+];
+
+/** The record that a relation to many belongs to may itself be a few steps away. */
+function recordsBehind(of: Expression, many: Many, around: EvaluationInput): readonly RecordValues[] {
+  switch (of.op) {
+    case 'at':
+      return relatedTo(of.step, of.target, around)
+        .filter(guardedBy(of.guard, around))
+        .flatMap((values) => recordsBehind(of.of, many, { ...around, values }));
+    case 'outer':
+      return recordsBehind(of.of, many, around.outer!);
+    case 'when':
+      return inner(of.condition, around) === true ? recordsBehind(of.of, many, around) : [];
+    default:
+      return relatedTo(many.via satisfies Links | Reverse, many.target, around);
   }
-  if (at === undefined) return [];
-  return relatedTo(via satisfies Links | Reverse, target, { ...around, values: at }).filter(guardedBy(guard, around));
 }
 
 function itemsOf(list: List, around: EvaluationInput): ReadonlySet<Inner> | null {
@@ -244,81 +296,6 @@ function converted(value: Inner, from: ValueKind, to: ValueKind): Inner {
     return Math.abs(units) <= 999999999999999900 ? inUnits(BigInt(units)) : null;
   }
   return to.kind === 'integer' ? inInteger(rounded(value as number)) : value;
-}
-
-/** Below 0, 0 or above 0; null where a side is. */
-function compare(one: Inner, other: Inner): number | null {
-  if (one === null || other === null) return null;
-  if (typeof one === 'string') return compareTexts(one, other as string);
-  return one < other ? -1 : one > other ? 1 : 0;
-}
-
-/** By code point, where JavaScript's own comparison goes by code unit. */
-export function compareTexts(one: string, other: string): number {
-  const length = Math.min(one.length, other.length);
-  for (let at = 0; at < length; at += 1) {
-    const [a, b] = [one.charCodeAt(at), other.charCodeAt(at)];
-    if (a === b) continue;
-    // A surrogate stands for a code point above all that have none.
-    const [high, low] = [isSurrogate(a), isSurrogate(b)];
-    return high === low ? a - b : high ? 1 : -1;
-  }
-  return one.length - other.length;
-}
-
-const isSurrogate = (unit: number): boolean => unit >= 0xd800 && unit <= 0xdfff;
-
-function holds(op: Comparison, order: number | null): boolean | null {
-  if (order === null) return null;
-  switch (op) {
-    case '=':
-      return order === 0;
-    case '<>':
-      return order !== 0;
-    case '<':
-      return order < 0;
-    case '>':
-      return order > 0;
-    case '<=':
-      return order <= 0;
-    case '>=':
-      return order >= 0;
-  }
-}
-
-function equal(one: Inner, other: Inner): boolean | null {
-  const order = compare(one, other);
-  return order === null ? null : order === 0;
-}
-
-const all = (values: readonly (boolean | null)[]): boolean | null =>
-  values.includes(false) ? false : values.includes(null) ? null : true;
-const any = (values: readonly (boolean | null)[]): boolean | null =>
-  values.includes(true) ? true : values.includes(null) ? null : false;
-
-const ANY = Symbol('any text');
-const ONE = Symbol('one character');
-
-/** Backtracks to the last `%` only, so that no pattern takes long. */
-function isLike(text: readonly string[], pattern: readonly PatternPart[]): boolean {
-  const wanted = pattern.flatMap((part): (string | symbol)[] =>
-    part === 'any' ? [ANY] : part === 'one' ? [ONE] : [...part.text],
-  );
-  let [at, next, star, from] = [0, 0, -1, 0];
-  while (at < text.length) {
-    const part = wanted[next];
-    if (part === ANY) {
-      [star, from] = [next, at];
-      next += 1;
-    } else if (part === ONE || part === text[at]) {
-      at += 1;
-      next += 1;
-    } else if (star >= 0) {
-      from += 1;
-      [at, next] = [from, star + 1];
-    } else return false;
-  }
-  return wanted.slice(next).every((part) => part === ANY);
 }
 
 function aggregated(op: 'sum' | 'min' | 'max' | 'avg', values: readonly NonNullable<Inner>[], type: ValueKind): Inner {

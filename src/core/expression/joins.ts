@@ -22,6 +22,15 @@ export function manyJoined(via: Via, target: Model, key: string, inside: string,
   );
 }
 
+/** The same for the records that belong to any record whose key is among `keys`, a SELECT: each of them once. */
+export function manyAmong(via: Via, target: Model, keys: string, inside: string, links: string, name: Name): string {
+  const from = (column: string, among: string): string =>
+    `FROM ${name(target.table)} AS ${inside} WHERE ${inside}.${name(column)} IN (${among})`;
+  if (isReverse(via)) return from(relationColumn(target, via), keys);
+  const [far, near] = [via.far, via.near].map((column) => `${links}.${name(column)}`);
+  return from(target.key.column, `SELECT ${far} FROM ${name(via.table)} AS ${links} WHERE ${near} IN (${keys})`);
+}
+
 /** Quotes an identifier. */
 type Name = (identifier: string) => string;
 

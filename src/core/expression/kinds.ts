@@ -77,6 +77,9 @@ function readAs(text: string, kind: Kind, spot: Spot): Expression {
   throw new ExpressionError('wrong-type', `this text ${read.fault.detail}`, `write ${names[kind]} here`, spot);
 }
 
+/** What to do about JSON whose kind is not known. */
+export const SAY_WHAT = 'say what it is, as number(…) or text(…); or ask whether it IS NULL';
+
 const COUNTED: readonly Kind[] = ['integer', 'decimal', 'number'];
 
 /** The kind in which values can be compared: that of `kind`, widened for one more value. */
@@ -102,7 +105,7 @@ export function commonKind(
   const dated = [kind.kind, other.kind].every((one) => one === 'date' || one === 'date-time');
   if (dated) return plain('date-time');
   if (kind.kind === 'json' || other.kind === 'json') {
-    throw new ExpressionError('wrong-type', 'a JSON value can not be compared', 'ask whether it IS NULL', spot);
+    throw new ExpressionError('wrong-type', 'a JSON value can not be compared like this', SAY_WHAT, spot);
   }
   const shown = beside.kind === 'property' ? `\`${beside.path.join('.')}\` is` : 'the other side is';
   const message = `${shown} ${names[kind.kind]}, and this is ${names[other.kind]}`;
@@ -117,6 +120,21 @@ const widened = (kind: ValueKind, other: Expression): ValueKind => (other.type.s
 
 const isText = (value: Expression): value is Expression & { op: 'constant'; value: string } =>
   value.op === 'constant' && value.type.kind === 'text';
+
+/** JSON beside values of a kind is read as that kind, where JSON knows it. */
+export function openedBeside(values: readonly Expression[]): readonly Expression[] {
+  const beside = values.find(({ type }) => type.kind !== 'json')?.type.kind;
+  if (beside === undefined || !values.some(({ type }) => type.kind === 'json')) return values;
+  const kind = COUNTED.includes(beside) ? 'number' : beside;
+  if (kind !== 'text' && kind !== 'number' && kind !== 'boolean') return values;
+  return values.map((value) => (value.type.kind === 'json' ? openedAs(value, kind) : value));
+}
+
+export const openedAs = (of: Expression, kind: 'text' | 'number' | 'boolean'): Expression => ({
+  op: 'open',
+  of,
+  type: plain(kind),
+});
 
 /** A value as one of another kind that it can be read as; constants are worked out here. */
 export function asKind(value: Expression, type: ValueKind, spot: Spot): Expression {

@@ -16,6 +16,8 @@ export interface NameScope {
   /** The model whose records it is over; undefined where it is over none. */
   readonly model?: Nameable;
   readonly models: ReadonlyMap<string, Nameable>;
+  /** In a condition over each of the records behind a path: that path, and what other names mean. */
+  readonly each?: { readonly path: readonly string[]; readonly outer: NameScope };
   /** The names of a model's computed values. */
   computedNames(model: string): Iterable<string>;
   /** A computed value of a model; undefined where there is none that can be used. */

@@ -10,9 +10,15 @@ import type { Syntax } from './syntax.ts';
 export type Property = Syntax & { kind: 'property' };
 
 /** What a path of names ends at: a value, or the values or the records behind a to-many relation. */
-type End =
-  | { readonly kind: 'value'; readonly value: Expression }
-  | { readonly kind: 'many'; readonly many: Many; readonly value?: Expression };
+type End = { readonly kind: 'value'; readonly value: Expression } | ManyEnd;
+
+interface ManyEnd {
+  readonly kind: 'many';
+  readonly many: Many;
+  readonly value?: Expression;
+  /** The names up to the last relation to many, as they are written. */
+  readonly path: readonly string[];
+}
 
 /** A name as one value. */
 export function resolveProperty(property: Property, scope: NameScope): Expression {
@@ -28,7 +34,7 @@ export function resolveProperty(property: Property, scope: NameScope): Expressio
 }
 
 /** A name as the values or records of a to-many relation; undefined if it is a single value. */
-export function resolveMany(property: Property, scope: NameScope): (End & { kind: 'many' }) | undefined {
+export function resolveMany(property: Property, scope: NameScope): ManyEnd | undefined {
   const end = endOf(property, scope);
   return end.kind === 'many' ? end : undefined;
 }
@@ -39,7 +45,42 @@ function endOf(property: Property, scope: NameScope): End {
     const message = `there is no record here that has \`${property.path.join('.')}\``;
     throw new ExpressionError('unknown-property', message, 'use now(), today(), me() or a constant', property.spot);
   }
-  return walkPath(model, property.path, property, scope, (value) => value);
+  const { each } = scope;
+  if (each === undefined) return walkPath(model, property.path, property, scope, (value) => value);
+  const { path } = property;
+  if (each.path.every((name, at) => name === path[at])) {
+    if (path.length > each.path.length)
+      return walkPath(model, path.slice(each.path.length), property, scope, (value) => value);
+    const remedy = `name one of their members, as ${path.join('.')}.${model.key.member}`;
+    throw new ExpressionError('wrong-type', `\`${path.join('.')}\` is each of the records here`, remedy, property.spot);
+  }
+  try {
+    return fromWithin(endOf(property, each.outer));
+  } catch (error) {
+    const known = namesOf(model, scope);
+    if (!(error instanceof ExpressionError) || error.code !== 'unknown-property' || !known.includes(path[0]!))
+      throw error;
+    const remedy = `write ${[...each.path, ...path].join('.')}`;
+    throw new ExpressionError(error.code, error.message, remedy, error.spot);
+  }
+}
+
+/** What a name outside a condition over each of many means inside it. */
+function fromWithin(end: End): End {
+  const outer = (of: Expression): Expression => ({ op: 'outer', of, type: of.type });
+  if (end.kind === 'value') return { kind: 'value', value: outer(end.value) };
+  const moved = (many: Many): Many =>
+    many.through === undefined ? { ...many, of: outer(many.of) } : { ...many, through: moved(many.through) };
+  return { ...end, many: moved(end.many) };
+}
+
+/** The scope of a condition over each of the records that a name leads to. */
+export function eachOf({ many, path }: ManyEnd, scope: NameScope, { spot }: Syntax): NameScope {
+  if (scope.each?.outer.each !== undefined) {
+    const message = 'this condition stands in a condition that stands in a condition';
+    throw new ExpressionError('too-large', message, 'name a computed value that says a part of it', spot);
+  }
+  return { ...scope, model: scope.models.get(many.target)!, each: { path, outer: scope } };
 }
 
 function walkPath(
@@ -86,8 +127,9 @@ function walkPath(
   if (keys !== undefined) {
     if (rest.length > 0) throw nothingInside(name, rest[0]!, property);
     const guard = scope.guard?.(model.name, keys);
-    const many: Many = { of: wrap(behind(fieldExpression(model.key))), via: keys, target: keys.target, guard };
-    return { kind: 'many', many, value: fieldExpression(scope.models.get(keys.target)!.key) };
+    const { key } = scope.models.get(keys.target)!;
+    const many: Many = { of: wrap(behind(fieldExpression(model.key))), via: keys, target: keys.target, key, guard };
+    return { kind: 'many', many, value: fieldExpression(key), path: [...property.path.slice(0, -1), keys.name] };
   }
   const related = viaCalled(model, name);
   if (related !== undefined) return throughMany(model, related, rest, property, scope, (of) => wrap(behind(of)));
@@ -103,12 +145,15 @@ function throughMany(
   wrap: (value: Expression) => Expression,
 ): End {
   const guard = scope.guard?.(model.name, via);
-  const many: Many = { of: wrap(fieldExpression(model.key)), via, target, guard };
-  if (rest.length === 0) return { kind: 'many', many };
-  const inside = walkPath(scope.models.get(target)!, rest, property, scope, (value) => value);
-  if (inside.kind === 'value') return { kind: 'many', many, value: inside.value };
-  const message = `\`${property.path.join('.')}\` goes through two relations to many`;
-  throw new ExpressionError('wrong-type', message, 'a path may go through one', property.spot);
+  const next = scope.models.get(target)!;
+  const many: Many = { of: wrap(fieldExpression(model.key)), via, target, key: next.key, guard };
+  const path = property.path.slice(0, property.path.length - rest.length);
+  if (rest.length === 0) return { kind: 'many', many, path };
+  const inside = walkPath(next, rest, property, scope, (value) => value);
+  if (inside.kind === 'value') return { kind: 'many', many, value: inside.value, path };
+  if (inside.many.through === undefined) return { ...inside, many: { ...inside.many, through: many } };
+  const message = `\`${property.path.join('.')}\` goes through three relations to many`;
+  throw new ExpressionError('wrong-type', message, 'a path may go through two', property.spot);
 }
 
 export const fieldExpression = (field: Field): Expression => ({ op: 'field', field, inside: [], type: kindOf(field) });
@@ -117,6 +162,8 @@ export const fieldExpression = (field: Field): Expression => ({ op: 'field', fie
 function fieldValue(field: Field, inside: readonly string[], property: Property): Expression {
   let spec: ValueSpec = field;
   for (const [at, name] of inside.entries()) {
+    // Anything may stand in JSON.
+    if (spec.type === 'json') return { op: 'field', field, inside, type: kindOf(spec) };
     const next: ValueSpec | undefined = spec.properties?.get(name);
     if (next === undefined) {
       if (spec.properties === undefined)
@@ -144,12 +191,15 @@ function unknown(model: Nameable, name: string, { spot }: Property, scope: NameS
   }
   if (scope.isBroken?.(model.name, name) === true)
     return new ExpressionError('told', `\`${name}\` is wrong`, 'mend it', spot);
-  const known = [
+  const message = `${model.name} has no field or relation \`${name}\``;
+  return new ExpressionError('unknown-property', message, didYouMean(name, namesOf(model, scope)), spot);
+}
+
+/** The names of a model that the author of an expression may know. */
+const namesOf = (model: Nameable, scope: NameScope): string[] =>
+  [
     ...model.shownByMember.keys(),
     ...scope.computedNames(model.name),
     ...relatedNames(model),
     ...model.links.flatMap(({ member }) => member ?? []),
   ].filter((member) => scope.sees?.(model.name, member) !== false);
-  const message = `${model.name} has no field or relation \`${name}\``;
-  return new ExpressionError('unknown-property', message, didYouMean(name, known), spot);
-}

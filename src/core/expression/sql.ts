@@ -1,9 +1,10 @@
-import type { Expression, List, Many, ValueKind } from '../model/expression.ts';
+import { isOfCalendar } from '../model/expression.ts';
+import type { Aggregate, CalendarNode, Expression, List, Many, ValueKind } from '../model/expression.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import type { ExpressionDialect } from '../sql/expression-dialect.ts';
-import { manyJoined, oneJoined } from './joins.ts';
+import { manyAmong, manyJoined, oneJoined } from './joins.ts';
 
 /** The value of a placeholder: a constant of the expression, or what is known only when the statement runs. */
 export type Bound =
@@ -38,6 +39,13 @@ export interface SqlWriter {
   readonly dialect: ExpressionDialect;
   readonly name: (identifier: string) => string;
   readonly models: { readonly byName: ReadonlyMap<string, Model> };
+  /** In a condition over each of many: the row of the record that they belong to. */
+  readonly outer?: {
+    readonly writer: SqlWriter;
+    readonly model: Model;
+    readonly row: string;
+    readonly beside: string[];
+  };
 }
 
 /**
@@ -75,15 +83,26 @@ function valueOver(writer: SqlWriter, node: Expression, over: Model, row: string
 function sql(writer: SqlWriter, node: Expression, over: Model, row: string, beside: string[]): string {
   const { deepest, around } = writer;
   const text = bare(writer, node, over, row, beside);
-  if (deepest === Infinity || depthOf(text) <= deepest) return text;
+  return deepest === Infinity || depthOf(text) <= deepest ? text : putBeside(around, text, beside);
+}
+
+/** Works a value out in a common table expression, and returns what stands in its place. */
+function putBeside(around: SqlContext, text: string, beside: string[]): string {
   const named = around.alias();
   beside.push(`${named}(x) AS MATERIALIZED (SELECT ${text})`);
   return `(SELECT x FROM ${named})`;
 }
 
+/** A value of the record that many belong to: where depth counts, it is worked out beside them, and once. */
+function outerSql({ writer, model, row, beside }: NonNullable<SqlWriter['outer']>, of: Expression): string {
+  const text = sql(writer, of, model, row, beside);
+  return writer.deepest === Infinity || depthOf(text) === 0 ? text : putBeside(writer.around, text, beside);
+}
+
 function bare(writer: SqlWriter, node: Expression, over: Model, row: string, beside: string[]): string {
   const { dialect, around, name } = writer;
   const of = (inner: Expression): string => sql(writer, inner, over, row, beside);
+  if (isOfCalendar(node)) return calendarSql(dialect, node, of);
   switch (node.op) {
     case 'constant':
       return dialect.parameter(node.type, around.place({ kind: 'constant', value: node.value, type: node.type }));
@@ -99,8 +118,12 @@ function bare(writer: SqlWriter, node: Expression, over: Model, row: string, bes
     }
     case 'at':
       return oneSql(writer, node, over, row);
+    case 'outer':
+      return outerSql(writer.outer!, node.of);
     case 'when':
       return `(CASE WHEN ${of(node.condition)} THEN ${of(node.of)} END)`;
+    case 'open':
+      return dialect.open(of(node.of), node.type);
     case 'convert':
       return dialect.convert(of(node.of), node.of.type, node.type, node.bounded ?? false);
     case '+':
@@ -123,9 +146,7 @@ function bare(writer: SqlWriter, node: Expression, over: Model, row: string, bes
     case 'in':
       return `(${of(node.of)} IN (${node.among.map(of).join(', ')}))`;
     case 'like':
-      return dialect.like(of(node.of), node.pattern, (text) =>
-        around.place({ kind: 'constant', value: text, type: { kind: 'text', scale: 0 } }),
-      );
+      return dialect.like(of(node.of), node.pattern, (text) => around.place({ ...TEXT, value: text }));
     case 'is-null':
       return `(${of(node.of)} IS NULL)`;
     case 'not':
@@ -143,20 +164,36 @@ function bare(writer: SqlWriter, node: Expression, over: Model, row: string, bes
     case 'length':
       return dialect.length(of(node.of));
     case 'count':
-      return `(SELECT count(*) FROM (${rowsOf(writer, node.many, undefined, over, row, beside)}) AS ${around.alias()})`;
+      return `(${rowsOf(writer, node.many, () => 'count(*)', over, row, beside)})`;
+    case 'exists':
+      return `EXISTS (${rowsOf(writer, node.many, () => '1', over, row, beside)})`;
     case 'sum':
     case 'min':
     case 'max':
-    case 'avg': {
-      const rows = rowsOf(writer, node.many, node.value, over, row, beside);
-      return `(SELECT ${dialect.aggregate(node.op, 'v', node.type)} FROM (${rows}) AS ${around.alias()})`;
-    }
+    case 'avg':
+      return aggregateSql(writer, node, valuesOf(writer, node.many, node.value, over, row, beside));
     case 'contains':
     case 'contained-by':
     case 'overlaps':
     case 'equals':
       return listsSql(writer, node, over, row, beside);
   }
+}
+
+const TEXT = { kind: 'constant', type: { kind: 'text', scale: 0 } } as const;
+
+const aggregateSql = ({ dialect, around }: SqlWriter, { op, type }: Node<Aggregate>, rows: string): string =>
+  `(SELECT ${dialect.aggregate(op, 'v', type)} FROM (${rows}) AS ${around.alias()})`;
+
+/** The nodes of some operators. */
+type Node<Op extends Expression['op']> = Expression & { readonly op: Op };
+
+function calendarSql(dialect: ExpressionDialect, node: CalendarNode, of: (inner: Expression) => string): string {
+  if (node.op === 'add') return dialect.add(of(node.of), node.of.type.kind, node.duration);
+  if ('of' in node) return dialect.part(node.op, of(node.of), node.of.type.kind);
+  const [from, to] = [of(node.left), of(node.right)];
+  if (node.op === 'seconds-between') return dialect.secondsBetween(from, to);
+  return dialect.daysBetween(from, to, [node.left.type.kind, node.right.type.kind]);
 }
 
 /** A sub-select of a value of the one record that a step leads to. */
@@ -170,22 +207,43 @@ function oneSql(writer: SqlWriter, node: Expression & { readonly op: 'at' }, ove
   return `(SELECT ${value} FROM ${name(target.table)} AS ${inside} WHERE ${joined}${guard})`;
 }
 
-/** A SELECT of the related records, with the value as `v`. */
+/** A SELECT of a value of each of the related records, as `v`. */
+function valuesOf(
+  writer: SqlWriter,
+  many: Many,
+  value: Expression,
+  over: Model,
+  row: string,
+  beside: string[],
+): string {
+  const shown = (inner: SqlWriter, target: Model, inside: string): string =>
+    `${valueOver(inner, value, target, inside)} AS v`;
+  return rowsOf(writer, many, shown, over, row, beside);
+}
+
+/** How many levels a select of related records takes. */
+const OF_SELECT = 3;
+
+/** A SELECT from the related records. */
 function rowsOf(
   writer: SqlWriter,
   many: Many,
-  value: Expression | undefined,
+  shown: (inner: SqlWriter, target: Model, inside: string) => string,
   over: Model,
   row: string,
   beside: string[],
 ): string {
   const { models, around, name } = writer;
+  const { through, of, via, guard, where } = many;
   const target = modelOf(models, many.target);
   const inside = around.alias();
-  const shown = value === undefined ? '1' : valueOver(writer, value, target, inside);
-  const key = sql(writer, many.of, over, row, beside);
-  const joined = manyJoined(many.via, target, key, inside, around.alias(), name);
-  return `SELECT ${shown} AS v ${joined}${guarded(writer, many.guard, target, inside)}`;
+  const joined =
+    through === undefined
+      ? manyJoined(via, target, sql(writer, of, over, row, beside), inside, around.alias(), name)
+      : manyAmong(via, target, valuesOf(writer, through, of, over, row, beside), inside, around.alias(), name);
+  const inner = { ...writer, deepest: Math.max(LEAST_DEPTH, writer.deepest - OF_SELECT) };
+  const some = guarded({ ...inner, outer: { writer, model: over, row, beside } }, where, target, inside);
+  return `SELECT ${shown(inner, target, inside)} ${joined}${guarded(inner, guard, target, inside)}${some}`;
 }
 
 function guarded(writer: SqlWriter, guard: Expression | undefined, target: Model, row: string): string {
@@ -222,7 +280,7 @@ function itemsSql(writer: SqlWriter, list: List, over: Model, row: string, besid
     case 'array':
       return dialect.items(sql(writer, list.of, over, row, beside), list.items);
     case 'many':
-      return rowsOf(writer, list.many, list.value, over, row, beside);
+      return valuesOf(writer, list.many, list.value, over, row, beside);
     case 'constants': {
       if (list.values.length === 0) return 'SELECT NULL AS v';
       return list.values.map((value) => `SELECT ${sql(writer, value, over, row, beside)} AS v`).join(' UNION ALL ');

@@ -2,7 +2,7 @@ import { COMPARISONS, plain } from '../model/expression.ts';
 import type { Arithmetic, Comparison, Expression, PatternPart, ValueKind } from '../model/expression.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { callTyper, functionNames } from './calls.ts';
-import { asKind, asOperand, commonKind, constantOf, describeKind } from './kinds.ts';
+import { asKind, asOperand, commonKind, constantOf, describeKind, openedAs, openedBeside, SAY_WHAT } from './kinds.ts';
 import type { NameScope } from './name-scope.ts';
 import { resolveProperty } from './property.ts';
 import { ExpressionError, LIMITS } from './syntax.ts';
@@ -87,7 +87,7 @@ function typedCall(call: Call, scope: NameScope): Expression {
       return arithmetic(call, op, scope);
   }
   const typer = callTyper(op);
-  if (typer !== undefined) return typer(call, scope, { typed, textual, together });
+  if (typer !== undefined) return typer(call, scope, { typed, condition: typedCondition, textual, together });
   const message = `there is no function ${op}`;
   throw new ExpressionError('unknown-function', message, didYouMean(op, functionNames), spot);
 }
@@ -105,10 +105,11 @@ const NOT_ORDERED: readonly string[] = ['boolean', 'uuid', ...NOT_COMPARED];
 /** Values that are compared with the first: of one kind, each converted to it where it isn't. */
 function together(
   written: readonly Syntax[],
-  values: readonly Expression[],
+  given: readonly Expression[],
   scope: NameScope,
   how: 'equal' | 'ordered' | 'any',
 ): Expression[] {
+  const values = openedBeside(given);
   const common = values.reduce<ValueKind>(
     (kind, value, at) => commonKind(kind, value, values[0]!, written[at]!.spot, written[0]!),
     values[0]!.type,
@@ -120,7 +121,7 @@ function together(
         ? 'use A_CONTAINS, A_CONTAINEDBY, A_OVERLAPS or A_EQUALS'
         : how === 'ordered' && common.kind !== 'json'
           ? 'use = or <>'
-          : 'compare what stands inside it';
+          : SAY_WHAT;
     const message = `${describeKind(common)} can not be compared like this`;
     throw new ExpressionError('wrong-type', message, remedy, written[0]!.spot);
   }
@@ -142,6 +143,7 @@ function noteStrangeWords(written: readonly Syntax[], values: readonly Expressio
 
 function textual(written: Syntax, value: Expression): Expression {
   if (value.type.kind === 'text') return value;
+  if (value.type.kind === 'json') return openedAs(value, 'text');
   const message = `this is ${describeKind(value.type)}, where text is needed`;
   throw new ExpressionError('wrong-type', message, 'name a field of text here', written.spot);
 }
@@ -152,7 +154,8 @@ function textual(written: Syntax, value: Expression): Expression {
  */
 function arithmetic(call: Call, op: Arithmetic, scope: NameScope): Expression {
   const [left, right] = call.args.map((side) => {
-    const value = typed(side, scope);
+    const given = typed(side, scope);
+    const value = given.type.kind === 'json' ? openedAs(given, 'number') : given;
     if (['integer', 'decimal', 'number'].includes(value.type.kind)) return value;
     const what = describeKind(value.type);
     const message = `${op.toUpperCase()} can not take ${what}`;

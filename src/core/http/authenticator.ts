@@ -4,9 +4,11 @@ import type { Principal } from '../access/principal.ts';
 import type { Request } from '../api/message.ts';
 import { HttpProblem } from '../api/problems.ts';
 import type { Runtime } from '../change/runtime.ts';
+import type { Caller } from '../expression/context.ts';
 import type { Writes } from '../change/writes.ts';
 import type { Callers, Known } from '../identity/callers.ts';
 import type { Credentials } from '../identity/credentials.ts';
+import type { Sessions } from '../identity/sessions.ts';
 import { seconds } from '../identity/tokens.ts';
 import type { OutsideClaims, OutsideTokens, Tokens } from '../identity/tokens.ts';
 import { modelOf } from '../model/graph.ts';
@@ -36,17 +38,21 @@ export interface AuthenticatorOptions {
   readonly writes: Writes;
   readonly tokens: Tokens;
   readonly callers: Callers;
+  readonly sessions: Sessions;
   readonly credentials: Credentials;
   readonly outside?: OutsideTokens | undefined;
 }
 
-const badToken = (detail: string): HttpProblem =>
+/** Somebody with a token that is good, and its session. */
+type SignedIn = Pick<Principal, 'session'> & { readonly caller: Caller };
+
+export const badToken = (detail: string): HttpProblem =>
   new HttpProblem('invalid-token', detail, {
     headers: { 'www-authenticate': `${CHALLENGE['www-authenticate']} error="invalid_token"` },
   });
 
 export function makeAuthenticator(options: AuthenticatorOptions): Authenticator {
-  const { graph, store, runtime, permissionSets, writes, tokens, callers, credentials, outside } = options;
+  const { graph, store, runtime, permissionSets, writes, tokens, callers, sessions, credentials, outside } = options;
   const stranger: Principal = { caller: null, permissions: permissionSets.of(null) };
   const { identity } = graph;
   if (identity === undefined) return { stranger, authenticate: () => stranger, audience: () => Promise.resolve('') };
@@ -63,21 +69,23 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
     return database;
   }
 
-  async function ownCaller(token: string): Promise<Known | undefined> {
+  async function ownCaller(token: string): Promise<SignedIn | undefined> {
     const claims = await tokens.read(token, await audience(), runtime.now());
     const key = claims && fromText(model.key, claims.subject);
     if (key === undefined || 'fault' in key) return undefined;
+    const { session } = claims!;
+    if (session !== undefined && !(await sessions.isThere(session))) return undefined;
     const isGood = (known: Known | undefined): boolean => known?.mark === claims!.mark;
     const known = await callers.find(model.key, key.value as Scalar);
-    if (isGood(known)) return known;
+    if (isGood(known)) return { caller: known!.caller, session };
     // Another instance may have given this token just now.
     const anew = await callers.findAnew(model.key, key.value as Scalar);
-    return isGood(anew) ? anew : undefined;
+    return isGood(anew) ? { caller: anew!.caller, session } : undefined;
   }
 
   const comers = outside && makeComers(options, identity);
 
-  async function outsideCaller(token: string): Promise<Known | undefined> {
+  async function outsideCaller(token: string): Promise<SignedIn | undefined> {
     const claims = await outside!(token, runtime.now());
     if (claims === undefined) return undefined;
     const subject = fromText(identity!.subject!, claims.sub);
@@ -86,7 +94,7 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
     const known = (await find()) ?? (await comers!(claims, writes, find));
     // Tokens of the same second as the revocation are void too.
     const isOver = known?.since != null && (claims.iat === undefined || claims.iat <= seconds(known.since));
-    return isOver ? undefined : known;
+    return known === undefined || isOver ? undefined : { caller: known.caller };
   }
 
   async function signedIn(header: string): Promise<Principal> {
@@ -94,7 +102,7 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
     if (token === undefined) throw badToken('the header Authorization must be Bearer and a token');
     const known = outside === undefined ? await ownCaller(token) : await outsideCaller(token);
     if (known === undefined) throw badToken('it is not one of this service, or is over; sign in again');
-    return { caller: known.caller, permissions: permissionSets.of(known.caller) };
+    return { ...known, permissions: permissionSets.of(known.caller) };
   }
 
   return {

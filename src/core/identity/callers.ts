@@ -1,4 +1,3 @@
-import { LRUCache } from 'lru-cache';
 import type { Caller } from '../expression/context.ts';
 import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
@@ -7,6 +6,7 @@ import type { Scalar } from '../model/scalar.ts';
 import type { Statement } from '../sql/statement.ts';
 import type { Store } from '../store/contract.ts';
 import { credentialsTable } from '../tables/own-tables.ts';
+import { makeFresh } from './fresh.ts';
 
 /** What the service knows of a caller. */
 export interface Known {
@@ -26,54 +26,36 @@ export interface Callers {
   forget(): void;
 }
 
-/** Other processes may change what this one has read. */
-const FRESH_MS = 5_000;
-const MOST_KEPT = 10_000;
-
 export function makeCallers(graph: Graph, store: Store, now: () => Date): Callers {
-  const identity = graph.identity!;
   const statements = new Map<Field, Statement>();
-  const kept = new LRUCache<string, { readonly known: Known; readonly readAt: number }>({ max: MOST_KEPT });
-  let changes = 0;
+  const fresh = makeFresh<Known>(now);
 
   const nameOf = (field: Field, value: Scalar): string => `${field.member} ${String(value)}`;
 
-  const findAnew: Callers['findAnew'] = async (field, value) => {
-    const name = nameOf(field, value);
-    const time = now().getTime();
-    const seen = changes;
+  async function read(field: Field, value: Scalar): Promise<Known | undefined> {
     let statement = statements.get(field);
     if (statement === undefined) statements.set(field, (statement = knownStatement(graph, field, store)));
     const row = await store.first(statement, [store.dialect.bind(field, value)]);
-    if (row === undefined) {
-      kept.delete(name);
-      return undefined;
-    }
+    if (row === undefined) return undefined;
     const record = JSON.parse(String(row[0])) as { key: Scalar; roles?: string[] | string | null };
     const { roles = null } = record;
-    const known: Known = {
+    return {
       caller: { key: record.key, roles: roles === null ? [] : Array.isArray(roles) ? roles : [roles] },
       mark: row[1] as string | null,
       since: row[2] === null ? null : new Date(String(row[2])),
     };
-    // Reads that began before a change are not cached.
-    if (seen === changes && identity !== undefined) kept.set(name, { known, readAt: time });
-    return known;
-  };
+  }
+
+  const findAnew: Callers['findAnew'] = (field, value) =>
+    fresh.readAnew(nameOf(field, value), () => read(field, value));
 
   return {
     find(field, value) {
-      const before = kept.get(nameOf(field, value));
-      const time = now().getTime();
-      if (before === undefined || time - before.readAt >= FRESH_MS || time < before.readAt)
-        return findAnew(field, value);
-      return Promise.resolve(before.known);
+      const known = fresh.recent(nameOf(field, value));
+      return known === undefined ? findAnew(field, value) : Promise.resolve(known);
     },
     findAnew,
-    forget() {
-      changes += 1;
-      kept.clear();
-    },
+    forget: () => fresh.forget(),
   };
 }
 

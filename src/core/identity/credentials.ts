@@ -2,13 +2,13 @@ import type { Scalar } from '../model/scalar.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Statement } from '../sql/statement.ts';
 import type { Reader, Transaction } from '../store/contract.ts';
-import { credentialsTable, stateTable } from '../tables/own-tables.ts';
+import { credentialsTable, sessionsTable, stateTable } from '../tables/own-tables.ts';
 
 /** What callers' tokens are checked against: a random mark, and the time before which tokens are void. */
 export interface Credentials {
   /** The mark of a caller; `fresh` is stored if there is none. */
   mark(transaction: Transaction, caller: Scalar, fresh: string): Promise<string>;
-  /** Ends all tokens that carry the mark. */
+  /** Ends all tokens that carry the mark, and all sessions. */
   forget(transaction: Transaction, caller: Scalar): Promise<void>;
   /** Ends all tokens of an outside issuer that are older. */
   endBefore(transaction: Transaction, caller: Scalar, since: Date): Promise<void>;
@@ -34,6 +34,7 @@ export function makeCredentials({ name, placeholder }: Dialect): Credentials {
     mark: { sql: `SELECT ${mark} FROM ${table} WHERE ${caller} = ${first}` },
     keep: put(mark, `coalesce(${table}.${mark}, excluded.${mark})`),
     forget: { sql: `UPDATE ${table} SET ${mark} = NULL WHERE ${caller} = ${first}` },
+    endSessions: { sql: `DELETE FROM ${name(sessionsTable.name)} WHERE ${name('caller')} = ${first}` },
     endBefore: put(since, `excluded.${since}`),
     database: { sql: `SELECT ${name('value')} FROM ${name(stateTable.name)} WHERE ${name('name')} = '${DATABASE}'` },
     name: {
@@ -49,6 +50,7 @@ export function makeCredentials({ name, placeholder }: Dialect): Credentials {
     },
     async forget(transaction, key) {
       await transaction.run(statements.forget, [String(key)]);
+      await transaction.run(statements.endSessions, [String(key)]);
     },
     async endBefore(transaction, key, time) {
       await transaction.run(statements.endBefore, [String(key), time.toISOString()]);

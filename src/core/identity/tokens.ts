@@ -9,6 +9,14 @@ export interface TokenClaims {
   readonly subject: string;
   /** The mark of the caller's credentials. */
   readonly mark: string;
+  /** The session that it belongs to; undefined for a token without one. */
+  readonly session?: string | undefined;
+}
+
+/** What a refresh token says: the session that it goes on with, and which of its tokens it is. */
+export interface RefreshClaims extends TokenClaims {
+  readonly session: string;
+  readonly generation: number;
 }
 
 /** Makes and reads the service's own tokens: JSON Web Tokens (RFC 7519), signed with HMAC and SHA-256. */
@@ -17,10 +25,15 @@ export interface Tokens {
   write(claims: TokenClaims, audience: string, now: Date, lifetime: number): Promise<string>;
   /** Undefined for an invalid or expired token, or one of another service or database. */
   read(token: string, audience: string, now: Date): Promise<TokenClaims | undefined>;
+  /** The same for refresh tokens, which are good for nothing else. */
+  writeRefresh(claims: RefreshClaims, audience: string, now: Date, lifetime: number): Promise<string>;
+  readRefresh(token: string, audience: string, now: Date): Promise<RefreshClaims | undefined>;
 }
 
 const MOST_KEPT = 10_000;
 const ALGORITHM = 'HS256';
+/** The types of tokens, in their headers (RFC 7515, 4.1.9). */
+const TYPES = { access: 'JWT', refresh: 'refresh+jwt' } as const;
 
 /**
  * Signs with the first key, and accepts tokens of all keys, so a key can be changed while older tokens are valid.
@@ -31,34 +44,60 @@ export function makeTokens(keys: readonly string[]): Tokens {
   // A signature is checked once; the expiry each time.
   const known = new LRUCache<string, JWTPayload>({ max: MOST_KEPT });
 
+  const signed = (
+    type: keyof typeof TYPES,
+    payload: JWTPayload,
+    subject: string,
+    audience: string,
+    now: Date,
+    lifetime: number,
+  ): Promise<string> =>
+    new SignJWT(payload)
+      .setProtectedHeader({ alg: ALGORITHM, typ: TYPES[type], kid: current })
+      .setSubject(subject)
+      .setAudience(audience)
+      .setIssuedAt(seconds(now))
+      .setExpirationTime(seconds(now) + lifetime)
+      .sign(secrets.get(current!)!);
+
   return {
-    write: ({ subject, mark }, audience, now, lifetime) =>
-      new SignJWT({ mark })
-        .setProtectedHeader({ alg: ALGORITHM, typ: 'JWT', kid: current })
-        .setSubject(subject)
-        .setAudience(audience)
-        .setIssuedAt(seconds(now))
-        .setExpirationTime(seconds(now) + lifetime)
-        .sign(secrets.get(current!)!),
+    write: ({ subject, mark, session }, audience, now, lifetime) =>
+      signed('access', { mark, ...(session === undefined ? {} : { sid: session }) }, subject, audience, now, lifetime),
 
     async read(token, audience, now) {
       let payload = known.get(token);
       if (payload === undefined) {
-        payload = await verified(token, secrets, now);
+        payload = await verified(token, secrets, now, 'access');
         if (payload === undefined) return undefined;
         known.set(token, payload);
       }
-      const { sub, mark, aud, exp } = payload;
-      if (aud !== audience || exp === undefined || exp <= seconds(now)) return undefined;
-      return typeof sub === 'string' && typeof mark === 'string' ? { subject: sub, mark } : undefined;
+      return claimsIn(payload, audience, now);
+    },
+
+    writeRefresh: ({ subject, mark, session, generation }, audience, now, lifetime) =>
+      signed('refresh', { mark, sid: session, generation }, subject, audience, now, lifetime),
+
+    async readRefresh(token, audience, now) {
+      const payload = await verified(token, secrets, now, 'refresh');
+      const claims = payload && claimsIn(payload, audience, now);
+      const generation = payload?.generation;
+      if (claims?.session === undefined || !Number.isSafeInteger(generation)) return undefined;
+      return { ...claims, session: claims.session, generation: generation as number };
     },
   };
+}
+
+function claimsIn({ sub, mark, sid, aud, exp }: JWTPayload, audience: string, now: Date): TokenClaims | undefined {
+  if (aud !== audience || exp === undefined || exp <= seconds(now)) return undefined;
+  if (typeof sub !== 'string' || typeof mark !== 'string') return undefined;
+  return { subject: sub, mark, session: typeof sid === 'string' ? sid : undefined };
 }
 
 async function verified(
   token: string,
   secrets: ReadonlyMap<string, Uint8Array>,
   now: Date,
+  type: keyof typeof TYPES,
 ): Promise<JWTPayload | undefined> {
   try {
     const { payload } = await jwtVerify(
@@ -68,7 +107,7 @@ async function verified(
         if (secret === undefined) throw new errors.JWSInvalid('no such key');
         return secret;
       },
-      { algorithms: [ALGORITHM], currentDate: now, requiredClaims: ['sub', 'aud', 'exp', 'mark'] },
+      { algorithms: [ALGORITHM], typ: TYPES[type], currentDate: now, requiredClaims: ['sub', 'aud', 'exp', 'mark'] },
     );
     return payload;
   } catch (error) {

@@ -1,7 +1,6 @@
 import type { Graph } from '../model/graph.ts';
-import type { Fill } from '../tables/schema-diff.ts';
 import { called } from '../tables/table.ts';
-import type { Table } from '../tables/table.ts';
+import type { Fill, Table } from '../tables/table.ts';
 import { exampleOf } from './neutral.ts';
 
 /** The value of existing records for a new field: its constant default, or the time of the change for a stamp. */

@@ -6,7 +6,7 @@ import { scriptText } from '../tables/ddl.ts';
 import type { Ddl } from '../tables/ddl.ts';
 import { shortName } from '../tables/names.ts';
 import { backwards, diffSchemas, isEmpty } from '../tables/schema-diff.ts';
-import type { Decisions, SchemaDiff } from '../tables/schema-diff.ts';
+import type { Decisions } from '../tables/schema-diff.ts';
 import { called } from '../tables/table.ts';
 import type { Table } from '../tables/table.ts';
 import { neutralFills } from './defaults.ts';
@@ -16,6 +16,9 @@ export interface Drafted {
   readonly name: string;
   readonly files: Readonly<Record<string, string>>;
   readonly summaries: readonly ChangeSummary[];
+  /** Services of the version before can't go on with the tables after it, and nothing waits for them to stop. */
+  readonly stopsServices: boolean;
+  readonly isSecondStep: boolean;
 }
 
 export interface DraftOf {
@@ -26,6 +29,7 @@ export interface DraftOf {
   readonly after: readonly Table[];
   readonly decisions: Decisions;
   readonly ddls: ReadonlyMap<StoreKind, Ddl>;
+  readonly isSecondStep?: boolean;
 }
 
 export const AFTER_FILE = 'after.json';
@@ -35,11 +39,15 @@ export const backFile = (kind: string): string => `${kind}.back.sql`;
 /** The names of the databases, as people write them. */
 const DATABASES: Readonly<Record<StoreKind, string>> = { sqlite: 'SQLite', postgres: 'PostgreSQL' };
 
-export function draftMigration({ number, title, before, after, decisions, ddls }: DraftOf): Drafted {
+export function draftMigration(of: DraftOf): Drafted {
+  const { number, title, before, after, decisions, ddls } = of;
   const plan = diffSchemas(before, after, decisions);
   const wayBack = diffSchemas(after, before, backwards(decisions, neutralFills(before)));
   const summaries = changeSummaries(plan, decisions);
-  const name = `${String(number).padStart(4, '0')}-${title ?? titleOf(summaries, before.length === 0)}`;
+  const { isSecondStep = false } = of;
+  const servicesGoOn = before.length > 0 && summaries.every(({ goesOn }) => goesOn);
+  const second = isSecondStep ? '-second-step' : '';
+  const name = `${String(number).padStart(4, '0')}-${title ?? titleOf(summaries, before.length === 0)}${second}`;
   const files: Record<string, string> = {};
   for (const [kind, ddl] of ddls) {
     const inside =
@@ -48,24 +56,23 @@ export function draftMigration({ number, title, before, after, decisions, ddls }
     files[forwardFile(kind)] = scriptText(head('forward'), ddl.diff(plan));
     files[backFile(kind)] = scriptText(head('back'), ddl.diff(wayBack));
   }
-  files[AFTER_FILE] = snapshotText(after, decisions, plan);
-  return { name, files, summaries };
+  const filled = plan.changed.flatMap(({ after, columns }) =>
+    columns.flatMap((one) => (one.before === undefined || one.fill === undefined ? [] : [called(after, one.after!)])),
+  );
+  const said = {
+    ...(servicesGoOn ? { servicesGoOn } : {}),
+    ...(isSecondStep ? { isSecondStep } : {}),
+    ...(decisions.renames.size === 0 ? {} : { renames: Object.fromEntries(decisions.renames) }),
+    ...(filled.length === 0 ? {} : { filled }),
+  };
+  files[AFTER_FILE] = `${stringify({ ...said, tables: after }, { maxLength: 140 })}\n`;
+  const stopsServices = before.length > 0 && !servicesGoOn && !isSecondStep;
+  return { name, files, summaries, stopsServices, isSecondStep };
 }
 
 /** Whether a migration would do anything. */
 export const hasChanges = (before: readonly Table[], after: readonly Table[], decisions: Decisions): boolean =>
   decisions.renames.size > 0 || !isEmpty(diffSchemas(before, after, decisions));
-
-function snapshotText(tables: readonly Table[], { renames }: Decisions, { changed }: SchemaDiff): string {
-  const filled = changed.flatMap(({ after, columns }) =>
-    columns.flatMap((one) => (one.before === undefined || one.fill === undefined ? [] : [called(after, one.after!)])),
-  );
-  const said = {
-    ...(renames.size === 0 ? {} : { renames: Object.fromEntries(renames) }),
-    ...(filled.length === 0 ? {} : { filled }),
-  };
-  return `${stringify({ ...said, tables }, { maxLength: 140 })}\n`;
-}
 
 /** `add-hut-altitude`: the first change, with a mark if there are more. */
 function titleOf(summaries: readonly ChangeSummary[], isFirst: boolean): string {

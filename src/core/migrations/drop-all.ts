@@ -22,7 +22,7 @@ export async function dropAll(store: Store, migrations: readonly Migration[], wa
     const names = standing.filter(isOurs);
     if (names.length === 0) return;
     // Before its own table is dropped.
-    if (standing.includes(stateTable.name)) await alteration.moveOn();
+    if (standing.includes(stateTable.name)) await alteration.letGo(() => true);
     await alteration.script(store.ddl.drop(names));
   });
 }

@@ -4,8 +4,8 @@ import { scriptText } from '../tables/ddl.ts';
 import { questionsOf } from '../tables/match.ts';
 import type { Renames } from '../tables/match.ts';
 import { diffSchemas, isEmpty } from '../tables/schema-diff.ts';
-import type { Fill, SchemaDiff } from '../tables/schema-diff.ts';
-import type { Table } from '../tables/table.ts';
+import type { SchemaDiff } from '../tables/schema-diff.ts';
+import type { Fill, Table } from '../tables/table.ts';
 import { countRisks, fillable, isLossy, isStopped, summaryText } from './count.ts';
 import { migrationStoreOf } from './migration-store.ts';
 import { refuseMissing } from './missing.ts';
@@ -20,6 +20,9 @@ export interface Answers {
   /** Values may be lost. */
   readonly mayLose: boolean;
 }
+
+/** The version of a project that has none. */
+const NO_MIGRATION = 0;
 
 export const noAnswers: Answers = { renames: new Map(), dropped: new Set(), mayLose: false };
 
@@ -48,7 +51,7 @@ export function followModels(
       refuseMissing(await alteration.tables(), tables, store.address);
       // Names alone may differ.
       if (JSON.stringify(before) !== JSON.stringify(tables)) await migrationStore.keepSnapshot(alteration, tables);
-      await alteration.hold();
+      await alteration.hold(NO_MIGRATION);
       return [];
     }
     refuseImpossible(plan);
@@ -68,8 +71,8 @@ export function followModels(
     if (lossy.length > 0 && !answers.mayLose) throw new DecisionRequired([], lossy);
     await alteration.script(scriptText('follow', store.ddl.diff(plan)), indexNames(before));
     await migrationStore.keepSnapshot(alteration, tables);
-    await alteration.moveOn();
-    await alteration.hold();
+    if (!summaries.every(({ goesOn }) => goesOn)) await alteration.letGo(() => true);
+    await alteration.hold(NO_MIGRATION);
     return before.length === 0
       ? [`made ${tables.length === 1 ? '1 table' : `${tables.length} tables`}`]
       : summaries.map(summaryText);

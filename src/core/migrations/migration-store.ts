@@ -16,6 +16,9 @@ export interface MigrationStore {
   keepDrafted(transaction: Transaction, name: string): Promise<void>;
 }
 
+/** What stands in the table of states before the name of a migration that services of the version before go on with. */
+const BESIDE = 'services go on: ';
+
 export function migrationStoreOf({ dialect: { name, placeholder } }: Pick<Store, 'dialect'>): MigrationStore {
   const columns = migrationsTable.columns.map((column) => name(column.name)).join(', ');
   const migrations = name(migrationsTable.name);
@@ -24,6 +27,9 @@ export function migrationStoreOf({ dialect: { name, placeholder } }: Pick<Store,
     Array.from({ length: count }, (_none, at) => placeholder(at + 1)).join(', ');
   const all = { sql: `SELECT ${columns} FROM ${migrations} ORDER BY ${name('number')}` };
   const insert = { sql: `INSERT INTO ${migrations} (${columns}) VALUES (${places(5)})` };
+  const beside = {
+    sql: `SELECT ${name('name')} FROM ${state} WHERE substr(${name('name')}, 1, ${BESIDE.length}) = '${BESIDE}'`,
+  };
   const remove = { sql: `DELETE FROM ${migrations} WHERE ${name('name')} = ${placeholder(1)}` };
   const read = { sql: `SELECT ${name('value')} FROM ${state} WHERE ${name('name')} = ${placeholder(1)}` };
   const clear = { sql: `DELETE FROM ${state} WHERE ${name('name')} = ${placeholder(1)}` };
@@ -31,19 +37,23 @@ export function migrationStoreOf({ dialect: { name, placeholder } }: Pick<Store,
   return {
     async history(reader) {
       const rows = await reader.all(all, []);
+      const goOn = new Set((await reader.all(beside, [])).map(([marked]) => String(marked).slice(BESIDE.length)));
       return rows.map(([number, called, batch, ranAt, checksum]) => ({
         number: Number(number),
         name: String(called),
         batch: Number(batch),
         ranAt: String(ranAt),
         checksum: String(checksum),
+        servicesGoOn: goOn.has(String(called)),
       }));
     },
-    async note(transaction, { number, name: called, batch, ranAt, checksum }) {
+    async note(transaction, { number, name: called, batch, ranAt, checksum, servicesGoOn }) {
       await transaction.run(insert, [number, called, batch, ranAt, checksum]);
+      if (servicesGoOn) await transaction.run(write, [BESIDE + called, 'true']);
     },
     async forget(transaction, called) {
       await transaction.run(remove, [called]);
+      await transaction.run(clear, [BESIDE + called]);
     },
     async snapshot(reader) {
       const row = await reader.first(read, ['tables']);

@@ -15,6 +15,10 @@ export interface Migration {
   readonly renames: Renames;
   /** The fields of which values that could not stay got a fill: `member.born`. */
   readonly filled: readonly string[];
+  /** Services of the version before can go on with the tables after it. */
+  readonly servicesGoOn: boolean;
+  /** The version of the project that it comes with can do without it: it waits for older services to stop. */
+  readonly isSecondStep: boolean;
 }
 
 /** A migration that a database has run. */
@@ -26,7 +30,12 @@ export interface Ran {
   /** An RFC 3339 date-time. */
   readonly ranAt: string;
   readonly checksum: string;
+  readonly servicesGoOn: boolean;
 }
+
+/** Those that wait until no service of an older version is left: with others behind them, nobody waits any more. */
+export const secondSteps = (migrations: readonly Migration[]): readonly Migration[] =>
+  migrations.slice(migrations.findLastIndex(({ isSecondStep }) => !isSecondStep) + 1);
 
 /** Of what its statements say: version control may give lines other ends on another machine. */
 export const checksumOf = ({ forward }: Pick<Migration, 'forward'>): string =>

@@ -1,5 +1,4 @@
-import type { Fill } from '../tables/schema-diff.ts';
-import type { Check, Column } from '../tables/table.ts';
+import type { Check, Column, Fill } from '../tables/table.ts';
 import { decimalOfNumber, formatDecimal, rescale } from '../text/decimal.ts';
 
 /** The simplest value that passes the checks of a column; undefined if none is known. */

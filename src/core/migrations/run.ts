@@ -9,7 +9,7 @@ import { countRisks, fillable, isStopped, summaryText } from './count.ts';
 import { endsTransaction } from './ends-transaction.ts';
 import { indexNames } from './follow.ts';
 import { migrationStoreOf } from './migration-store.ts';
-import { checksumOf, statusesOf } from './migration.ts';
+import { checksumOf, secondSteps, statusesOf } from './migration.ts';
 import type { Migration, Ran } from './migration.ts';
 import { makeOwnTables } from './own-tables.ts';
 import { SchemaMismatch } from './schema-mismatch.ts';
@@ -22,6 +22,8 @@ export interface RunOptions {
   readonly onStart?: (name: string) => void;
   /** Told whom a migration waits for. */
   readonly onWait?: (whom: string) => void;
+  /** Second steps at the end wait for services of older versions to stop. */
+  readonly leavesSecondSteps?: boolean;
 }
 
 /**
@@ -87,12 +89,28 @@ const ranNow = (migration: Migration, batch: number, now: () => Date): Ran => ({
   batch,
   ranAt: now().toISOString(),
   checksum: checksumOf(migration),
+  servicesGoOn: migration.servicesGoOn,
 });
 
-/** The migrations that have not run. Throws if the database has run others than the project has. */
-export function waitingOf(migrations: readonly Migration[], history: readonly Ran[], address: string): Migration[] {
+/** What a newer version of the project has run, and services of this one can go on with. */
+export const newerOf = (migrations: readonly Migration[], history: readonly Ran[]): string[] =>
+  statusesOf(migrations, history).flatMap(({ state, name, ran }) =>
+    state === 'missing' && ran!.servicesGoOn ? [name] : [],
+  );
+
+/**
+ * The migrations that have not run. Throws if the database has run others than the project has, but for `known` ones.
+ */
+export function waitingOf(
+  migrations: readonly Migration[],
+  history: readonly Ran[],
+  address: string,
+  known: readonly string[] = [],
+): Migration[] {
   const statuses = statusesOf(migrations, history);
-  const missing = statuses.filter(({ state }) => state === 'missing').map(({ name }) => name);
+  const missing = statuses
+    .filter(({ state, name }) => state === 'missing' && !known.includes(name))
+    .map(({ name }) => name);
   if (missing.length > 0) {
     const message =
       `the database ${address} is ahead: it has run ` + `${missing.join(', ')}, which migrations/ does not hold`;
@@ -121,13 +139,14 @@ export async function runMigrations(
   migrations: readonly Migration[],
   options: RunOptions,
 ): Promise<string[]> {
-  const { now, onStart, onWait } = options;
+  const { now, onStart, onWait, leavesSecondSteps = false } = options;
   const migrationStore = migrationStoreOf(store);
   const history = await historyOf(store, migrations, now);
   refuseChanged(migrations, history);
   const batch = Math.max(0, ...history.map((ran) => ran.batch)) + 1;
   const names: string[] = [];
-  const waiting = waitingOf(migrations, history, store.address);
+  const left = leavesSecondSteps ? secondSteps(migrations) : [];
+  const waiting = waitingOf(migrations, history, store.address).filter((one) => !left.includes(one));
   waiting.forEach(({ name, forward }) => refuseEnding(name, forward));
   if (waiting.length > 0) await store.alter((alteration) => makeOwnTables(alteration, store));
   for (const migration of waiting) {
@@ -136,12 +155,17 @@ export async function runMigrations(
     try {
       const ran = await store.alter(
         async (alteration) => {
-          const ranBy = new Set((await migrationStore.history(alteration)).map(({ name }) => name));
+          const history = await migrationStore.history(alteration);
+          const ranBy = new Set(history.map(({ name }) => name));
           if (ranBy.has(migration.name)) return false;
           refuseGap(migrations, migration, ranBy);
           await alteration.script(migration.forward, indexNames(before));
           await migrationStore.note(alteration, ranNow(migration, batch, now));
-          await alteration.moveOn();
+          if (!migration.servicesGoOn) {
+            // Those that know it have met its tables before. Where it comes late, nobody knows who does.
+            const isLate = history.some(({ number }) => number > migration.number);
+            await alteration.letGo((version) => isLate || version < migration.number);
+          }
           return true;
         },
         { onWait },
@@ -262,7 +286,7 @@ export async function undoMigrations(
           refuseInside(history, migration.name);
           await alteration.script(migration.back, indexNames(migration.after));
           await migrationStore.forget(alteration, migration.name);
-          await alteration.moveOn();
+          await alteration.letGo((version) => version >= migration.number);
           return true;
         },
         { onWait },

@@ -62,7 +62,7 @@ function withoutEmpty(summary: ChangeSummary, from: readonly Table[], remade: Re
 }
 
 /** Whether the rows of a change exist in the current database, under those names. */
-const isStanding = ({ risks }: ChangeSummary, now: readonly Table[]): boolean =>
+export const isStanding = ({ risks }: ChangeSummary, now: readonly Table[]): boolean =>
   risks.every(({ affected }) => {
     const table = now.find(({ name }) => name === affected.table);
     const other = 'reference' in affected ? affected.reference.table : affected.table;

@@ -13,6 +13,8 @@ export interface Identity {
   readonly roleNames?: readonly string[];
   /** Seconds. */
   readonly lifetime: number;
+  /** Seconds for which a refresh token is good; undefined where there are none, and no sessions. */
+  readonly refresh?: number | undefined;
   readonly issuer?: {
     readonly jwks: string;
     readonly issuer: string;

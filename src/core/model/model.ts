@@ -53,6 +53,16 @@ export interface Operation {
   readonly reads: boolean;
 }
 
+/** What an absent field of a new record becomes: it is worked out once, from the other values of the record. */
+export interface MadeDefault {
+  readonly field: Field;
+  readonly value: Expression;
+  /** Whether the record's own values are enough. */
+  readonly ownValues: boolean;
+  /** Those of a step use no values but those of steps before, and given ones. */
+  readonly step: number;
+}
+
 /** Stock that each record takes from another: its amount while a condition holds. */
 export interface Draw {
   readonly relation: Relation;
@@ -79,8 +89,10 @@ export interface Model {
   /** Those of `fields` that answers may show: all but secrets and `writeOnly` ones. */
   readonly shown: readonly Field[];
   readonly shownByMember: ReadonlyMap<string, Field>;
-  /** What absent fields of a new record become, where an expression says so. */
+  /** What absent fields of a new record become, where an expression over no record says so. */
   readonly defaults: ReadonlyMap<string, Expression>;
+  /** The same where it is over the new record, in the order in which they are worked out. */
+  readonly madeDefaults: readonly MadeDefault[];
   readonly relations: readonly Relation[];
   readonly links: readonly Links[];
   readonly reverses: readonly Reverse[];

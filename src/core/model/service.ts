@@ -61,4 +61,6 @@ export interface ServiceSettings {
   readonly shared: string | undefined;
   /** Where metrics are, if not beside everything else. */
   readonly metricsPort: number | undefined;
+  /** Whom the console lets in where others than this machine are served; undefined where it is not there. */
+  readonly consoleRole: string | undefined;
 }

@@ -222,7 +222,7 @@ export function isDate(text: string): boolean {
 const DAYS = [31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31];
 
 /** Of the Gregorian calendar, in all years. */
-const daysIn = (year: number, month: number): number =>
+export const daysIn = (year: number, month: number): number =>
   month === 2 && year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0) ? 29 : DAYS[month - 1]!;
 
 function timeOfDay(text: string): string | undefined {

@@ -7,6 +7,12 @@ import { isScalar } from '../model/types.ts';
 export const filterable = (model: Model): Field[] =>
   model.shown.filter((field) => isScalar(field.type) && !(LIST_PARAMETERS as readonly string[]).includes(field.member));
 
+/** The computed values that it can be narrowed by in the same way, as fields. */
+export const filterableComputed = (model: Model): Field[] =>
+  model.computed
+    .filter(({ type, member }) => isScalar(type) && !(LIST_PARAMETERS as readonly string[]).includes(member))
+    .map((computed) => ({ ...computed, column: '', origin: 'field' }));
+
 /** The names of the fields and computed values that a list can be sorted by. */
 export const sortable = (model: Model): string[] =>
   [...model.shown, ...model.computed].filter(({ type }) => isScalar(type)).map(({ member }) => member);

@@ -5,9 +5,7 @@ import type { EvaluationContext } from '../expression/context.ts';
 import type { NameScope } from '../expression/name-scope.ts';
 import { resolveProperty } from '../expression/property.ts';
 import { ExpressionError } from '../expression/syntax.ts';
-import type { Expression, ValueKind } from '../model/expression.ts';
-import { noRules } from '../model/field.ts';
-import type { Field } from '../model/field.ts';
+import type { Expression } from '../model/expression.ts';
 import type { Graph } from '../model/graph.ts';
 import { lastKey } from '../model/indexes.ts';
 import type { Model } from '../model/model.ts';
@@ -15,6 +13,7 @@ import { isScalar } from '../model/types.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Binder } from '../sql/parameters.ts';
 import type { ListKey } from './list-form.ts';
+import { valueField } from './value-field.ts';
 
 /** Reads `sort`; its expressions take their parameters from the list's. */
 export type SortReader = (
@@ -80,18 +79,4 @@ function keyOf(found: Expression, name: string, descending: boolean): ListKey | 
   }
   const field = valueField(name, found.type);
   return field === undefined ? undefined : { field, descending };
-}
-
-/** How the values of an expression are written and taken: as those of a field would be that may be null. */
-function valueField(member: string, { kind, scale }: ValueKind): Field | undefined {
-  if (kind === 'array' || kind === 'json') return undefined;
-  return {
-    member,
-    column: '',
-    origin: 'field',
-    type: kind === 'text' ? 'string' : kind,
-    scale,
-    rules: noRules,
-    examples: [],
-  };
 }

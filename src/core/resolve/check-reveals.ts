@@ -46,6 +46,11 @@ export function checkReveals(graph: Graph, models: readonly DeclaredModel[]): Pr
       if (value === undefined || computed?.reveals === true) continue;
       judge('this value', value, ['computed', name, 'value'], model.access.fields.get(name));
     }
+    for (const { field, value } of model.madeDefaults) {
+      const { member, rules } = field;
+      if (rules.writeOnly || declaration.fields?.[member]?.reveals === true) continue;
+      judge('this default', value, ['fields', member, 'default', 'expr'], model.access.fields.get(member));
+    }
     const reveals = typeof declaration.label === 'object' && declaration.label.reveals === true;
     for (const part of reveals ? [] : (model.label ?? [])) {
       const path = typeof declaration.label === 'string' ? ['label'] : ['label', 'text'];

@@ -35,7 +35,9 @@ export function drawsOf(model: Skeleton, skeletons: Skeletons, scope: NameScope)
     const condition =
       declared.while === undefined ? undefined : declaredExpression(declared.while, 'condition', scope, at, ['while']);
     const amount =
-      declared.amount === undefined ? undefined : declaredExpression(declared.amount, 'value', scope, at, ['amount']);
+      declared.amount === undefined
+        ? undefined
+        : declaredExpression(String(declared.amount), 'value', scope, at, ['amount']);
     for (const [key, expression] of [
       ['amount', amount],
       ['while', condition],

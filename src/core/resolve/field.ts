@@ -1,10 +1,9 @@
 import type { FieldDeclaration } from '../declaration/declarations.ts';
 import type { Reporter } from '../declaration/reporter.ts';
-import type { Expression } from '../model/expression.ts';
 import { noRules } from '../model/field.ts';
 import type { Field, Rules } from '../model/field.ts';
 import { declaredValue } from './value-spec.ts';
-import type { DefaultReader } from './value-spec.ts';
+import type { DefaultReader, DefaultTo } from './value-spec.ts';
 
 const setByTheService: Rules = { ...noRules, required: true, immutable: true, readOnly: true };
 
@@ -35,7 +34,7 @@ export const stampField = (member: 'created_at' | 'updated_at'): Field => ({
 /** A declared field, and what it becomes where it is absent and an expression says so. */
 export interface DeclaredField {
   readonly field: Field;
-  readonly defaultTo?: Expression | undefined;
+  readonly defaultTo?: DefaultTo | undefined;
 }
 
 /** Reads a declared field of a model. */
@@ -45,14 +44,15 @@ export function declaredField(
   report: Reporter,
   readDefault: DefaultReader,
   drawnOn = false,
-  hasHooks = false,
+  hasMaker = false,
 ): DeclaredField {
   const { spec, defaultTo } = declaredValue(name, declaration, report, readDefault);
   const declared = declaration ?? {};
   const { rules } = spec;
   const isNobodys = declared.readOnly === true && declared.required === true && !rules.hasDefault;
-  if (isNobodys && declared.from === undefined && !hasHooks) {
-    const remedy = 'give it a default, set it in a hook beforeCreate, or leave out required';
+  if (isNobodys && declared.from === undefined && !hasMaker) {
+    const remedy =
+      'give it a default, set it in a hook beforeCreate or an operation that alone makes them, or leave out required';
     report.error(
       'nobody-can-set',
       `\`${name}\` is required, and nobody can give it a value`,

@@ -1,6 +1,6 @@
 import { describeKind, isStorable } from '../expression/kinds.ts';
 import type { NameScope } from '../expression/name-scope.ts';
-import { kindOf, walk } from '../model/expression.ts';
+import { kindOf, manysOf, walk } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
 import { noRules } from '../model/field.ts';
 import type { ValueSpec } from '../model/field.ts';
@@ -82,8 +82,7 @@ export function stored(expression: Expression, spec: ValueSpec): Expression | un
 export function usesOwnValues(expression: Expression): boolean {
   let own = true;
   walk(expression, (node) => {
-    const lists = 'left' in node ? [node.left, node.right] : [];
-    if (node.op === 'at' || 'many' in node || lists.some((list) => 'many' in list)) own = false;
+    if (node.op === 'at' || manysOf(node).length > 0) own = false;
   });
   return own;
 }

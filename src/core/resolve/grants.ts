@@ -1,6 +1,5 @@
 import type { GrantDeclaration, GrantsDeclaration, MayDeclaration } from '../declaration/declarations.ts';
 import type { Path } from '../declaration/document.ts';
-import { usualEndpoints } from '../declaration/model-shape.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { NameScope } from '../expression/name-scope.ts';
 import { verbs } from '../model/access.ts';
@@ -10,6 +9,7 @@ import type { Operation } from '../model/model.ts';
 import type { Relation } from '../model/relation.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { declaredExpression } from './expression.ts';
+import { warnOfIdle, warnOfUnread } from './idle-grants.ts';
 import type { Skeleton, Skeletons } from './model-draft.ts';
 import { relationPath } from './owner.ts';
 
@@ -46,40 +46,9 @@ export function accessOf(model: Skeleton, context: GrantContext): Access {
   if (may !== undefined) {
     refuseStrangers(may, context, report);
     warnOfIdle(may, model, access, report);
+    warnOfUnread(may, context.operations, access, report);
   }
   return access;
-}
-
-/** Warns of grants that nothing can come of. */
-function warnOfIdle(may: MayDeclaration, model: Skeleton, access: Access, report: Reporter): void {
-  const { declaration } = model.draft;
-  const endpoints: ReadonlySet<string> = new Set(declaration.endpoints ?? usualEndpoints);
-  // Verbs that change or delete are not among them: children may go by what their parent allows.
-  const isIdle: Readonly<Partial<Record<Verb, boolean>>> = {
-    create: !endpoints.has('create'),
-    replace: !endpoints.has('replace'),
-    clear: !endpoints.has('clear'),
-    journal: declaration.journal !== true,
-  };
-  for (const verb of verbs) {
-    if (!Object.hasOwn(may, verb)) continue;
-    const remedy =
-      verb === 'journal' ? 'write journal: true, or leave it out' : `name ${verb} in endpoints, or leave it out`;
-    if (isIdle[verb] === true)
-      report.warn('idle-grant', `${model.name} has no ${verb}, so this grant has no effect`, remedy, [verb], 'key');
-    else if (isBesideAnybody(access.verbs[verb], verb))
-      report.warn('idle-grant', 'anybody is enough: the other grants have no effect', 'leave out either', [verb]);
-  }
-  for (const name of Object.keys(may.set ?? {}))
-    if (model.byMember.get(name)?.rules.readOnly === true)
-      report.warn('idle-grant', `\`${name}\` is readOnly, so nobody sets it`, 'leave out either', ['set', name], 'key');
-}
-
-/** Whether all but one of these grants are idle. Roles may write records of other owners, whoever may write. */
-function isBesideAnybody(grants: Grants, verb: Verb): boolean {
-  const kinds = grants.map(({ kind }) => kind);
-  const isOwning = ['create', 'update', 'replace'].includes(verb) && kinds.includes('role');
-  return kinds.length > 1 && kinds.includes('anybody') && !isOwning;
 }
 
 function usualVerbs(model: Skeleton, { identity, owner }: GrantContext): Access['verbs'] {
@@ -239,17 +208,22 @@ function readGrant(
 }
 
 function roleGrant(role: string, path: Path, identity: Identity, report: Reporter): Grants | undefined {
+  return isRole(role, path, identity, report) ? [{ kind: 'role', role }] : undefined;
+}
+
+/** Whether somebody may have a role; reports it where nobody may. */
+export function isRole(role: string, path: Path, identity: Identity, report: Reporter): boolean {
   if (identity.roles === undefined) {
     const remedy = 'name the field with the roles in vantfell.yaml: identity: { roles: roles }';
     report.error('no-roles', `the identity has no roles, so nobody has the role ${role}`, remedy, path);
-    return undefined;
+    return false;
   }
   if (identity.roleNames !== undefined && !identity.roleNames.includes(role)) {
     const remedy = didYouMean(role, identity.roleNames);
     report.error('unknown-role', `there is no role ${role}`, remedy, path);
-    return undefined;
+    return false;
   }
-  return [{ kind: 'role', role }];
+  return true;
 }
 
 const WORDS = ['anybody', 'signed-in', 'owner', 'nobody'];

@@ -48,6 +48,7 @@ export function resolveIdentity(
     roles: checkedRoles(roles, report),
     roleNames: roleNames(roles),
     lifetime: milliseconds(declared.tokens?.lifetime ?? '1h') / 1000,
+    refresh: refreshOf(declared, report),
     issuer: outside ? issuerOf(declared, draft, report) : undefined,
   };
 }
@@ -88,10 +89,22 @@ function checkOutside(declared: IdentityDeclaration, report: Reporter): void {
     const remedy = `write tokens: { ${key}: … }`;
     report.error('missing-key', `an outside issuer needs \`tokens.${key}\``, remedy, ['model'], 'key');
   }
-  if (declared.tokens?.lifetime !== undefined) {
+  for (const key of ['lifetime', 'refresh'] as const) {
+    if (declared.tokens?.[key] === undefined) continue;
     const message = 'the issuer says how long its tokens are good';
-    report.error('wrong-identity', message, 'leave it out', ['tokens', 'lifetime'], 'key');
+    report.error('wrong-identity', message, 'leave it out', ['tokens', key], 'key');
   }
+}
+
+/** A refresh token is there for when the token beside it is over. */
+function refreshOf({ tokens }: IdentityDeclaration, report: Reporter): number | undefined {
+  if (tokens?.refresh === undefined) return undefined;
+  const [lifetime, refresh] = [tokens.lifetime ?? '1h', tokens.refresh].map((text) => milliseconds(text) / 1000);
+  if (refresh! <= lifetime!) {
+    const message = `a refresh token is good for ${tokens.refresh}, and a token for ${tokens.lifetime ?? '1h'}`;
+    report.error('wrong-identity', message, 'give refresh the longer time', ['tokens', 'refresh']);
+  }
+  return refresh;
 }
 
 /** Two members with one login would be one caller. */

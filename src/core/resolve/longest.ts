@@ -21,7 +21,7 @@ export function boundLetters(models: readonly Model[]): void {
   }
 }
 
-function expressionsOf({ computed, rules, draws, access }: Model): Expression[] {
+function expressionsOf({ computed, madeDefaults, rules, draws, access }: Model): Expression[] {
   const grants: readonly Grant[] = [
     ...Object.values(access.verbs),
     ...access.operations.values(),
@@ -29,7 +29,7 @@ function expressionsOf({ computed, rules, draws, access }: Model): Expression[] 
     ...access.set.values(),
   ].flat();
   return [
-    ...computed.map(({ value }) => value),
+    ...[...computed, ...madeDefaults].map(({ value }) => value),
     ...rules.map(({ check }) => check),
     ...draws.flatMap(({ amount, while: condition }) => (condition === undefined ? [amount] : [amount, condition])),
     ...grants.flatMap((grant) => (grant.kind === 'where' ? [grant.where] : [])),

@@ -1,12 +1,11 @@
 import type { ModelDeclaration } from '../declaration/declarations.ts';
 import type { Declared } from '../declaration/document.ts';
 import type { Reporter } from '../declaration/reporter.ts';
-import type { Expression } from '../model/expression.ts';
 import type { Field } from '../model/field.ts';
 import type { Model } from '../model/model.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { declaredField, serialKey, uuidKey } from './field.ts';
-import type { DefaultReader } from './value-spec.ts';
+import type { DefaultReader, DefaultTo } from './value-spec.ts';
 
 /** A model's declaration, sound in its shape, with its document. */
 export interface DeclaredModel {
@@ -22,7 +21,7 @@ export interface Draft {
   readonly key: Field;
   readonly keyKind: Model['keyKind'];
   readonly declared: ReadonlyMap<string, Field>;
-  readonly defaults: Model['defaults'];
+  readonly defaults: ReadonlyMap<string, DefaultTo>;
 }
 
 export interface Drafts {
@@ -58,10 +57,11 @@ export function draftOf(
 ): Draft {
   const { declaration, document } = model;
   const fields = new Map<string, Field>();
-  const defaults = new Map<string, Expression>();
+  const defaults = new Map<string, DefaultTo>();
+  const hasMaker = hasHooks || isMadeByCode(declaration);
   for (const [name, field] of Object.entries(declaration.fields ?? {})) {
     const isStock = drawnOn.has(`${declaration.model}.${name}`);
-    const read = declaredField(name, field, report.below('fields', name), readDefault, isStock, hasHooks);
+    const read = declaredField(name, field, report.below('fields', name), readDefault, isStock, hasMaker);
     fields.set(name, read.field);
     if (read.defaultTo !== undefined) defaults.set(name, read.defaultTo);
   }
@@ -84,6 +84,12 @@ export function draftOf(
   const key: Field = { ...found, origin: 'key', rules: { ...found.rules, required: true, immutable: true } };
   fields.set(asked, key);
   return { ...common, key, keyKind: 'field' };
+}
+
+/** Whether no client makes records of a model: operations and scripts do, and set what clients can not. */
+function isMadeByCode({ endpoints, may }: ModelDeclaration): boolean {
+  const isClosed = endpoints !== undefined && !endpoints.includes('create') && !endpoints.includes('replace');
+  return isClosed || may?.create === 'nobody';
 }
 
 /** Types whose values have one form only, which fits into a path. */

@@ -103,7 +103,8 @@ function specs(
       report.error('secret-shown', 'a secret is never shown', 'leave it out', [key, name, 'type']);
     }
     values.set(name, spec);
-    if (defaultTo !== undefined) defaults.set(name, defaultTo);
+    const expression = defaultTo?.();
+    if (expression !== undefined) defaults.set(name, expression);
   }
   return { values, defaults };
 }

@@ -26,6 +26,7 @@ import type { Formulas } from './formulas.ts';
 import { accessOf } from './grants.ts';
 import { resolveIdentity } from './identity.ts';
 import { boundLetters } from './longest.ts';
+import { defaultsOf } from './defaults.ts';
 import { draftOf } from './model-draft.ts';
 import type { DeclaredModel, Draft, Drafts, Skeleton, Skeletons } from './model-draft.ts';
 import { operationsOf } from './operations.ts';
@@ -99,20 +100,21 @@ function draftsOf({ models, lost, hooked }: Declarations, readDefault: DefaultRe
   return Object.assign(drafts, { lost });
 }
 
-/** Reads `default: { expr: … }`: over no record, because there is none yet. */
+/** Reads `default: { expr: … }`: over no record, unless it is told what names mean. */
 function defaultReader({ models, identity }: Declarations): DefaultReader {
   const callers = models.find(({ declaration }) => declaration.model === identity?.model);
   // That model's problems are reported with it.
   const key =
-    callers === undefined ? undefined : draftOf(callers, reporterOf(callers.document, []), () => undefined).key;
-  const scope: NameScope = {
+    callers === undefined ? undefined : draftOf(callers, reporterOf(callers.document, []), () => () => undefined).key;
+  const alone: NameScope = {
     models: new Map(),
     computed: () => undefined,
     computedNames: () => [],
     letters,
     caller: key === undefined ? undefined : { key },
   };
-  return (text: string, spec: ValueSpec, report: Reporter) => {
+  return (text: string, spec: ValueSpec, report: Reporter) => (over) => {
+    const scope = over === undefined ? alone : { ...over, caller: over.caller ?? alone.caller };
     const expression = declaredExpression(text, 'value', scope, report, []);
     if (expression === undefined) return undefined;
     const value = isScalar(spec.type) ? stored(expression, spec) : undefined;
@@ -198,7 +200,7 @@ function modelFrom(skeleton: Skeleton, parts: Parts): Model {
     byMember: skeleton.byMember,
     shown: skeleton.shown,
     shownByMember: skeleton.shownByMember,
-    defaults: draft.defaults,
+    ...defaultsOf(skeleton, scope),
     relations: skeleton.relations,
     links: skeleton.links,
     reverses: skeleton.reverses,

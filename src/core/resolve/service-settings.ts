@@ -64,9 +64,18 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     },
     cors: corsSettings(declared.cors, report),
     proxies: declared.proxies ?? [],
-    shared: declared.shared,
+    shared: sharedOf(declared.shared, report),
     metricsPort: declared.metrics?.port,
+    consoleRole: declared.console?.role,
   };
+}
+
+/** Its form is known; only a URL's own reader knows of its port. */
+function sharedOf(address: string | undefined, report: Reporter): string | undefined {
+  if (address !== undefined && !URL.canParse(address)) {
+    report.error('wrong-type', 'this is no address', 'write one like redis://127.0.0.1:6379', ['shared']);
+  }
+  return address;
 }
 
 const USUAL_LAG = '5s';

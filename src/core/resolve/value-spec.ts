@@ -1,6 +1,7 @@
 import type { ValueDeclaration } from '../declaration/declarations.ts';
 import type { Path } from '../declaration/document.ts';
 import type { Reporter } from '../declaration/reporter.ts';
+import type { NameScope } from '../expression/name-scope.ts';
 import type { Expression } from '../model/expression.ts';
 import { noRules, USUAL_ITEMS } from '../model/field.ts';
 import type { ValueSpec } from '../model/field.ts';
@@ -13,13 +14,16 @@ import { own } from '../text/own.ts';
 import { isRecord } from '../text/value.ts';
 import { patternFault } from './pattern.ts';
 
-/** Reads `{ expr: … }` of a default; undefined if it is wrong, which is reported. */
-export type DefaultReader = (text: string, spec: ValueSpec, report: Reporter) => Expression | undefined;
+/** Reads `{ expr: … }` of a default: over a record where there is one, once its model is known. */
+export type DefaultReader = (text: string, spec: ValueSpec, report: Reporter) => DefaultTo;
+
+/** The expression of a default, given what names may mean; undefined if it is wrong, which is reported. */
+export type DefaultTo = (scope?: NameScope) => Expression | undefined;
 
 /** A declared value, and what it becomes where it is absent and an expression says so. */
 export interface DeclaredValue {
   readonly spec: ValueSpec;
-  readonly defaultTo?: Expression | undefined;
+  readonly defaultTo?: DefaultTo | undefined;
 }
 
 /** Reads a declared value; reports rules that do not fit its type or another rule. */
@@ -57,12 +61,11 @@ export function declaredValue(
     if (value === undefined || value === null) return value;
     const read = canonical(bare, value);
     if ('value' in read) return read.value;
-    report.error(
-      'value-of-other-type',
-      `a value of \`${called}\` ${read.fault.detail}`,
-      'change it, or the type',
-      path,
-    );
+    const [message, remedy] =
+      isRecord(value) && Object.hasOwn(value, 'expr')
+        ? ['a comma ends this expression', 'put the expression in quotes']
+        : [`a value of \`${called}\` ${read.fault.detail}`, 'change it, or the type'];
+    report.error('value-of-other-type', message, remedy, path);
     return undefined;
   };
   const constants = (key: 'enum' | 'examples'): FieldValue[] | undefined =>

@@ -1,4 +1,4 @@
-import { childrenOf } from '../model/expression.ts';
+import { ownChildrenOf } from '../model/expression.ts';
 import type { Expression, PatternPart } from '../model/expression.ts';
 import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
@@ -60,7 +60,7 @@ export function comparedBy(around: Surroundings, constraint: Constraint, draftOf
       );
       if (left !== undefined && right !== undefined) gaps.push(right - left);
     }
-    for (const child of childrenOf(expression)) look(child, model, row);
+    for (const child of ownChildrenOf(expression)) look(child, model, row);
   }
 
   const { draft } = constraint;

@@ -1,4 +1,13 @@
-import type { Aggregate, Arithmetic, Kind, PatternPart, TextFunction, ValueKind } from '../model/expression.ts';
+import type {
+  Aggregate,
+  Arithmetic,
+  CalendarPart,
+  Duration,
+  Kind,
+  PatternPart,
+  TextFunction,
+  ValueKind,
+} from '../model/expression.ts';
 
 /** How one kind of database spells what expressions ask of it. Every method takes SQL and gives SQL. */
 export interface ExpressionDialect {
@@ -11,8 +20,10 @@ export interface ExpressionDialect {
   name(identifier: string): string;
   /** A placeholder as a value of a kind. */
   parameter(type: ValueKind, placeholder: string): string;
-  /** What stands at a path inside a column that holds an object. */
+  /** What stands at a path inside a column that holds JSON; JSON itself where that is its kind. */
   inside(column: string, path: readonly string[], type: ValueKind): string;
+  /** JSON as a text, a number or a condition; null where it is none. */
+  open(json: string, type: ValueKind): string;
   /** A text that holds a key, as that key: an index of keys can be asked for it. */
   keyOfText(type: ValueKind, text: string): string;
   /** A SELECT of the items of an array, as `v`. */
@@ -26,6 +37,13 @@ export interface ExpressionDialect {
   letters(change: TextFunction, of: string): string;
   /** In code points. */
   length(of: string): string;
+  /** A date, or a date and time, later by a duration; null beyond the years 1 to 9999. */
+  add(of: string, kind: Kind, duration: Duration): string;
+  part(part: CalendarPart, of: string, kind: Kind): string;
+  /** Whole days from one date, or date and time, to another: a date and time counts as its day in UTC. */
+  daysBetween(from: string, to: string, kinds: readonly [Kind, Kind]): string;
+  /** A decimal of three digits, from one date and time to another. */
+  secondsBetween(from: string, to: string): string;
   /** An aggregate over a column; null over no rows. */
   aggregate(op: Aggregate, column: string, result: ValueKind): string;
 }

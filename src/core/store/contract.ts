@@ -45,13 +45,14 @@ export interface Alteration extends Transaction {
    * a table that is made anew is kept.
    */
   script(sql: string, known?: ReadonlySet<string>): Promise<void>;
-  /** Changes the mark of the tables: services that are held to the old one notice. */
-  moveOn(): Promise<void>;
+  /** Those who are held to the tables in such a version notice that these are others now. */
+  letGo(isGone: (version: number) => boolean): Promise<void>;
   /**
-   * Holds the store to the tables as they stand at the end of this: once a migration has moved them on, by whichever
-   * program, no statement is answered, and no transaction kept, but refused as `moved`.
+   * Holds the store to the tables as a version of the project knows them, which is the number of its last migration:
+   * once that is let go, by whichever program, no statement is answered, and no transaction kept, but refused as
+   * `moved`.
    */
-  hold(): Promise<void>;
+  hold(version: number): Promise<void>;
   describe(): Promise<Description>;
   /** How the database would describe these tables if they were made now. Leaves nothing behind. */
   describeAnew(tables: readonly Table[]): Promise<Description>;

@@ -1,12 +1,13 @@
 import { insideChanges, pathText } from './inside.ts';
+import { takesOldWriters } from './looser.ts';
 import type { Renames } from './match.ts';
 import { isOwn } from './own-tables.ts';
 import { columnRisks, goneRisk, insideRisk, moveRisks, referenceRisks, setRisks } from './risk.ts';
 import type { Risk } from './risk.ts';
 import { isIn, isSameColumn, isUnchanged } from './schema-diff.ts';
-import type { ColumnChange, Decisions, Fill, SchemaDiff, TableChange } from './schema-diff.ts';
+import type { ColumnChange, Decisions, SchemaDiff, TableChange } from './schema-diff.ts';
 import { called } from './table.ts';
-import type { Check, Column, Index, PropertyShape, Reference, Shape } from './table.ts';
+import type { Check, Column, Fill, Index, PropertyShape, Reference, Shape } from './table.ts';
 
 /** One thing that changes, in words, and the rows that are in danger by it. */
 export interface ChangeSummary {
@@ -14,19 +15,22 @@ export interface ChangeSummary {
   readonly subject: string;
   readonly text: string;
   readonly risks: readonly Risk[];
+  /** Services that know the tables as they were can go on beside it. */
+  readonly goesOn: boolean;
 }
 
 /** What a change does, thing by thing. */
 export function changeSummaries(plan: SchemaDiff, { renames }: Pick<Decisions, 'renames'>): ChangeSummary[] {
-  const said = (subject: string, text: string, risks: readonly Risk[] = []): ChangeSummary => ({
+  const said = (subject: string, text: string, risks: readonly Risk[] = [], goesOn = false): ChangeSummary => ({
     subject,
     text,
     risks,
+    goesOn,
   });
   const moved = moveRisks(plan);
   return [
     ...plan.created.map((table) =>
-      said(table.of, `new table ${table.name}, ${counted(table.columns.length, 'column')}`),
+      said(table.of, `new table ${table.name}, ${counted(table.columns.length, 'column')}`, [], true),
     ),
     ...[...renames].map(([from, to]) => {
       if (!plan.moves.some(({ target, columns }) => columns.some((one) => called(target, one.to) === to))) {
@@ -59,7 +63,7 @@ function columnNameSummaries(
     const { name } = carried.columns[at]!;
     const subject = called(before, column);
     if (name === column.name || isOwn(name) || renames.has(subject)) return [];
-    return [{ subject, text: `its column is called ${name} now`, risks: [] }];
+    return [{ subject, text: `its column is called ${name} now`, risks: [], goesOn: false }];
   });
 }
 
@@ -75,9 +79,12 @@ function summariesOfChange(change: TableChange, plan: SchemaDiff): ChangeSummary
     // Told by what moves.
     if (column.moved && moved.has((next ?? before)!.member)) continue;
     const risks = columnRisks(change, column);
-    if (next === undefined) summaries.push({ subject: called(after, before!), text: 'goes', risks });
+    if (next === undefined) summaries.push({ subject: called(after, before!), text: 'goes', risks, goesOn: false });
     else if (before !== undefined) summaries.push(...summariesOfStaying(change, column, risks));
-    else summaries.push({ subject: called(after, next), text: columnText(column), risks });
+    else {
+      const goesOn = next.nullable || next.usual !== undefined;
+      summaries.push({ subject: called(after, next), text: columnText(column), risks, goesOn });
+    }
   }
   summaries.push(...setSummaries(change, 'unique', (index) => setRisks(change, index)));
   summaries.push(...setSummaries(change, 'indexes', () => []));
@@ -94,11 +101,13 @@ function summariesOfStaying(change: TableChange, column: ColumnChange, risks: re
     .map(({ kind, path, before: was, after: is }): ChangeSummary => {
       const subject = [called(change.after, next), pathText(path)].filter((name) => name !== '').join('.');
       const items = path.at(-1) === '*' ? 'its items: ' : '';
-      if (kind === 'gone') return { subject, text: 'goes', risks: [insideRisk(change, before, path)] };
+      if (kind === 'gone') return { subject, text: 'goes', risks: [insideRisk(change, before, path)], goesOn: false };
       const text = kind === 'new' ? `new, ${insideWords(is!)}` : `${insideWords(was!)} becomes ${insideWords(is!)}`;
-      return { subject, text: items + text, risks: [] };
+      // Told of the whole column.
+      return { subject, text: items + text, risks: [], goesOn: true };
     });
-  return [...inside, { subject: called(change.after, next), text: columnText(column), risks }];
+  const goesOn = column.fill === undefined && takesOldWriters(next, before);
+  return [...inside, { subject: called(change.after, next), text: columnText(column), risks, goesOn }];
 }
 
 const insideWords = (shape: Shape | PropertyShape): string =>
@@ -122,16 +131,28 @@ function setSummaries(
   return [
     ...carried[kind]
       .filter((index) => !has(after[kind], index))
-      .map((index) => ({ subject: subject(index), text: gone, risks: [] })),
+      .map((index) => ({ subject: subject(index), text: gone, risks: [], goesOn: true })),
     ...after[kind]
       .filter((index) => !has(carried[kind], index))
-      .map((index) => ({ subject: subject(index), text: made, risks: risks(index) })),
+      .map((index) => ({
+        subject: subject(index),
+        text: made,
+        risks: risks(index),
+        goesOn: kind === 'indexes' || isEmptyAtFirst(index, columns),
+      })),
     // Texts that differ may say the same in another type.
     ...after[kind]
       .filter((index) => kind === 'unique' && has(carried[kind], index) && index.columns.some((one) => turned.has(one)))
-      .map((index) => ({ subject: subject(index), text: 'unique, as before', risks: risks(index) })),
+      .map((index) => ({ subject: subject(index), text: 'unique, as before', risks: risks(index), goesOn: false })),
   ];
 }
+
+/** Whether rows of those who do not know all columns have nothing in one of them, and so are like no other. */
+export const isEmptyAtFirst = ({ columns: names }: Index, columns: readonly ColumnChange[]): boolean =>
+  columns.some(
+    ({ before, after }) =>
+      before === undefined && after!.nullable && after!.usual === undefined && names.includes(after!.name),
+  );
 
 function referenceSummaries(change: TableChange, plan: SchemaDiff): ChangeSummary[] {
   const { carried, after } = change;
@@ -141,7 +162,8 @@ function referenceSummaries(change: TableChange, plan: SchemaDiff): ChangeSummar
     .map((reference) => {
       const old = carried.references.find(({ column }) => column === reference.column);
       const subject = `${after.of}.${reference.column}`;
-      return { subject, text: referenceText(reference, old), risks: referenceRisks(change, reference, plan) };
+      const risks = referenceRisks(change, reference, plan);
+      return { subject, text: referenceText(reference, old), risks, goesOn: false };
     });
 }
 
@@ -155,13 +177,18 @@ function columnText({ before, after, fill }: ColumnChange): string {
   const next = after!;
   const given = fill === undefined ? undefined : fillWords(fill);
   if (before === undefined) {
-    const rows = given === undefined ? '' : `; rows that are there get ${given}`;
+    const those = next.usual === undefined ? 'rows that are there' : 'rows that are there, or made without one,';
+    const rows = given === undefined ? '' : `; ${those} get ${given}`;
     return `new, ${next.nullable ? typeWords(next) : `required ${typeWords(next)}`}${rows}`;
   }
   const words: string[] = [];
   if (typeWords(before) !== typeWords(next)) words.push(`${typeWords(before)} becomes ${typeWords(next)}`);
   if (before.nullable !== next.nullable) words.push(next.nullable ? 'may be null now' : 'required now');
   words.push(...checkWords(before, next));
+  if (before.usual !== undefined && next.usual === undefined)
+    words.push(`rows made without one no longer get ${fillWords(before.usual)}`);
+  if (next.usual !== undefined && before.usual === undefined)
+    words.push(`rows made without one get ${fillWords(next.usual)}`);
   if (words.length === 0 && !isSameColumn(before, next)) words.push('its values change inside');
   if (given !== undefined) words.push(`rows that can't stay as they are get ${given}`);
   return words.join('; ');

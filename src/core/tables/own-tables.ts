@@ -86,6 +86,26 @@ export const credentialsTable = own('credentials', [
 ]);
 
 /**
+ * Where callers are signed in: one row each, with how often its refresh token was replaced. No token stands here: they
+ * are signed.
+ */
+export const sessionsTable: Table = {
+  ...own('sessions', [
+    column('id'),
+    column('caller'),
+    column('began_at'),
+    column('used_at'),
+    column('expires_at'),
+    column('generation', 'integer'),
+    column('agent', 'text', true),
+  ]),
+  indexes: [
+    { name: 'vantfell_sessions_by_caller', columns: ['caller'], descending: [] },
+    { name: 'vantfell_sessions_by_expiry', columns: ['expires_at'], descending: [] },
+  ],
+};
+
+/**
  * What CASEI, ACCENTI, lower and upper make of each letter beyond ASCII. Databases differ in what they know of such
  * letters; with a table of them, all give the answers that this program gives. Its rows are those of `allLetters`.
  */
@@ -103,6 +123,7 @@ export const ownTables: readonly Table[] = [
   journalTable,
   requestsTable,
   credentialsTable,
+  sessionsTable,
 ];
 
 export const isOwn = (name: string): boolean => name.startsWith('vantfell_');

@@ -1,8 +1,8 @@
 import { conversionOf } from './conversion.ts';
 import { isIn, oldName } from './schema-diff.ts';
-import type { ColumnChange, Fill, SchemaDiff, TableChange } from './schema-diff.ts';
+import type { ColumnChange, SchemaDiff, TableChange } from './schema-diff.ts';
 import { called } from './table.ts';
-import type { Check, Column, Index, Reference } from './table.ts';
+import type { Check, Column, Fill, Index, Reference } from './table.ts';
 
 /** A column as rows have it before a change, what it is then, and what its values get that can't go over. */
 export interface Becoming {

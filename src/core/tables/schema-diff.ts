@@ -1,4 +1,3 @@
-import type { FieldValue } from '../model/scalar.ts';
 import { conversionOf, isSameInside } from './conversion.ts';
 import type { Conversion } from './conversion.ts';
 import { withNewNames } from './inside.ts';
@@ -10,10 +9,7 @@ import { goneName } from './remembered.ts';
 import type { Remembered } from './remembered.ts';
 import { renamesInOrder } from './rename-order.ts';
 import { called } from './table.ts';
-import type { Column, Index, Reference, Table } from './table.ts';
-
-/** What rows get that have no value, or one that can't stay: a constant, or the moment of the change. */
-export type Fill = { readonly value: NonNullable<FieldValue> } | 'now';
+import type { Column, Fill, Index, Reference, Table } from './table.ts';
 
 /** What was said of a change that the two designs alone don't tell. */
 export interface Decisions {
@@ -299,12 +295,13 @@ const same = (one: unknown, other: unknown): boolean => JSON.stringify(one) === 
 export const isSameColumn = (one: Column, other: Column): boolean =>
   same(featuresOf(one), featuresOf(other)) && isSameInside(one.shape, other.shape);
 
-const featuresOf = ({ name, type, scale, nullable, serial, checks }: Column): unknown => [
+const featuresOf = ({ name, type, scale, nullable, serial, usual, checks }: Column): unknown => [
   name,
   type,
   scale,
   nullable,
   serial,
+  usual,
   checks,
 ];
 

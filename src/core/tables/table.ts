@@ -1,4 +1,4 @@
-import type { Scalar } from '../model/scalar.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
 import type { TypeName } from '../model/types.ts';
 
 /** A table as the models need it, in no database's own words. */
@@ -23,11 +23,16 @@ export interface Column {
   readonly nullable: boolean;
   /** The database numbers the records itself. */
   readonly serial: boolean;
+  /** What a row gets that is made without it: by services of the version before, while they go on. */
+  readonly usual?: Fill;
   /** Rules that the database keeps too. Null keeps them all. */
   readonly checks: readonly Check[];
   /** What its values are made of, where the type is array or object. Pictures of older versions say nothing of it. */
   readonly shape?: Shape;
 }
+
+/** What rows get that have no value, or one that can't stay: a constant, or the moment of the change. */
+export type Fill = { readonly value: NonNullable<FieldValue> } | 'now';
 
 /** The form of a value that may hold others, without the rules that only the service looks at. */
 export interface Shape {

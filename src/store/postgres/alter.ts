@@ -8,7 +8,7 @@ import { postgresDdl } from './ddl.ts';
 import { describe } from './describe.ts';
 import { storeError } from './errors.ts';
 import { isLockFault, LOCK_MS } from './locked.ts';
-import { moveOn } from './tables-mark.ts';
+import { letGo } from './tables-mark.ts';
 
 /** Two programs that work on the tables of one database take turns. The number is this tool's lock. */
 const LOCK = 7_228_391;
@@ -18,7 +18,7 @@ export async function alterationOn(
   client: PoolClient,
   transaction: Transaction,
   address: string,
-  hold: () => Promise<void>,
+  hold: Alteration['hold'],
   watch: (client: PoolClient) => () => void,
 ): Promise<Alteration> {
   await client.query('SET LOCAL statement_timeout = 0');
@@ -45,7 +45,7 @@ export async function alterationOn(
       }
       if (await isOver(client)) throw scriptEnded();
     },
-    moveOn: () => moveOn(client),
+    letGo: (isGone) => letGo(client, isGone),
     hold,
     describe: () => describe(client),
     async describeAnew(wanted) {

@@ -131,6 +131,7 @@ function changeStatements({ after: table, columns }: TableChange): string[] {
         const value = newValue(before, after, x, fill, conversions);
         statements.push(`UPDATE ${name(table.name)} SET ${x} = ${value} WHERE ${x} IS NOT NULL`);
       }
+      if (before !== undefined) statements.push(...usualStatements(table, before, after));
       if (given !== undefined) statements.push(...fillStatements(table, column, x, given));
       if (!after.nullable && before?.nullable !== false)
         statements.push(alter(table, `ALTER COLUMN ${x} SET NOT NULL`));
@@ -138,6 +139,12 @@ function changeStatements({ after: table, columns }: TableChange): string[] {
         statements.push(alter(table, `ALTER COLUMN ${x} DROP NOT NULL`));
       return statements;
     });
+}
+
+function usualStatements(table: Table, before: Column, after: Column): string[] {
+  if (JSON.stringify(before.usual) === JSON.stringify(after.usual)) return [];
+  const set = after.usual === undefined ? 'DROP DEFAULT' : `SET DEFAULT ${sql.fillText(after, after.usual)}`;
+  return [alter(table, `ALTER COLUMN ${name(after.name)} ${set}`)];
 }
 
 /**

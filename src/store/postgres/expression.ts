@@ -4,6 +4,8 @@ import type { ExpressionDialect } from '../../core/sql/expression-dialect.ts';
 import { lettersTable } from '../../core/tables/own-tables.ts';
 import { formatDecimal } from '../../core/text/decimal.ts';
 import { quoteName, quoteText } from '../sql/quote.ts';
+import { bound } from './bound.ts';
+import { postgresCalendar } from './calendar.ts';
 
 const types: Readonly<Record<Kind, string>> = {
   text: 'text',
@@ -30,7 +32,17 @@ const typed = (of: string, kind: Kind): string =>
 export const postgresExpressions: ExpressionDialect = {
   name: quoteName,
   parameter: (type, placeholder) => typed(placeholder, type.kind),
-  inside: (column, path, type) => typed(`(${column}) #>> ${quoteText(`{${path.join(',')}}`)}`, type.kind),
+  inside(column, path, type) {
+    if (type.kind !== 'json') return typed(`(${column}) #>> ${quoteText(`{${path.join(',')}}`)}`, type.kind);
+    const json = `${column}${path.map((name) => ` -> ${quoteText(name)}`).join('')}`;
+    return `(CASE WHEN json_typeof(${json}) <> 'null' THEN ${json} END)`;
+  },
+
+  open(json, { kind }) {
+    const type = kind === 'text' ? 'string' : kind;
+    const value = `CASE WHEN json_typeof(j) = '${type}' THEN ${typed(`j #>> '{}'`, kind)} END`;
+    return `(SELECT ${value} FROM (SELECT ${json} AS j) AS json)`;
+  },
   // What has another form was the key of another time: it is nobody's.
   keyOfText: ({ kind }, text) =>
     kind === 'uuid'
@@ -95,6 +107,8 @@ export const postgresExpressions: ExpressionDialect = {
 
   length: (of) => `char_length(${of})`,
 
+  ...postgresCalendar,
+
   aggregate(op, column, result) {
     if (op === 'min' || op === 'max') return `${op}(${column})`;
     if (result.kind === 'number') return `${op}(${column})`;
@@ -105,14 +119,6 @@ export const postgresExpressions: ExpressionDialect = {
 const integerBound = String(MOST_INTEGER + 1);
 const boundOf = ({ kind, scale }: ValueKind): string =>
   kind === 'integer' ? integerBound : formatDecimal({ digits: MOST_UNITS + 1n, scale });
-
-/**
- * The values under names, for a formula that needs one of them more than once; OFFSET keeps them from being copied in.
- */
-function bound(values: Readonly<Record<string, string>>, formula: string): string {
-  const columns = Object.entries(values).map(([name, value]) => `${value} AS ${name}`);
-  return `(SELECT ${formula} FROM (SELECT ${columns.join(', ')} OFFSET 0) AS o)`;
-}
 
 /** Null at and beyond ±beyond: cut to it, and that is null. */
 const within = (of: string, beyond: string): string =>

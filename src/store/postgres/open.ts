@@ -16,7 +16,7 @@ import { patiently } from './locked.ts';
 import { openPools } from './pools.ts';
 import { preparedStatements } from './prepared.ts';
 import { readsOn } from './reads.ts';
-import { heldName, moveOn } from './tables-mark.ts';
+import { heldName } from './tables-mark.ts';
 import { transactionsOn } from './transactions.ts';
 
 /** How often a transaction is run again that lost against another one. */
@@ -84,11 +84,7 @@ async function openHost(
     alter: (work, { onWait } = {}) =>
       patiently(reading, longestWait, onWait, ({ watch }) =>
         once(async (handle, client) => {
-          const hold = async (): Promise<void> => {
-            // An older version of the tool has made none.
-            if ((await heldName(client)) === undefined) await moveOn(client);
-            held.set(await heldName(client));
-          };
+          const hold = async (version: number): Promise<void> => held.set(await heldName(client, version));
           return work(await alterationOn(client, handle, shown, hold, watch));
         }),
       ),

@@ -1,4 +1,5 @@
 import pg from 'pg';
+import { isFull } from './patient-pool.ts';
 import type { StoreValue } from '../../core/sql/statement.ts';
 
 type Result = pg.QueryArrayResult<StoreValue[]>;
@@ -86,7 +87,11 @@ export function makePipes(settings: pg.ClientConfig, { count, longest, others }:
       if (isStuck(pipe, performance.now())) return others.query(query);
       if (pipe.client !== undefined) return send(pipe, pipe.client, query);
       pipe.connecting ??= connectPipe(pipe).finally(() => (pipe.connecting = undefined));
-      return send(pipe, await pipe.connecting, query);
+      const client = await pipe.connecting.catch((error: unknown) => {
+        if (isFull(error)) return undefined;
+        throw error;
+      });
+      return client === undefined ? others.query(query) : send(pipe, client, query);
     },
 
     async close() {

@@ -2,6 +2,7 @@ import pg from 'pg';
 import { storeError } from './errors.ts';
 import { makePipes } from './pipes.ts';
 import type { Pipes, Queryable } from './pipes.ts';
+import { PatientPool } from './patient-pool.ts';
 import { beginText, pooledReads } from './pooled.ts';
 import { SILENCE_MS } from './prepared.ts';
 import { makeSlowReads, pooledSlowReads } from './slow-reads.ts';
@@ -43,9 +44,11 @@ export async function openPools(address: string, shown: string, limits: PoolLimi
   const { longestRead, longestTransaction, slowReads, isPooled } = limits;
   // A transaction ends by itself; this frees what a statement of it still holds.
   const longestStatement = longestTransaction ?? LONGEST_STATEMENT_MS;
-  const settings: pg.PoolConfig = {
+  const settings = {
     connectionString: address,
     max: CONNECTIONS,
+    // One is kept: where others have all the rest, there is none to be had.
+    min: 1,
     connectionTimeoutMillis: CONNECT_MS,
     keepAlive: true,
     types: asText,
@@ -54,12 +57,12 @@ export async function openPools(address: string, shown: string, limits: PoolLimi
   };
   const ofReads = { ...settings, ...(isPooled ? {} : { statement_timeout: longestRead }) };
   const ofPools = { ...ofReads, query_timeout: longestRead + SILENCE_MS };
-  const [reading, writing] = [new pg.Pool(ofPools), new pg.Pool(settings)];
+  const [reading, writing] = [new PatientPool(ofPools), new PatientPool(settings)];
   const reads: Queryable = isPooled ? pooledReads(reading, longestRead) : reading;
   const pipes: Pipes = isPooled
     ? { query: (query) => reads.query(query), close: () => Promise.resolve() }
     : makePipes(ofReads, { count: PIPES, longest: longestRead + SILENCE_MS, others: reading });
-  const slow = slowReads === 0 ? undefined : new pg.Pool({ ...ofPools, max: slowReads });
+  const slow = slowReads === 0 ? undefined : new PatientPool({ ...ofPools, max: slowReads });
   const pools = [reading, writing, ...(slow === undefined ? [] : [slow])];
   for (const pool of pools) {
     // A connection that breaks while nobody uses it is replaced; the next statement shows whether there is a server.

@@ -3,28 +3,38 @@ import type { ClientBase } from 'pg';
 import { quoteText } from '../sql/quote.ts';
 
 /*
- * A view that is read for its name alone: each migration that changes the tables gives it another. Statements name it
- * as a constant, so PostgreSQL looks for it when it plans them, and discards their plans once it is dropped. The check
- * costs nothing while the tables stand.
+ * For each version of the project that has been served, a view that is read for its name alone: it goes, and never
+ * comes back under that name, once a migration makes tables that the version does not know. Statements name it as a
+ * constant, so PostgreSQL looks for it when it plans them, and discards their plans once it is dropped. The check costs
+ * nothing while the tables stand.
  */
 const PREFIX = 'vantfell_tables_';
 
-/** The name of the view; undefined where an older version of the tool has made no such thing yet. */
-export async function heldName(client: ClientBase): Promise<string | undefined> {
-  return (await heldNames(client))[0];
-}
-
-async function heldNames(client: ClientBase): Promise<string[]> {
+/** The views, and the version that each is of; an older version of the tool had one for all. */
+async function heldNames(client: ClientBase): Promise<{ name: string; version: number | undefined }[]> {
   const views =
     'SELECT relname FROM pg_class WHERE relnamespace = ' +
     `current_schema()::regnamespace AND relkind = 'v' AND starts_with(relname, ` +
     `'${PREFIX}')`;
-  return (await client.query<{ relname: string }>(views)).rows.map(({ relname }) => relname);
+  return (await client.query<{ relname: string }>(views)).rows.map(({ relname: name }) => {
+    const version = /^(\d+)_/.exec(name.slice(PREFIX.length))?.[1];
+    return { name, version: version === undefined ? undefined : Number(version) };
+  });
 }
 
-export async function moveOn(client: ClientBase): Promise<void> {
-  for (const name of await heldNames(client)) await client.query(`DROP VIEW ${name}`);
-  await client.query(`CREATE VIEW ${PREFIX}${randomBytes(8).toString('hex')} AS SELECT 1 AS one`);
+export async function letGo(client: ClientBase, isGone: (version: number) => boolean): Promise<void> {
+  for (const { name, version } of await heldNames(client)) {
+    if (version === undefined || isGone(version)) await client.query(`DROP VIEW ${name}`);
+  }
+}
+
+/** The name of a version's view, which is made where there is none. */
+export async function heldName(client: ClientBase, version: number): Promise<string> {
+  const standing = (await heldNames(client)).find((view) => view.version === version);
+  if (standing !== undefined) return standing.name;
+  const name = `${PREFIX}${version}_${randomBytes(8).toString('hex')}`;
+  await client.query(`CREATE VIEW ${name} AS SELECT 1 AS one`);
+  return name;
 }
 
 const constant = (name: string): string => `${quoteText(name)}::regclass`;

@@ -1,5 +1,4 @@
-import type { Fill } from '../../core/tables/schema-diff.ts';
-import type { Check, Column } from '../../core/tables/table.ts';
+import type { Check, Column, Fill } from '../../core/tables/table.ts';
 
 /** How values of a column become those of another type, in SQL. */
 export interface Converted {

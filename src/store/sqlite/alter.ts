@@ -8,7 +8,7 @@ import { quoteName } from '../sql/quote.ts';
 import { createIndexes } from '../sql/tables.ts';
 import { describe } from './describe.ts';
 import type { SchemaRow } from './describe.ts';
-import { moveOn } from './tables-mark.ts';
+import { letGo } from './tables-mark.ts';
 import type { TablesMark } from './tables-mark.ts';
 import { createTable } from './tables.ts';
 
@@ -36,8 +36,8 @@ export function alterationOn(
         throw new StoreError({ kind: 'refused' }, (error as Error).message, '', error);
       }
     },
-    moveOn: () => moveOn(transaction),
-    hold: () => held.begin(transaction),
+    letGo: (isGone) => letGo(transaction, isGone),
+    hold: (version) => held.begin(transaction, version),
     describe: () => Promise.resolve(describe(schemaOf(connection))),
     describeAnew(tables) {
       const scratch = new Database(':memory:');

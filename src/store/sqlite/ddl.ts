@@ -111,6 +111,8 @@ function needsRebuild(
       if (next === undefined) return refers(carried, before!);
       if (before !== undefined) return true;
       const isBare = columnText(after, next) === `${name(next.name)} ${columnType(next)}`;
+      // Rows that are there get a usual constant by themselves.
+      if (next.usual !== undefined && next.usual !== 'now') return false;
       return !next.nullable || fill !== undefined || (landed.has(next) && !isBare);
     })
   );

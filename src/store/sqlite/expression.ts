@@ -2,6 +2,8 @@ import { MOST_EXPONENT, MOST_INTEGER, MOST_UNITS, POWER_BOUNDS } from '../../cor
 import type { ExpressionDialect } from '../../core/sql/expression-dialect.ts';
 import { lettersTable } from '../../core/tables/own-tables.ts';
 import { quoteName, quoteText } from '../sql/quote.ts';
+import { bound } from './bound.ts';
+import { sqliteCalendar } from './calendar.ts';
 
 /**
  * Decimals are whole numbers of their smallest unit, booleans 1 and 0, dates and times text. Nothing here repeats the
@@ -20,9 +22,19 @@ export const sqliteExpressions: ExpressionDialect = {
   },
 
   inside(column, path, type) {
+    if (type.kind === 'json') {
+      const steps = path.map((name) => ` -> ${quoteText(`$.${JSON.stringify(name)}`)}`).join('');
+      return `nullif(${column}${steps}, 'null')`;
+    }
     const value = `json_extract(${column}, ${quoteText(`$.${path.map((name) => `"${name}"`).join('.')}`)})`;
     if (type.kind === 'decimal') return `CAST(replace(${value}, '.', '') AS INTEGER)`;
     return type.kind === 'number' ? `CAST(${value} AS REAL)` : value;
+  },
+
+  open(json, { kind }) {
+    const value = kind === 'number' ? `CAST(x ->> '$' AS REAL)` : `x ->> '$'`;
+    const types = kind === 'number' ? `'integer', 'real'` : kind === 'text' ? `'text'` : `'true', 'false'`;
+    return bound({ x: json }, `CASE WHEN json_type(x) IN (${types}) THEN ${value} END`);
   },
 
   keyOfText: ({ kind }, text) => (kind === 'integer' ? `CAST(${text} AS INTEGER)` : text),
@@ -87,6 +99,8 @@ export const sqliteExpressions: ExpressionDialect = {
 
   length: (of) => `length(${of})`,
 
+  ...sqliteCalendar,
+
   aggregate(op, column, result) {
     if (op === 'min' || op === 'max') return `${op}(${column})`;
     if (op === 'avg') return finite(`(total(${column}) / nullif(count(${column}), 0))`);
@@ -103,21 +117,6 @@ export const sqliteExpressions: ExpressionDialect = {
 
 /** True of a text with a letter that SQLite's own functions don't know. */
 const BEYOND_ASCII = `GLOB '*[^' || char(1) || '-' || char(127) || ']*'`;
-
-type Names = Readonly<Record<string, string>>;
-
-/**
- * The values under names, for a formula that needs one of them more than once. Later ones may use the names of those
- * before.
- */
-function bound(values: Names, formula: string, ...later: readonly Names[]): string {
-  const steps = [values, ...later].map(
-    (step, at) =>
-      `o${at}(${Object.keys(step).join(', ')}) AS MATERIALIZED (SELECT ` +
-      `${Object.values(step).join(', ')}${at === 0 ? '' : ` FROM o${at - 1}`})`,
-  );
-  return `(WITH ${steps.join(', ')} SELECT ${formula} FROM o${later.length})`;
-}
 
 /** Null where a whole number lies beyond ±most: cut to just beyond, and that is null. */
 function within(of: string, most: string): string {

@@ -1,10 +1,12 @@
-import type { Statement, StoreValue } from '../../core/sql/statement.ts';
+import type { Row, Statement, StoreValue } from '../../core/sql/statement.ts';
 import type { Store } from '../../core/store/contract.ts';
 import type { Plan, PlanStep } from '../base/plan.ts';
+import { connect } from './connect.ts';
+import { readerOf } from './connected.ts';
 
 /** SQLite plans large and small tables alike: it counts no rows unless it is asked to. */
 export async function planOf(store: Store, { sql }: Statement, values: readonly StoreValue[]): Promise<Plan> {
-  const rows = await store.all({ sql: `EXPLAIN QUERY PLAN ${sql}` }, values);
+  const rows = explained(store.address, sql, values);
   const steps = rows.map(([, , , detail]) => stepOf(String(detail)));
   const named = await tableNames(store, sql);
   const real = steps.map((step): PlanStep => {
@@ -18,6 +20,19 @@ export async function planOf(store: Store, { sql }: Statement, values: readonly 
     return { ...step, table: known, text: step.text.replace(table, known) };
   });
   return { now: real, large: real };
+}
+
+/**
+ * On a connection of its own: an EXPLAIN that was read to its end still counts as a reader, and would have others on
+ * its connection see the database as it is now for as long as nobody has thrown it away.
+ */
+function explained(address: string, sql: string, values: readonly StoreValue[]): readonly Row[] {
+  const connection = connect(address.slice('sqlite:'.length));
+  try {
+    return readerOf(connection).all({ sql: `EXPLAIN QUERY PLAN ${sql}` }, values);
+  } finally {
+    connection.close();
+  }
 }
 
 /** Which table a name in a statement stands for: itself, or the one whose alias it is. */

@@ -5,40 +5,47 @@ import { tablesMoved } from '../base/options.ts';
 import { quoteName as name, quoteText } from '../sql/quote.ts';
 import type { Connected } from './connected.ts';
 
-/** The row whose value is another whenever a migration has changed the tables. */
-const IS_REVISION = `${name('name')} = ${quoteText('revision')}`;
-const REVISION = { sql: `SELECT ${name('value')} FROM ${name(stateTable.name)} WHERE ${IS_REVISION}` };
-const FORGET = { sql: `DELETE FROM ${name(stateTable.name)} WHERE ${IS_REVISION}` };
-const KEEP = {
-  sql: `INSERT INTO ${name(stateTable.name)} (${name('name')}, ${name('value')}) VALUES ('revision', ?1)`,
-};
+/*
+ * For each version of the project that has been served, a row: it goes, and never comes back as it was, once a
+ * migration makes tables that the version does not know.
+ */
+const PREFIX = 'revision';
+const table = name(stateTable.name);
+const rowOf = (version: number): string => `${name('name')} = ${quoteText(`${PREFIX} ${version}`)}`;
+const readOf = (version: number) => ({ sql: `SELECT ${name('value')} FROM ${table} WHERE ${rowOf(version)}` });
+const ALL = { sql: `SELECT ${name('name')} FROM ${table} WHERE substr(${name('name')}, 1, 8) = ${quoteText(PREFIX)}` };
+const FORGET = { sql: `DELETE FROM ${table} WHERE ${name('name')} = ?1` };
+const KEEP = { sql: `INSERT INTO ${table} (${name('name')}, ${name('value')}) VALUES (?1, ?2)` };
 
-export async function moveOn(transaction: Transaction): Promise<void> {
-  await transaction.run(FORGET, []);
-  await transaction.run(KEEP, [randomUUID()]);
+export async function letGo(transaction: Transaction, isGone: (version: number) => boolean): Promise<void> {
+  for (const [row] of await transaction.all(ALL, [])) {
+    const version = /^revision (\d+)$/.exec(String(row))?.[1];
+    // An older version of the tool had one mark for all.
+    if (version === undefined || isGone(Number(version))) await transaction.run(FORGET, [String(row)]);
+  }
 }
 
 /** What a store is held to. */
 export interface TablesMark {
-  begin(transaction: Transaction): Promise<void>;
+  begin(transaction: Transaction, version: number): Promise<void>;
   /** Throws where the tables are others than those at the beginning; it costs every read some microseconds. */
   heed(on: Connected): void;
 }
 
 export function holdTables(address: string, onMoved: (() => void) | undefined): TablesMark {
-  let revision: unknown;
-  let isHeld = false;
+  let held: { readonly statement: { readonly sql: string }; readonly revision: unknown } | undefined;
   let isMoved = false;
   return {
-    async begin(transaction) {
-      // An older version of the tool has written none.
-      if ((await transaction.first(REVISION, [])) === undefined) await moveOn(transaction);
-      revision = (await transaction.first(REVISION, []))?.[0];
-      isHeld = true;
+    async begin(transaction, version) {
+      const statement = readOf(version);
+      if ((await transaction.first(statement, [])) === undefined) {
+        await transaction.run(KEEP, [`${PREFIX} ${version}`, randomUUID()]);
+      }
+      held = { statement, revision: (await transaction.first(statement, []))?.[0] };
     },
     heed(on) {
-      if (!isHeld) return;
-      if (!isMoved && revisionOn(on) === revision) return;
+      if (held === undefined) return;
+      if (!isMoved && revisionOn(on, held.statement) === held.revision) return;
       if (!isMoved) onMoved?.();
       isMoved = true;
       throw tablesMoved(address);
@@ -47,9 +54,9 @@ export function holdTables(address: string, onMoved: (() => void) | undefined): 
 }
 
 /** Nothing where there is no such table any more. */
-function revisionOn(on: Connected): unknown {
+function revisionOn(on: Connected, statement: { readonly sql: string }): unknown {
   try {
-    return on.first(REVISION, [])?.[0];
+    return on.first(statement, [])?.[0];
   } catch (error) {
     if ((error as Error).message.includes('no such table')) return null;
     throw error;

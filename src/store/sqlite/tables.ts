@@ -1,7 +1,6 @@
 import type { FieldValue } from '../../core/model/scalar.ts';
 import { isNested } from '../../core/model/types.ts';
-import type { Fill } from '../../core/tables/schema-diff.ts';
-import type { Check, Column, Reference, Table } from '../../core/tables/table.ts';
+import type { Check, Column, Fill, Reference, Table } from '../../core/tables/table.ts';
 import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
 import { checkSql } from '../sql/check.ts';
 import type { ConversionSpelling } from '../sql/converted.ts';
@@ -49,6 +48,13 @@ export const checkText = (column: Column, check: Check, x: string): string =>
 const references = ({ table, key, onDelete: how }: Reference): string =>
   ` REFERENCES ${quoteName(table)} (${quoteName(key)}) ON DELETE ${ON_DELETE[how]}`;
 
+/** Only a plain constant may come with a column that is added to rows. */
+function usualText(column: Column): string {
+  if (column.usual === undefined) return '';
+  const value = fillText(column, column.usual);
+  return ` DEFAULT ${column.usual === 'now' ? `(${value})` : value}`;
+}
+
 export function columnText(table: Table, column: Column): string {
   const name = quoteName(column.name);
   const key = column.name === table.primaryKey ? ` PRIMARY KEY${column.serial ? ' AUTOINCREMENT' : ''}` : '';
@@ -56,7 +62,7 @@ export function columnText(table: Table, column: Column): string {
   const conditions = column.checks.map((check) => checkText(column, check, name));
   if (column.type === 'boolean') conditions.push(`${name} IN (0, 1)`);
   return [
-    `${name} ${columnType(column)}${column.nullable ? '' : ' NOT NULL'}${key}`,
+    `${name} ${columnType(column)}${column.nullable ? '' : ' NOT NULL'}${usualText(column)}${key}`,
     ...conditions.map((condition) => ` CHECK (${condition})`),
     reference === undefined ? '' : references(reference),
   ].join('');

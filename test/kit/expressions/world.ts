@@ -41,6 +41,7 @@ stamps: false
 model: mark
 key: name
 fields: { name: { type: string }, weight: { type: integer } }
+relations: { things: { from: thing.marks } }
 stamps: false
 ---
 model: note
@@ -99,6 +100,10 @@ export interface World {
 export function relatedIn(world: World) {
   return (via: { name: string }, target: string, values: RecordValues): RecordValues[] => {
     const all = world.records[target] ?? [];
+    if ('table' in via && target === 'thing') {
+      const near = world.links.filter(([, key]) => key === values.name).map(([key]) => key);
+      return all.filter(({ id }) => near.includes(id ?? null));
+    }
     if ('table' in via) {
       const far = world.links.filter(([near]) => near === values.id).map(([, key]) => key);
       return all.filter(({ name }) => far.includes(name ?? null));

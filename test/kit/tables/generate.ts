@@ -184,3 +184,42 @@ export const growths: fc.Arbitrary<Growth> = fc
   .tuple(project, project, edits)
   .map(([before, next, said]) => grown(before, next, said))
   .filter((growth) => growth !== undefined);
+
+/** What has a name in both is the next one where that is of its kind; what is new comes, and some of the old go. */
+function merged<Of extends Record<string, unknown>>(
+  before: Record<string, Of>,
+  next: Record<string, Of>,
+  kind: (one: Of) => unknown[],
+  keep: (name: string) => boolean,
+): Record<string, Of> {
+  const same = (one: Of, other: Of): boolean => JSON.stringify(kind(one)) === JSON.stringify(kind(other));
+  const stay = Object.entries(before)
+    .filter(([name]) => Object.hasOwn(next, name) || keep(name))
+    .map(([name, one]) => [name, Object.hasOwn(next, name) && same(one, next[name]!) ? next[name]! : one] as const);
+  return { ...next, ...Object.fromEntries(stay) };
+}
+
+/** Projects whose names, types and targets stay, while all else may change. */
+export const gentleGrowths: fc.Arbitrary<Growth> = fc
+  .tuple(project, project, fc.subarray(FIELDS), fc.option(fc.constantFrom(...MODELS), { nil: undefined }))
+  .map(([before, next, kept, gone]) => {
+    const keep = (name: string): boolean => kept.includes(name);
+    const models = before.map((spec, at): ModelSpec => {
+      const { fields, relations, unique, index, ...rest } = next[at]!;
+      const staying = merged(
+        spec.fields,
+        fields,
+        ({ type, scale, enum: values }) => [type, scale, values === undefined],
+        keep,
+      );
+      const sets = (unique ?? index ?? [])[0] ?? [];
+      return {
+        ...rest,
+        fields: staying,
+        relations: merged(spec.relations ?? {}, relations ?? {}, (one) => [one.to, one.with], keep),
+        ...listed(index === undefined ? 'unique' : 'index', sets, staying),
+      };
+    });
+    return grown(before, models, { kept: [false, false, false], ...(gone === undefined ? {} : { gone }) });
+  })
+  .filter((growth) => growth !== undefined);

@@ -1,3 +1,4 @@
+import { escaped } from '../../text/markup.ts';
 import { FONT, HEAD, LINE, ownerText, PAD, textWidth, typesAt } from './measures.ts';
 import type { Laid, PlacedBox, PlacedLink, Point } from './layout.ts';
 
@@ -133,6 +134,3 @@ function legendParts(): { readonly parts: readonly string[]; readonly width: num
   });
   return { parts, width: x };
 }
-
-const escaped = (text: string): string =>
-  text.replace(/[&<>"]/g, (sign) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[sign]!);

@@ -17,12 +17,12 @@ import type { OwnPages } from './own-pages.ts';
 import type { Replay } from './replay.ts';
 import type { Answerer } from './resource.ts';
 import { tooMany } from './sign-in.ts';
-import type { IdentityPage } from './sign-in.ts';
+import type { FoundPage, IdentityPages } from './identity-page.ts';
 
 /** What requests are passed on to. */
 export interface DispatchParts {
   readonly routes: Routes;
-  readonly identityPages: ReadonlyMap<string, IdentityPage>;
+  readonly identityPages: IdentityPages;
   readonly cors: Cors;
   readonly ownPages: OwnPages;
   readonly allowance: Allowance | undefined;
@@ -40,7 +40,7 @@ export interface DispatchParts {
  * for no limit: a page can only read why its request fails where the preflight has not failed.
  */
 export function preflight({ routes, identityPages, cors }: DispatchParts, request: Request, path: string) {
-  const allow = routes.find(path)?.place.allow ?? identityPages.get(path)?.allow ?? 'GET, HEAD, OPTIONS';
+  const allow = routes.find(path)?.place.allow ?? identityPages.find(path)?.page.allow ?? 'GET, HEAD, OPTIONS';
   return cors.preflight(request, allow);
 }
 
@@ -54,7 +54,8 @@ export async function answer(
   const { routes, identityPages, ownPages } = parts;
   const { method } = request;
   const found = routes.find(path);
-  const page = found === undefined ? identityPages.get(path) : undefined;
+  const identityPage = found === undefined ? identityPages.find(path) : undefined;
+  const page = identityPage?.page;
   const allow = found?.place.allow ?? page?.allow;
   if (allow !== undefined) {
     if (method === 'OPTIONS') {
@@ -68,7 +69,7 @@ export async function answer(
     const principal = asked instanceof Promise ? await asked : asked;
     note.caller = principal.caller !== null;
     return found === undefined
-      ? answerPage(page!, principal, request, path, query)
+      ? answerPage(identityPage!, principal, request, path, query)
       : answerEndpoint(parts, found, principal, request, path, query);
   }
   if (!path.startsWith('/health/')) await count(parts, addressOf(request));
@@ -112,13 +113,13 @@ function counted(
   note: Note,
 ): Principal | Promise<Principal> {
   const by = requesterName(principal, request);
-  const { caller, permissions } = principal;
-  const sender = { caller, permissions, requester: new Sender(by, request, note), request };
+  const { caller, permissions, session } = principal;
+  const sender = { caller, permissions, session, requester: new Sender(by, request, note), request };
   return count(parts, by)?.then(() => sender) ?? sender;
 }
 
 function answerPage(
-  page: IdentityPage,
+  { page, id }: FoundPage,
   principal: Principal,
   request: Request,
   path: string,
@@ -130,7 +131,7 @@ function answerPage(
   if (request.headers['idempotency-key'] !== undefined) {
     throw new HttpProblem('malformed-request', `${path} takes no Idempotency-Key`);
   }
-  return handler({ principal, request, query });
+  return handler({ principal, request, query, id });
 }
 
 function answerEndpoint(

@@ -1,4 +1,4 @@
-import { authorize, authorizeRecord, unknownRecord } from '../../access/authorization.ts';
+import { authorize, authorizeRecord } from '../../access/authorization.ts';
 import { memoizeByPermissions } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
@@ -11,11 +11,9 @@ import type { Reply, Request } from '../../api/message.ts';
 import { brokenRules, HttpProblem } from '../../api/problems.ts';
 import type { Written } from '../../change/contract.ts';
 import type { UnitOfWork } from '../../change/unit-of-work.ts';
-import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import { ownerField } from '../../model/related.ts';
 import { isOpen } from '../../query/projection.ts';
-import { thereStatement } from '../../query/statements.ts';
 import { bodyReader } from '../../rules/schema.ts';
 import type { BodyReader, ReadBody, Values } from '../../rules/schema.ts';
 import { mediaTypeOf, readBodyOf } from '../request/body.ts';
@@ -32,6 +30,7 @@ import { failuresOfMany, readMany, readNew, sealedMany } from './new-records.ts'
 import type { Given } from './new-records.ts';
 import { sealed, sealedFor } from './record-writing.ts';
 import type { RecordWriting, Seal } from './record-writing.ts';
+import { makeUnderParent } from './under-parent.ts';
 
 /** Writes of a model's records over HTTP. Keys come as the text of a path segment, queries without their `?`. */
 export interface RecordWriter {
@@ -51,7 +50,7 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
   const collection = collectionPath(graph, model);
   const changes = writes.changesOf(model);
   const tags = recordTags(context.tags, isOpen(graph, model));
-  const parentValues = parentReader(model, context);
+  const underParent = makeUnderParent(model, context);
   const owner = ownerField(model);
   const readNewBody = bodyReader(model, 'create');
   const readersOf = memoizeByPermissions(
@@ -75,11 +74,12 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
       authorize(permissions, model, 'create');
       refuseQuery(query);
       const fill: Values = owner === undefined || caller === null ? {} : { [owner.member]: caller.key };
-      const add = await parentValues(principal, parentKey);
-      const given = { add, fill };
-      const body = readBodyOf(request, 'create');
       const asked = { principal, request, answer, look };
-      return Array.isArray(body) ? createMany(writing, asked, body, given) : createOne(writing, asked, body, given);
+      return underParent(principal, parentKey, async (add) => {
+        const given = { add, fill };
+        const body = readBodyOf(request, 'create');
+        return Array.isArray(body) ? createMany(writing, asked, body, given) : createOne(writing, asked, body, given);
+      });
     },
 
     async change(principal, how, keyText, request, query) {
@@ -119,29 +119,6 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
         return { status: 200, headers, body: `{"data":${last.shown}}` };
       });
     },
-  };
-}
-
-/** Reads the member that names the parent in the path, once it is known that this caller may read that record. */
-function parentReader(
-  model: Model,
-  { graph, store, runtime }: EndpointContext,
-): (principal: Principal, parentKey: string | undefined) => Promise<Values> {
-  if (model.parent === undefined) return () => Promise.resolve({});
-  const { dialect } = store;
-  const { field, target } = model.parent;
-  const parent = modelOf(graph, target);
-  const statementFor = memoizeByPermissions((permissions: Permissions) =>
-    thereStatement(graph, parent, dialect, permissions.may(parent, 'read')),
-  );
-  return async ({ caller, permissions }, parentKey) => {
-    if (parentKey === undefined) return {};
-    if (permissions.may(parent, 'read') === false) throw unknownRecord(permissions, parent);
-    const key = keyFromText(parent.key, parentKey);
-    const statement = statementFor(permissions);
-    const bound = [dialect.bind(parent.key, key), ...statement.values({ now: runtime.now(), caller })];
-    if ((await store.first(statement, bound)) === undefined) throw unknownRecord(permissions, parent);
-    return { [field.member]: key };
   };
 }
 

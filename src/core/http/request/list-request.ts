@@ -8,6 +8,7 @@ import { MOST_TOLD, refuseParameters } from '../../api/problems.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
 import { compileExpression } from '../../expression/compiled.ts';
 import type { EvaluationContext } from '../../expression/context.ts';
+import type { NameScope } from '../../expression/name-scope.ts';
 import { fieldExpression } from '../../expression/property.ts';
 import { constant, plain } from '../../model/expression.ts';
 import type { Expression } from '../../model/expression.ts';
@@ -18,6 +19,7 @@ import type { Relation } from '../../model/relation.ts';
 import type { FieldValue, Scalar } from '../../model/scalar.ts';
 import { fromText } from '../../model/value.ts';
 import type { Cursors } from '../../query/cursor.ts';
+import { readEquality } from '../../query/equality.ts';
 import { compileCondition, filterReader } from '../../query/filter.ts';
 import type { FilterReader } from '../../query/filter.ts';
 import type { ListCondition, ListForm } from '../../query/list-form.ts';
@@ -50,6 +52,8 @@ export interface ListReaders {
   readonly permissions: Permissions;
   readonly dialect: Dialect;
   readonly cursors: Cursors;
+  /** What names mean to the viewer. */
+  readonly scope: NameScope;
   readonly readFilter: FilterReader;
   readonly readSort: SortReader;
   readonly readProjection: ProjectionReader;
@@ -62,6 +66,7 @@ export function listReaders(model: Model, permissions: Permissions, dialect: Dia
     permissions,
     dialect,
     cursors,
+    scope,
     readFilter: filterReader(scope),
     readSort: sortReader(graph, model, dialect, scope),
     readProjection: projectionReader(permissions, model, model.listView),
@@ -97,20 +102,22 @@ export function readListRequest(
 ): ListRequest {
   const { dialect, readSort, readProjection } = readers;
   const failures: ParameterFailure[] = [];
-  const { single, filters, shared } = readParameters(model, query, readers.permissions, failures);
+  const asked = readParameters(model, query, readers, failures);
+  const { single, shared } = asked;
   const total = readFlag('total', single.get('total'), failures);
   const etags = readFlag('etags', single.get('etags'), failures);
   const limit = readLimit(single.get('limit'), total ? 0 : 1, etags ? taggedPaging(paging) : paging, failures);
   const given = Object.fromEntries(projectionParameters.map((name) => [name, single.get(name)]));
   const projection = readProjection(given, limit, failures);
   const parameters = parametersOf<EvaluationContext>(dialect);
-  const chosen = readChoice(model, single, filters, readers, of, parameters, failures);
+  const chosen = readChoice(model, asked, readers, of, parameters, failures);
   const sort = readSort(single.get('sort'), parameters, failures);
   const offset = readOffset(single.get('offset'), failures);
   const binding = JSON.stringify([
     path,
     sort.map(({ field, descending }) => [field.member, descending]),
     chosen.wanted.map(({ field, values }) => [field.member, [...values].sort()]).sort(),
+    ...(asked.equalities.size === 0 ? [] : [[...asked.equalities].map(([name, { among }]) => [name, among]).sort()]),
     ...(single.has('filter') ? [[single.get('filter'), single.get('filter-lang')]] : []),
   ]);
   const from = readPosition(single, offset, binding, readers.cursors, failures);
@@ -144,19 +151,28 @@ const taggedPaging = (paging: Paging): Paging => ({
   most: Math.min(paging.most, MOST_TAGGED),
 });
 
+/** A value that must be one of some. */
+interface Equalities {
+  readonly value: Expression;
+  readonly among: FieldValue[];
+}
+
 /** The parameters of a list's query by their names, the values of its fields, and what links to other pages repeat. */
 interface ListQuery {
   readonly single: ReadonlyMap<ListParameter, string>;
   readonly filters: ReadonlyMap<Field, FieldValue[]>;
+  /** The values of computed values and paths, by name. */
+  readonly equalities: ReadonlyMap<string, Equalities>;
   readonly shared: readonly string[];
 }
 
 function readParameters(
   model: Model,
   query: string,
-  permissions: Permissions,
+  { permissions, scope }: ListReaders,
   failures: ParameterFailure[],
 ): ListQuery {
+  const equalities = new Map<string, Equalities>();
   const single = new Map<ListParameter, string>();
   const filters = new Map<Field, FieldValue[]>();
   const narrowing = filterable(model).filter(({ member }) => !hides(permissions, model, member));
@@ -168,15 +184,17 @@ function readParameters(
     if (isListParameter(name)) {
       addParameter(single, name, value, failures);
     } else if (field === undefined) {
-      const detail = `no such parameter or field; ${didYouMean(name, [...columns.keys(), ...listParameters])}`;
-      failures.push({ parameter: name, detail });
+      const unknown = `no such parameter or field; ${didYouMean(name, [...columns.keys(), ...listParameters])}`;
+      const read = readEquality(scope, name, value, failures, unknown);
+      if (read !== undefined)
+        equalities.set(name, { ...read, among: [...(equalities.get(name)?.among ?? []), read.wanted] });
     } else {
       const read = readFieldValue(field, value, failures);
       if (read !== undefined) filters.set(field, [...(filters.get(field) ?? []), read]);
     }
     if (!PLACES.includes(name)) shared.push(`${encoded(name)}=${encoded(value)}`);
   }
-  return { single, filters, shared };
+  return { single, filters, equalities, shared };
 }
 
 /** The value of `?field=value`; undefined where no record can have it. */
@@ -201,8 +219,7 @@ interface Choice {
 
 function readChoice(
   model: Model,
-  single: ListQuery['single'],
-  filters: ListQuery['filters'],
+  { single, filters, equalities }: ListQuery,
   { permissions, dialect, readFilter }: ListReaders,
   of: ListOf,
   parameters: Parameters<EvaluationContext>,
@@ -218,7 +235,8 @@ function readChoice(
     seenValue(permissions, model, field.member, fieldExpression(field));
   const open = wanted.filter((one) => seen(one).op === 'field');
   const guarded = wanted.filter((one) => !open.includes(one)).map((one) => oneOf(seen(one), one.values));
-  const condition = expressionOf(both(...(asked === undefined ? [] : [asked]), ...guarded, of.condition));
+  const equal = [...equalities.values()].map(({ value, among }) => oneOf(value, among));
+  const condition = expressionOf(both(...(asked === undefined ? [] : [asked]), ...equal, ...guarded, of.condition));
   const own = condition && compileCondition(permissions.graph, model, dialect, condition, parameters);
   return { wanted, open, filter: withExtra(own, of.extra?.(parameters)) };
 }

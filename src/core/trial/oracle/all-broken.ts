@@ -2,18 +2,18 @@ import { MOST_FAILURES, pointerTo } from '../../api/failure.ts';
 import { evaluate } from '../../expression/evaluate.ts';
 import type { Verb } from '../../model/access.ts';
 import type { Expression } from '../../model/expression.ts';
-import { childrenOf } from '../../model/expression.ts';
+import { childrenOf, manysOf, needs } from '../../model/expression.ts';
 import type { Model } from '../../model/model.ts';
 import { linkedOf } from '../../model/related.ts';
 import { isSame } from '../../model/value.ts';
 import { ITSELF } from './grants.ts';
 import type { Asked, Values } from './read-body.ts';
 import type { Broken } from './read-value.ts';
-import { defaultsOf, readChange } from './read-change.ts';
+import { defaultsOf, makeDefaults, readChange } from './read-change.ts';
 import { brokenRules, Refusal } from './refusal.ts';
 import type { Row } from './world-state.ts';
 import {
-  asksForLinks,
+  dependsOnLinks,
   authorizeGiven,
   authorizeOwner,
   lockFor,
@@ -49,18 +49,24 @@ export function brokenNew(
 ): Broken[] {
   const defaults = defaultsOf(model, writing.moment);
   const values: Values = { ...defaults, ...given };
+  const secrets = model.fields.filter(({ type }) => type === 'secret').map(({ member }) => member);
+  const wrong = new Set([...secrets, ...wrongOf(known)]);
+  const sound = Object.fromEntries(Object.entries(values).filter(([member]) => !wrong.has(member)));
+  const missing = wrongOf(unknownRecords(writing, model, {}, sound));
+  const { broken: unmade, left } = makeDefaults(writing, model, values, given, new Set([...wrong, ...missing]));
   const found = brokenDraft(
     writing,
     model,
     { values, given: values, before: {}, record: undefined },
-    known,
+    [...known, ...unmade],
     (usable) => {
       authorizeOwner(writing, model, 'create', usable, {});
       authorizeGiven(writing, model, given, usable, defaults);
       return mayWrite(writing, model, 'create', usable);
     },
+    left,
   );
-  const others = found.filter((one) => !isOfBody(model, one, values, earlier));
+  const others = [...unmade, ...found].filter((one) => !isOfBody(model, one, values, earlier));
   const unusable = new Set(wrongOf([...known, ...others]));
   const repeated = setsOf(model)
     .filter((set) => !set.some(({ member }) => unusable.has(member) || (values[member] ?? null) === null))
@@ -104,11 +110,12 @@ function brokenDraft(
   { values, given, before, record }: Draft,
   known: readonly Broken[],
   may: (usable: Values) => boolean,
+  left: ReadonlySet<string> = new Set(),
 ): Broken[] {
   const { oracle, who, moment, state } = writing;
   if (known.some(({ pointer, rule }) => pointer === '' && ['type', 'minItems', 'maxItems'].includes(rule))) return [];
   const secret = model.fields.filter(({ type }) => type === 'secret').map(({ member }) => member);
-  const unusable = new Set([...secret, ...wrongOf(known)]);
+  const unusable = new Set([...secret, ...left, ...wrongOf(known)]);
   const usable = (all: Values): Values =>
     Object.fromEntries(Object.entries(all).filter(([member]) => !unusable.has(member)));
   const own = model.rules.filter(({ check, ownValues }) => ownValues && !needs(check, unusable));
@@ -132,7 +139,7 @@ function mayWrite(
   values: Values,
 ): boolean {
   const grants = model.access.verbs[act];
-  if (grants.some(asksForLinks)) return false;
+  if (grants.some(dependsOnLinks)) return false;
   return holdForAny(oracle, model, act, who) || oracle.holds(grants, model, values, who);
 }
 
@@ -160,16 +167,9 @@ function isAllowed(may: () => boolean): boolean {
 const wrongOf = (broken: readonly Broken[]): string[] =>
   broken.filter(({ rule }) => rule !== 'check' && rule !== 'unique').map(({ pointer }) => pointer.split('/')[1] ?? '');
 
-function needs(expression: Expression, members: ReadonlySet<string>): boolean {
-  if (expression.op === 'field') return members.has(expression.field.member);
-  if (expression.op === 'at') return 'field' in expression.step && members.has(expression.step.field.member);
-  return childrenOf(expression).some((child) => needs(child, members));
-}
-
 /** Whether an expression asks other records along relations only, and none of its own model. */
 function isOnward(expression: Expression, model: Model): boolean {
-  const sides = 'left' in expression ? [expression.left, expression.right] : [];
-  if ('many' in expression || sides.some((side) => 'many' in side)) return false;
+  if (manysOf(expression).length > 0) return false;
   if (expression.op === 'at' && ('source' in expression.step || expression.target === model.name)) return false;
   return childrenOf(expression).every((child) => isOnward(child, model));
 }

@@ -14,11 +14,22 @@ export interface Paths {
   find(method: string, path: string): Found | 'other-method' | undefined;
 }
 
+/** Whether a path stands for a text: a lone % does not. */
+function isText(path: string): boolean {
+  try {
+    decodeURIComponent(path);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
 export function pathsOf(graph: Graph): Paths {
   const places = allEndpoints(graph).map((endpoint) => ({ endpoint, segments: endpoint.path.split('/') }));
   const isKey = (segment: string): boolean => segment.startsWith('{');
   return {
     find(method, path) {
+      if (!isText(path)) return undefined;
       const given = path.split('/');
       const fits = places.filter(
         ({ segments }) =>

@@ -1,5 +1,6 @@
 import type { Caller } from '../../expression/context.ts';
 import type { Grant, Verb } from '../../model/access.ts';
+import { asksWho } from '../../model/expression.ts';
 import type { Expression } from '../../model/expression.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Graph } from '../../model/graph.ts';
@@ -153,7 +154,8 @@ function always(data: OracleData, grants: Grants, model: Model, who: Who): boole
 
 function couldBeHeld(data: OracleData, grants: Grants, model: Model): boolean {
   return grants.some((grant) => {
-    if (grant.kind !== 'parent') return !['nobody', 'maker', 'where', 'anybody'].includes(grant.kind);
+    if (grant.kind === 'where') return asksWho(grant.where);
+    if (grant.kind !== 'parent') return !['nobody', 'maker', 'anybody'].includes(grant.kind);
     const whole = modelOf(data.graph, model.parent!.target);
     return couldBeHeld(data, whole.access.verbs[grant.verb], whole);
   });

@@ -1,6 +1,7 @@
 import { pointerTo } from '../../api/failure.ts';
 import type { EvaluationContext } from '../../expression/context.ts';
 import { evaluate } from '../../expression/evaluate.ts';
+import { needs } from '../../model/expression.ts';
 import type { Field } from '../../model/field.ts';
 import type { Model } from '../../model/model.ts';
 import { linkedOf, ownerField } from '../../model/related.ts';
@@ -178,10 +179,37 @@ export function defaultsOf(model: Model, moment: EvaluationContext): Values {
   return Object.fromEntries([...constants, ...links, ...computed]);
 }
 
+/** Works out what absent members of a new record become, from its other values; what is wrong with them. */
+export function makeDefaults(
+  { oracle, who }: Writing,
+  model: Model,
+  values: Values,
+  given: Values,
+  unknown: ReadonlySet<string> = new Set(),
+): { readonly broken: Broken[]; readonly left: ReadonlySet<string> } {
+  const broken: Broken[] = [];
+  const lost = new Set(unknown);
+  for (const { field, value } of model.madeDefaults) {
+    const { member } = field;
+    if (given[member] !== undefined || unknown.has(member)) continue;
+    if (needs(value, lost)) {
+      lost.add(member);
+      continue;
+    }
+    const before = broken.length;
+    const made = oracle.valueOf(value, model, values, who);
+    if (made !== null) values[member] = readValue(field, made, pointerTo(member), broken);
+    else if (field.rules.required) broken.push({ pointer: pointerTo(member), rule: 'required' });
+    if (broken.length > before) lost.add(member);
+  }
+  return { broken, left: new Set([...lost].filter((member) => !unknown.has(member))) };
+}
+
 function clearedByReplace(model: Model, defaults: Values): Values {
   const members = model.fields
     .filter((field) => takes(field, 'replace') && !field.rules.writeOnly)
     .filter((field) => field !== model.key && field.derivedFrom === undefined && field.origin !== 'stamp')
+    .filter((field) => !model.madeDefaults.some((made) => made.field === field))
     .map(({ member }): [string, FieldValue] => [member, defaults[member] ?? null]);
   return Object.fromEntries([...members, ...linkedOf(model).map(({ member }): [string, FieldValue] => [member, []])]);
 }

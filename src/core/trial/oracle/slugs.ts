@@ -14,7 +14,7 @@ export function fillSlugs(state: Pick<WorldState, 'allOf'>, model: Model, values
   for (const field of model.fields) {
     const source = field.derivedFrom === undefined ? undefined : values[field.derivedFrom];
     if (typeof source !== 'string' || (values[field.member] ?? null) !== null) continue;
-    const set = model.unique.find((one) => one.includes(field));
+    const set = field === model.key ? [field] : model.unique.find((one) => one.includes(field));
     const others = set?.filter((other) => other !== field) ?? [];
     const isTaken = (slug: string): boolean =>
       set !== undefined &&

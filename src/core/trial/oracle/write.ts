@@ -1,8 +1,8 @@
+import { asksForLinks } from '../../access/viewer.ts';
 import { pointerTo } from '../../api/failure.ts';
 import { evaluate } from '../../expression/evaluate.ts';
 import type { Verb } from '../../model/access.ts';
-import type { Expression } from '../../model/expression.ts';
-import { childrenOf } from '../../model/expression.ts';
+import { needs } from '../../model/expression.ts';
 import type { Field } from '../../model/field.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
@@ -13,7 +13,7 @@ import { isSame } from '../../model/value.ts';
 import { inOrder, ITSELF, oracleOf } from './grants.ts';
 import type { Oracle, Who } from './grants.ts';
 import type { Asked, Values } from './read-body.ts';
-import { defaultsOf, hasSameLinks, keysIn, readChange, refuseSetting } from './read-change.ts';
+import { defaultsOf, hasSameLinks, keysIn, makeDefaults, readChange, refuseSetting } from './read-change.ts';
 import type { Found } from './read-change.ts';
 import type { Broken } from './read-value.ts';
 import { brokenRules, Refusal, refusedOn, signIn, unknownRecord } from './refusal.ts';
@@ -34,6 +34,12 @@ export function create(writing: Writing, model: Model, given: Values, standIn: (
     values.created_at ??= moment.now.toISOString();
     values.updated_at ??= moment.now.toISOString();
   }
+  const open = new Set(model.madeDefaults.map(({ field }) => field.member).filter((one) => given[one] === undefined));
+  if (open.size > 0) {
+    checkDraft(writing, model, values, {}, values, open);
+    const { broken } = makeDefaults(writing, model, values, given);
+    if (broken.length > 0) throw brokenRules(broken);
+  }
   fillSlugs(state, model, values);
   checkDraft(writing, model, values, {}, values);
   arrange(model, values);
@@ -42,7 +48,7 @@ export function create(writing: Writing, model: Model, given: Values, standIn: (
     authorizeGiven(writing, model, given, values, defaults);
   }
   const grants = model.access.verbs.create;
-  if (!grants.some(asksForLinks) && !oracle.holds(grants, model, values, who))
+  if (!grants.some(dependsOnLinks) && !oracle.holds(grants, model, values, who))
     throw refusedOn(oracle, grants, model, who);
   moveStocks(state, model, undefined, values, moment);
   store(writing, model, undefined, values, 'create');
@@ -81,14 +87,16 @@ export function change(writing: Writing, model: Model, how: 'replace' | 'update'
   arrange(model, values);
   if (who !== ITSELF) authorizeOwner(writing, model, how, values, record);
   const grants = model.access.verbs[how];
-  if (!grants.some(asksForLinks) && !oracle.holds(grants, model, values, who))
+  if (!grants.some(dependsOnLinks) && !oracle.holds(grants, model, values, who))
     throw refusedOn(oracle, grants, model, who);
   if (model.stamps && isSame(values.updated_at, record.updated_at)) values.updated_at = moment.now.toISOString();
   moveStocks(state, model, record, values, moment);
   store(writing, model, record, values, how);
   const { identity } = state.graph;
-  const isCaller = identity?.model === model.name && identity.secret !== undefined;
-  if (isCaller && Object.hasOwn(set, identity.secret.member)) state.endTokens(record[model.key.member]!);
+  const secret = identity?.model === model.name ? identity.secret?.member : undefined;
+  // A secret that is set is another hash, even of the same text.
+  if (secret !== undefined && Object.hasOwn(set, secret) && (set[secret] ?? record[secret] ?? null) !== null)
+    state.endTokens(record[model.key.member]!);
   return values;
 }
 
@@ -110,7 +118,7 @@ function store(
     .map(ruleAt);
   if (broken.length > 0) throw brokenRules(broken);
   const grants = model.access.verbs[act];
-  if (grants.some(asksForLinks) && !oracle.holds(grants, model, values, who))
+  if (grants.some(dependsOnLinks) && !oracle.holds(grants, model, values, who))
     throw refusedOn(oracle, grants, model, who);
   if (model.journal) note(state, model, values, before === undefined ? 'create' : 'update', moment);
 }
@@ -153,10 +161,18 @@ function arrange(model: Model, values: Values): void {
 }
 
 /** Rules over the record's own values, and relations to records that are not there for this caller. */
-function checkDraft(writing: Writing, model: Model, values: Values, before: Values, given: Values): void {
+function checkDraft(
+  writing: Writing,
+  model: Model,
+  values: Values,
+  before: Values,
+  given: Values,
+  unknown: ReadonlySet<string> = new Set(),
+): void {
   const { moment } = writing;
   const broken = model.rules
-    .filter(({ check, ownValues }) => ownValues && evaluate(check, { values, ...moment }) === false)
+    .filter(({ check, ownValues }) => ownValues && !needs(check, unknown))
+    .filter(({ check }) => evaluate(check, { values, ...moment }) === false)
     .map(ruleAt);
   broken.push(...unknownRecords(writing, model, before, given));
   if (broken.length > 0) throw brokenRules(broken);
@@ -238,13 +254,6 @@ export function authorizeGiven(
 }
 
 /** Whether a grant depends on the links of a record, which are written after its row. */
-export function asksForLinks(grant: Model['access']['verbs']['create'][number]): boolean {
-  return grant.kind === 'where' && usesLinks(grant.where);
-}
-
-function usesLinks(expression: Expression): boolean {
-  const many = 'many' in expression ? [expression.many] : [];
-  const lists = 'left' in expression ? [expression.left, expression.right] : [];
-  const all = [...many, ...lists.flatMap((list) => ('kind' in list && list.kind === 'many' ? [list.many] : []))];
-  return all.some(({ of, via }) => of.op !== 'at' && 'table' in via) || childrenOf(expression).some(usesLinks);
+export function dependsOnLinks(grant: Model['access']['verbs']['create'][number]): boolean {
+  return grant.kind === 'where' && asksForLinks(grant.where);
 }

@@ -1,3 +1,4 @@
+import { escaped } from '../../text/markup.ts';
 import type { Coverage, Outcome, TrialResult } from './outcome.ts';
 import { notEstablishedOf, COLUMNS, curlOf, failedOf } from './outcome.ts';
 import { STYLE } from './style.ts';
@@ -42,9 +43,6 @@ const section = (title: string, content: string): string =>
 const tableOf = (rows: readonly string[]): string => (rows.length === 0 ? '' : `<table>${rows.join('')}</table>`);
 const listOf = (lines: readonly string[]): string => (lines.length === 0 ? '' : `<ul>${lines.join('')}</ul>`);
 const dim = (text: string): string => `<span class="dim">${escaped(text)}</span>`;
-
-const escaped = (text: string): string =>
-  text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;');
 
 function failureHtml({ case: one, failure }: Outcome, url: string): string {
   const { sent, answer, faults, before = [] } = failure!;

@@ -1,3 +1,4 @@
+import { escaped } from '../../text/markup.ts';
 import type { TrialResult } from './outcome.ts';
 import { notEstablishedOf, curlOf, failedOf } from './outcome.ts';
 
@@ -55,11 +56,5 @@ const seconds = (milliseconds: number): string => (milliseconds / 1000).toFixed(
 
 /** Text as XML takes it: without the characters that it has no way to write. */
 export const text = (raw: string): string =>
-  raw
-    // eslint-disable-next-line no-control-regex
-    .replaceAll(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '\ufffd')
-    .replaceAll('&', '&amp;')
-    .replaceAll('<', '&lt;')
-    .replaceAll('>', '&gt;')
-    .replaceAll('"', '&quot;')
-    .replaceAll('\n', '&#10;');
+  // eslint-disable-next-line no-control-regex
+  escaped(raw.replaceAll(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '\ufffd')).replaceAll('\n', '&#10;');

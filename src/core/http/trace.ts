@@ -1,18 +1,24 @@
 import { randomBytes } from 'node:crypto';
-import { trace as traces } from '@opentelemetry/api';
-import type { Request, Trace } from '../core/api/message.ts';
+import type { Request, Trace } from '../api/message.ts';
 
 /** Version, trace, the caller's part, flags; versions to come may add more (W3C Trace Context, 3.2). */
 const TRACEPARENT = /^(?!ff)([0-9a-f]{2})-(?!0{32})([0-9a-f]{32})-(?!0{16})[0-9a-f]{16}-([0-9a-f]{2})(-.*)?$/;
 /** Characters of a tracestate that are sent on. */
 const LONGEST_STATE = 512;
 
+/** Where an SDK stands, as OpenTelemetry has it. */
+export interface SpanPlace {
+  readonly traceId: string;
+  readonly spanId: string;
+  readonly traceFlags: number;
+  readonly traceState?: { serialize(): string } | undefined;
+}
+
 /**
- * The trace that a request belongs to: that of the SDK, if one is loaded, or its caller's, or where it names none, or
+ * The trace that a request belongs to: that of the SDK, if one is at work, or its caller's, or where it names none, or
  * none that is well-formed, a new one.
  */
-export function traceOf(headers: Request['headers']): Trace {
-  const active = traces.getActiveSpan()?.spanContext();
+export function traceOf(headers: Request['headers'], active: SpanPlace | undefined): Trace {
   if (active !== undefined)
     return inTrace(active.traceId, active.spanId, flagsText(active.traceFlags), active.traceState?.serialize());
   const { traceparent, tracestate } = headers;

@@ -1,0 +1,101 @@
+// npm run bench:workers: requests per second of one process and of two workers, in turn in one run, while the load runs
+// on the same cores; and what compression costs a list. Writes ratios into docs/benchmarks.md.
+import { mkdirSync, rmSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
+import { newDatabase, startPostgres } from '../test/kit/postgres.mjs';
+import { hutKey, makeDatabase, PROJECT, stayAt } from './database.mjs';
+import { here, intoDocs, load, middle, processorTime, start } from './measure.mjs';
+
+const ROUNDS = Number(process.env.BENCH_ROUNDS ?? 7);
+const SECONDS = 2;
+const works = [
+  { name: 'read one record', paths: Array.from({ length: 1_000 }, (_none, at) => `/v1/huts/${hutKey(at * 97)}`) },
+  { name: 'list of 100, two includes, one nested', paths: ['/v1/huts?limit=100&include=keeper,reports.author'] },
+  { name: 'create', paths: ['/v1/stays'], bodies: Array.from({ length: 2_000 }, (_none, at) => stayAt(at)) },
+];
+const list = { name: 'list of 50', paths: ['/v1/huts?limit=50'] };
+const codings = ['gzip', 'br'];
+
+const data = here('.data/');
+rmSync(data, { recursive: true, force: true });
+mkdirSync(data, { recursive: true });
+const rows = [];
+const compression = [];
+for (const kind of ['sqlite', 'postgres']) {
+  const server = kind === 'postgres' ? await startPostgres() : undefined;
+  try {
+    const address = server === undefined ? `sqlite:${data}bench.db` : await newDatabase(server, 'bench');
+    await makeDatabase(address);
+    process.env.BENCH_STORE = address;
+    await measure(kind);
+  } finally {
+    await server?.stop();
+  }
+}
+const table = (head, lines) => [head, head.replace(/[^|]+/g, ' --- '), ...lines].join('\n');
+const text =
+  `${table('| store | work | two workers, of one process |', rows)}\n\n` +
+  `With ${availableParallelism()} cores, of which the load has a part. A list of 50 takes this much processor time ` +
+  `of one that is not compressed:\n\n${table('| store | coding | processor time | bytes |', compression)}`;
+console.log(text);
+intoDocs('workers', 'end of workers', text);
+
+async function measure(kind) {
+  const words = ['serve', '-C', PROJECT, '--port', '0', '--json', '--quiet'];
+  const one = await start('../dist/cli/main.js', words);
+  try {
+    const two = await start('../dist/cli/main.js', [...words, '--workers', '2']);
+    try {
+      for (const work of works) rows.push(`| ${kind} | ${work.name} | ${(await ratio([one, two], work)).toFixed(2)} |`);
+    } finally {
+      await stopped(two);
+    }
+    await compressed(kind, one);
+  } finally {
+    await stopped(one);
+  }
+}
+
+/** Requests that the second answers in the time in which the first answers one: the middle of all rounds. */
+async function ratio(servers, work) {
+  const ratios = [];
+  for (const { url } of servers) await load(url, work);
+  for (let round = 0; round < ROUNDS; round += 1) {
+    const speeds = [];
+    for (const at of round % 2 === 0 ? [0, 1] : [1, 0]) speeds[at] = await load(servers[at].url, work, SECONDS);
+    ratios.push(speeds[1] / speeds[0]);
+  }
+  return middle(ratios);
+}
+
+async function compressed(kind, { url, child }) {
+  const ways = [undefined, ...codings].map((coding) => ({ coding, requests: 0, cpu: 0 }));
+  for (let round = 0; round <= ROUNDS; round += 1) {
+    for (const way of ways) {
+      const headers = way.coding === undefined ? {} : { 'accept-encoding': way.coding };
+      const before = processorTime(child.pid);
+      const perSecond = await load(url, { ...list, headers }, SECONDS);
+      // The first round is for warming up.
+      if (round === 0) continue;
+      way.requests += perSecond * SECONDS;
+      way.cpu += processorTime(child.pid) - before;
+    }
+  }
+  const [plain, ...coded] = ways;
+  const bytes = async (coding) => {
+    const headers = { 'accept-encoding': coding ?? 'identity' };
+    return Number((await fetch(url + list.paths[0], { headers })).headers.get('content-length'));
+  };
+  for (const { coding, requests, cpu } of coded) {
+    const cost = cpu / requests / (plain.cpu / plain.requests);
+    const size = (await bytes(coding)) / (await bytes());
+    compression.push(`| ${kind} | \`${coding}\` | ${cost.toFixed(2)} | ${size.toFixed(2)} |`);
+  }
+}
+
+function stopped({ child }) {
+  child.removeAllListeners('exit');
+  const ended = new Promise((resolve) => child.on('exit', resolve));
+  child.kill('SIGTERM');
+  return ended;
+}
