@@ -183,8 +183,9 @@ describe('limits', () => {
     expect((await signIn('ada', 'a', WORD)).status).toBe(200);
     // What succeeds is not counted.
     expect((await signIn('ada', 'a', WORD)).status).toBe(200);
-    for (let at = 0; at < 36; at += 1) await signIn(`nobody-${at}`, 'c');
-    expect((await signIn('somebody', 'c')).status).toBe(429);
+    // All at once: some are given back while a slow machine looks at them one by one.
+    const many = await Promise.all(Array.from({ length: 31 }, (_, at) => signIn(`nobody-${at}`, 'c')));
+    expect(many.map(({ status }) => status).sort()).toEqual([...Array<number>(30).fill(401), 429]);
     // Guesses that come at once are counted before they are looked at.
     const guesses = await Promise.all(Array.from({ length: 12 }, () => signIn('bo', 'd')));
     expect(guesses.filter(({ status }) => status === 401)).toHaveLength(3);

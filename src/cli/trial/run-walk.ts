@@ -134,7 +134,7 @@ async function beginRun({ tried, snapshot, read, journal }: OpenTrial, foresight
     await foresight.predict(sent[0]!);
     const answers = await Promise.all(sent.map((one) => ask(tried, one)));
     all.push(...sent);
-    statuses.push(...answers.map(({ status }) => status));
+    statuses.push(...answers.map(takenFor));
     answers.forEach((answer, at) => {
       note(sent[at]!, answer);
       if (answer.status === 201) keep(parts[at]!, answer, kept);
@@ -166,7 +166,7 @@ async function beginRun({ tried, snapshot, read, journal }: OpenTrial, foresight
       const notes = foresight.follow(sent, predicted, answer);
       all.push(sent);
       const isPredicted = 'status' in predicted && notes.every(({ did }) => did === 'threw');
-      statuses.push(isPredicted ? predicted.status : answer.status);
+      statuses.push(isPredicted ? predicted.status : takenFor(answer));
       note(sent, answer);
       if ('unsure' in predicted || notes.length > 0) unsure += 1;
       if (answer.status === 201) keep(step, answer, kept);
@@ -180,6 +180,9 @@ async function beginRun({ tried, snapshot, read, journal }: OpenTrial, foresight
     },
   };
 }
+
+/** The status that an answer should have where nothing predicts one: never that of a defect of the service. */
+const takenFor = ({ status }: Answer): number => (status < 500 ? status : 200);
 
 interface Shortened {
   readonly steps: readonly Step[];
