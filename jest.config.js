@@ -11,5 +11,6 @@ export default {
   },
   testMatch: ['<rootDir>/src/**/*.test.ts', '<rootDir>/test/{api,cli,language,store,document,trial}/*.test.ts'],
   modulePathIgnorePatterns: ['<rootDir>/dist', '<rootDir>/build', '<rootDir>/fell-huts'],
-  testTimeout: 60_000,
+  // Far more than any takes: a machine with other work to do is no reason to fail.
+  testTimeout: 240_000,
 };

@@ -19,6 +19,12 @@ const compiler = createRequire(import.meta.url).resolve('typescript/bin/tsc');
 const compiled = spawnSync(process.execPath, [compiler, '-p', 'tsconfig.build.json'], { cwd: root, stdio: 'inherit' });
 if (compiled.status !== 0) process.exit(compiled.status ?? 1);
 
+// Of the library's list of secrets only those go along that are looked at.
+const list = at('build/core/identity/common-list.js');
+const { commonSecrets } = await import(list);
+const text = JSON.stringify([...commonSecrets].join('\n'));
+writeFileSync(list, `export const commonSecrets = new Set(${text}.split('\\n'));\n`);
+
 const bundled = await build({
   absWorkingDir: root,
   // A path that one file has of another (a reader's, the demo's) is the same from every folder of the same depth.

@@ -30,16 +30,22 @@ import { makeEntityTags } from './http/request/entity-tag.ts';
 import type { Note } from './http/requester.ts';
 import { makeRoutes } from './http/routes.ts';
 import type { Shared } from './http/shared.ts';
+import { makeAccountCodes } from './identity/account-codes.ts';
+import { accountFinder } from './identity/accounts.ts';
 import { makeCallers } from './identity/callers.ts';
 import type { Callers } from './identity/callers.ts';
+import { makeCodes } from './identity/codes.ts';
 import { makeCredentials } from './identity/credentials.ts';
 import { makeHashing } from './identity/hashing.ts';
+import { makeMessenger } from './identity/messenger.ts';
+import type { Send } from './identity/messenger.ts';
 import { makeSessions } from './identity/sessions.ts';
 import type { Sessions } from './identity/sessions.ts';
 import { makeTokens } from './identity/tokens.ts';
 import type { OutsideTokens } from './identity/tokens.ts';
 import { modelOf } from './model/graph.ts';
 import type { Graph } from './model/graph.ts';
+import type { Scalar } from './model/scalar.ts';
 import { makeCursors } from './query/cursor.ts';
 import type { Store } from './store/contract.ts';
 
@@ -83,6 +89,8 @@ export interface Service {
   routeOf(target: string): string;
   /** What changes records without a request: a program's own jobs. */
   readonly writes: Writes;
+  /** Resolves when all that goes on after answers is done: `afterCommit` hooks, and messages. */
+  settled(): Promise<void>;
   /** A token for the caller with a key, good for so many seconds. */
   token(key: string, lifetime: number): Promise<string>;
   /** The roles of whoever sends such a header `Authorization`; undefined where that is nobody. */
@@ -119,7 +127,18 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   const sessions = makeSessions(store, now);
   const callers = identity && sharedCallers(makeCallers(graph, store, now), sessions, options.shared);
   const callersChanged = (): void => callers?.forget();
-  const writes = makeWrites({ graph, store, runtime: options, code, log, report, callersChanged, tell: !quiet });
+  const messages = identity && makeMessages(graph, store, { ...options, code }, report);
+  const writes = makeWrites({
+    graph,
+    store,
+    runtime: options,
+    code,
+    log,
+    report,
+    callersChanged,
+    addressesChanged: messages?.addressesChanged,
+    tell: !quiet,
+  });
   const { permissionSets } = writes;
   const idempotency = makeIdempotency(store, keys, now);
   const hashing = makeHashing(options.hashesAtOnce ?? 1, (bytes) => options.random(bytes), options.hashCost);
@@ -134,16 +153,19 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
     hashing,
     answer: (principal, { claim }, write) => writes.run(principal, (work) => idempotency.within(work, claim, write)),
   };
-  const credentials = makeCredentials(store.dialect);
+  const credentials = makeCredentials(store.dialect, identity?.codes !== undefined);
   const tokens = makeTokens(keys);
   const base = { graph, store, runtime: options, permissionSets, writes };
   const known = { ...base, tokens, callers: callers!, sessions, credentials, hashing, allowance };
+  const codes = makeCodes(store.dialect);
   const authenticator = makeAuthenticator({ ...known, outside });
   const identityPages =
     identity === undefined
       ? noIdentityPages
       : makeIdentityPages({
           ...known,
+          codes,
+          accountCodes: messages?.accountCodes,
           authenticator,
           readRecord: makeRecordReader(modelOf(graph, identity.model), context),
         });
@@ -172,6 +194,10 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
       marked(parts, failureReply(failures, problem, request.target.split('?')[0] ?? '/'), request, { caller: false }),
     routeOf: routeFinder(parts),
     writes,
+    settled: async () => {
+      await writes.settled();
+      await messages?.settled();
+    },
     rolesOf: rolesFinder(authenticator),
     async token(key, lifetime) {
       const fresh = Buffer.from(options.random(16)).toString('base64url');
@@ -179,6 +205,32 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
       callers?.forget();
       return tokens.write({ subject: key, mark }, await authenticator.audience(), now(), lifetime);
     },
+  };
+}
+
+/** The messages with codes to callers, where the identity has them. */
+function makeMessages(
+  graph: Graph,
+  store: Store,
+  options: Pick<ServiceOptions, 'now' | 'uuid' | 'random'> & { readonly code: Code },
+  report: (error: unknown) => void,
+) {
+  const { codes: settings, model } = graph.identity!;
+  if (settings === undefined) return undefined;
+  const { send } = options.code;
+  const deliver: Send = (...given) => {
+    if (send === undefined) throw new Error('nothing here sends messages');
+    return send(...given);
+  };
+  const messenger = makeMessenger(report);
+  const codes = makeCodes(store.dialect);
+  const accountCodes = makeAccountCodes({ settings, store, runtime: options, codes, messenger, deliver });
+  const find = accountFinder(graph, store, modelOf(graph, model).key);
+  return {
+    accountCodes,
+    settled: () => messenger.settled(),
+    addressesChanged: (callers: readonly Scalar[]): void =>
+      callers.forEach((key) => accountCodes.send('verify', () => find(key))),
   };
 }
 

@@ -68,7 +68,7 @@ export async function openService(folder: string): Promise<OpenService> {
     },
     transaction: (work) => service.writes.run(null, (under) => work(service.writes.scopeOf(under))),
     async close() {
-      await service.writes.settled();
+      await service.settled();
       await store.close();
     },
   };

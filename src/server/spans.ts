@@ -40,7 +40,8 @@ export function makeSpans(version: string, kind: string): Spans | undefined {
   return {
     around: (service) => ({ ...service, handle: (request) => handled(tracer, service, request) }),
 
-    ofCode: ({ hooks, operations }) => ({
+    ofCode: ({ hooks, operations, send }) => ({
+      send,
       hooks: new Map([...hooks].map(([model, handlers]) => [model, hooksWithSpans(tracer, model, handlers)])),
       operations: new Map(
         [...operations].map(([name, code]) => [

@@ -77,7 +77,7 @@ beforeAll(async () => {
     await openTestService(folder, { repeatable: true }),
     await openTestService(folder, { repeatable: true, database: await newDatabase(server, 'failures') }),
   ];
-}, 120_000);
+});
 afterAll(async () => {
   await Promise.all(all.map((one) => one.close()));
   await server.stop();

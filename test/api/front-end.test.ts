@@ -20,7 +20,7 @@ beforeAll(async () => {
   server = await startServer(on.service, { host: '127.0.0.1', port: 0, largestBody: 1_000 });
   const { body } = await on.ask('POST', '/v1/tokens', INES);
   authorization = { authorization: `Bearer ${body.access_token}` };
-}, 60_000);
+});
 afterAll(async () => {
   await server.close();
   await on.close();

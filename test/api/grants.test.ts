@@ -9,7 +9,7 @@ const PEOPLE = ['kit', 'ada', 'bo', 'cy'] as const;
 type Name = (typeof PEOPLE)[number];
 
 let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()), 60_000);
+beforeAll(async () => void (server = await startPostgres()));
 afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('grants on what is written, on %s', (kind) => {
@@ -32,7 +32,7 @@ describe.each(['sqlite', 'postgres'] as const)('grants on what is written, on %s
       }
     });
     for (const name of PEOPLE) tokens.set(name, await on.service.token(ids.get(name)!, 3600));
-  }, 60_000);
+  });
   afterAll(() => on.close());
 
   const as = (name: Name) => ({ authorization: `Bearer ${tokens.get(name)}` });

@@ -13,7 +13,7 @@ const ARCHIVE = fileURLToPath(new URL('../fixtures/access/archive', import.meta.
 const WORD = 'ada-knows-this-word';
 
 let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()), 60_000);
+beforeAll(async () => void (server = await startPostgres()));
 afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('signing in, on %s', (kind) => {
@@ -22,7 +22,7 @@ describe.each(['sqlite', 'postgres'] as const)('signing in, on %s', (kind) => {
     on = await openTestService(ARCHIVE, {
       database: kind === 'sqlite' ? undefined : await newDatabase(server, 'identity'),
     });
-  }, 60_000);
+  });
   afterAll(() => on.close());
 
   const signIn = (name: unknown, word: unknown, client = '10.0.0.1') =>
@@ -190,7 +190,7 @@ describe('limits', () => {
     const guesses = await Promise.all(Array.from({ length: 12 }, () => signIn('bo', 'd')));
     expect(guesses.filter(({ status }) => status === 401)).toHaveLength(3);
     await on.close();
-  }, 60_000);
+  });
 
   test('requests are counted by caller, and by address where nobody has signed in', async () => {
     const on = await openTestService(ARCHIVE, { limits: { rate: 5 } });

@@ -9,7 +9,7 @@ import type { Body, BothStores } from '../kit/both-stores.ts';
 import { demoFolder } from '../kit/program.ts';
 
 let both: BothStores;
-beforeAll(async () => void (both = await bothStores(demoFolder(), 'lists')), 120_000);
+beforeAll(async () => void (both = await bothStores(demoFolder(), 'lists')));
 afterAll(() => both.close());
 
 const ask: BothStores['ask'] = (path, parameters) => both.ask(path, parameters);

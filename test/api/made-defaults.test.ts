@@ -38,7 +38,7 @@ may: { read: owner, create: signed-in, update: owner }
 `;
 
 let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()), 60_000);
+beforeAll(async () => void (server = await startPostgres()));
 afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('defaults from other values, on %s', (kind) => {
@@ -56,7 +56,7 @@ describe.each(['sqlite', 'postgres'] as const)('defaults from other values, on %
       expect((await on.ask('POST', '/members', { name, word })).status).toBe(201);
       tokens.set(name, (await on.ask('POST', '/tokens', { name, word })).body.access_token);
     }
-  }, 60_000);
+  });
   afterAll(() => on.close());
 
   const ask = (who: string, method: string, path: string, body?: unknown) =>

@@ -35,7 +35,7 @@ beforeAll(async () => {
     'samples/box.yaml': 'a: { name: B }\nb: { name: a }\nc: {}\n',
   };
   both = await bothStores(folderWith(files), 'paging');
-}, 120_000);
+});
 afterAll(() => both.close());
 
 interface Item {

@@ -92,7 +92,7 @@ beforeAll(async () => {
   ] as const) {
     await both.run('INSERT INTO places_marks (place_id, mark_id) VALUES (?, ?)', [place, mark]);
   }
-}, 120_000);
+});
 afterAll(() => both.close());
 
 const B = encodeURIComponent('b/ü€');

@@ -11,7 +11,7 @@ const NOBODY = '00000000-0000-7000-8000-000000000000';
 const JSON_PATCH = { 'content-type': 'application/json-patch+json' };
 
 let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()), 60_000);
+beforeAll(async () => void (server = await startPostgres()));
 afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('requests that write, on %s', (kind) => {
@@ -22,7 +22,7 @@ describe.each(['sqlite', 'postgres'] as const)('requests that write, on %s', (ki
       samples: false,
     });
     await on.ask('POST', '/marks', [{ name: 'icy' }, { name: 'steep' }, { name: 'wide' }]);
-  }, 60_000);
+  });
   afterAll(() => on.close());
 
   let made = 0;

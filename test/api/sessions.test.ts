@@ -28,7 +28,7 @@ interface Pair {
 }
 
 let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()), 60_000);
+beforeAll(async () => void (server = await startPostgres()));
 afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('sessions, on %s', (kind) => {
@@ -36,7 +36,7 @@ describe.each(['sqlite', 'postgres'] as const)('sessions, on %s', (kind) => {
   beforeAll(async () => {
     const database = kind === 'sqlite' ? undefined : await newDatabase(server, 'sessions');
     on = await openTestService(ARCHIVE, { database, files: { 'vantfell.yaml': SERVICE } });
-  }, 60_000);
+  });
   afterAll(() => on.close());
 
   const as = ({ access }: Pair) => ({ authorization: `Bearer ${access}` });

@@ -16,7 +16,7 @@ const WORDS = new Map([
 type Row = Readonly<Record<string, unknown>>;
 
 let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()), 60_000);
+beforeAll(async () => void (server = await startPostgres()));
 afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('filters over some of the related records, on %s', (kind) => {
@@ -28,7 +28,7 @@ describe.each(['sqlite', 'postgres'] as const)('filters over some of the related
     });
     for (const name of PEOPLE.slice(1))
       tokens.set(name, (await on.ask('POST', '/tokens', { name, word: WORDS.get(name) })).body.access_token);
-  }, 60_000);
+  });
   afterAll(() => on.close());
 
   const list = async (who: string, path: string, filter?: string): Promise<Row[]> => {

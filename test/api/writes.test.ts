@@ -10,7 +10,7 @@ const PROJECT = fileURLToPath(new URL('../fixtures/writing', import.meta.url));
 const NOBODY = '00000000-0000-7000-8000-000000000000';
 
 let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()), 60_000);
+beforeAll(async () => void (server = await startPostgres()));
 afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
@@ -21,7 +21,7 @@ describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
       samples: false,
     });
     await on.ask('POST', '/marks', [{ name: 'steep' }, { name: 'icy' }, { name: 'wide' }]);
-  }, 60_000);
+  });
   afterAll(() => on.close());
 
   let made = 0;

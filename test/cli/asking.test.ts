@@ -2,7 +2,7 @@ import { beforeAll, expect, test } from '@jest/globals';
 import { demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
 
 const folder = demoFolder();
-beforeAll(async () => expect((await vantfell(['seed', '-C', folder])).code).toBe(0), 60_000);
+beforeAll(async () => expect((await vantfell(['seed', '-C', folder])).code).toBe(0));
 
 test('send asks a service that runs, and says where there is none', async () => {
   const server = await serving(folder);

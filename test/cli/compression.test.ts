@@ -13,7 +13,7 @@ beforeAll(async () => {
   ({ url } = await serving(folder));
   await vantfell(['seed', '-C', folder]);
   kit = await asking(folder, 'ines');
-}, 60_000);
+});
 
 interface Bytes {
   readonly status: number;

@@ -17,7 +17,7 @@ beforeAll(async () => {
   expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
   service = await serving(folder, ['--host', '0.0.0.0']);
   host = new URL(service.url).host;
-}, 60_000);
+});
 afterAll(() => service.stop());
 
 const enter = (form: Record<string, string>, headers: Record<string, string> = {}): Promise<RawAnswer> =>
@@ -115,7 +115,7 @@ test('wrong secrets are told in the words of the API, counted, and shown as the 
   const answers: number[] = [];
   for (let at = 0; at < 12; at += 1) answers.push((await enter({ login: 'liv@fellhuts.example', secret: 'x' })).status);
   expect(answers).toEqual([...Array<number>(10).fill(401), 429, 429]);
-}, 30_000);
+});
 
 test('without a role there is none, and a role that nobody can have is refused', async () => {
   const note = { 'models/note.yaml': 'model: note\nfields: { text: { type: string } }\n' };

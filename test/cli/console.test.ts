@@ -17,7 +17,7 @@ beforeAll(async () => {
   service = await serving(folder);
   host = new URL(service.url).host;
   cookie = await opened(await address());
-}, 60_000);
+});
 afterAll(() => service.stop());
 
 /** The address that the service shows. */
@@ -209,7 +209,7 @@ test('what was asked is kept as a trial, which passes; wrong names and wrong que
   });
   expect(broken.status).toBe(422);
   expect(existsSync(join(folder, 'trials/x.yaml'))).toBe(false);
-}, 60_000);
+});
 
 test('there is none on other hosts, where it is not wanted, and where the API has its path', async () => {
   const quiet = await serving(demoFolder(), ['--no-console']);
@@ -222,4 +222,4 @@ test('there is none on other hosts, where it is not wanted, and where the API ha
   const games = await serving(project);
   expect((await raw(`${games.url}/console`)).body).toContain('"data":[]');
   await Promise.all([quiet.stop(), games.stop()]);
-}, 60_000);
+});

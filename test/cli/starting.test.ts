@@ -236,4 +236,4 @@ test('--json is one JSON value on standard output, for every command', async () 
     }
     expect({ line, code: ran.code, kind: typeof value }).toEqual({ line, code: 0, kind: 'object' });
   }
-}, 120_000);
+});

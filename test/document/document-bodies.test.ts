@@ -6,4 +6,4 @@ test('what the document allows, the demo takes; what it does not, it refuses', a
   const { taken, refused } = await tryBodies(demoFolder(), 1);
   expect(taken).toBeGreaterThan(100);
   expect(refused).toBeGreaterThan(20);
-}, 120_000);
+});

@@ -18,7 +18,7 @@ interface Explained {
 /** What `send` and `explain` do, in the demo on one kind of database. */
 export function askingOn(kind: 'sqlite' | 'postgres'): void {
   let postgres: TestPostgres | undefined;
-  beforeAll(async () => void (postgres = kind === 'sqlite' ? undefined : await startPostgres()), 60_000);
+  beforeAll(async () => void (postgres = kind === 'sqlite' ? undefined : await startPostgres()));
   afterAll(() => postgres?.stop());
 
   /** The demo with its samples, in a database of its own. */
@@ -35,7 +35,7 @@ export function askingOn(kind: 'sqlite' | 'postgres'): void {
 
   describe(`send, on ${kind}`, () => {
     let folder: string;
-    beforeAll(async () => void (folder = await seeded()), 60_000);
+    beforeAll(async () => void (folder = await seeded()));
     const send = (...words: string[]) => vantfell(['send', ...words, '-C', folder]);
 
     test('shows the status, the headers, the body and the SQL behind it, and no value that SQL was given', async () => {
@@ -96,7 +96,7 @@ export function askingOn(kind: 'sqlite' | 'postgres'): void {
 
   describe(`explain, on ${kind}`, () => {
     let folder: string;
-    beforeAll(async () => void (folder = await seeded()), 60_000);
+    beforeAll(async () => void (folder = await seeded()));
     const explain = async (...words: string[]): Promise<Explained> =>
       JSON.parse((await vantfell(['explain', ...words, '-C', folder, '--json'])).out) as Explained;
 

@@ -39,7 +39,7 @@ async function address(service: RunningProgram): Promise<string> {
 }
 
 /** Resolves once a part of the page has such a text. */
-export const until = (page: Page, selector: string, text: string, timeout = 15_000): Promise<unknown> =>
+export const until = (page: Page, selector: string, text: string, timeout = 120_000): Promise<unknown> =>
   page
     .waitForFunction(
       `[...document.querySelectorAll(${JSON.stringify(selector)})]` +

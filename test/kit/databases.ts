@@ -11,7 +11,7 @@ export function testDatabases(): (kind: string, name: string) => Promise<string>
   let server: TestPostgres;
   beforeAll(async () => {
     server = await startPostgres();
-  }, 60_000);
+  });
   afterAll(async () => {
     await server.stop();
     rmSync(folder, { recursive: true });

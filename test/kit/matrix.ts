@@ -33,7 +33,7 @@ export type Matrix = ReturnType<typeof makeMatrix>;
 /** Runs tests on each project, on both stores, asked over sockets. */
 export function onEachProject(what: string, tests: (matrix: Matrix) => void): void {
   let server: Awaited<ReturnType<typeof startPostgres>>;
-  beforeAll(async () => void (server = await startPostgres()), 60_000);
+  beforeAll(async () => void (server = await startPostgres()));
   afterAll(() => server.stop());
   const cases = (['sqlite', 'postgres'] as const).flatMap((kind) =>
     PROJECTS.map(([whose, folder, name]) => [whose, kind, folder, name] as const),
@@ -41,7 +41,7 @@ export function onEachProject(what: string, tests: (matrix: Matrix) => void): vo
   describe.each(cases)(`${what}: %s, on %s`, (_whose, kind, folder, name) => {
     const matrix = makeMatrix();
     const database = async (): Promise<string> => newDatabase(server, `access_${name}`);
-    beforeAll(async () => matrix.open(folder, kind === 'sqlite' ? undefined : await database()), 120_000);
+    beforeAll(async () => matrix.open(folder, kind === 'sqlite' ? undefined : await database()));
     beforeEach(() => matrix.look());
     afterAll(() => matrix.close());
     tests(matrix);

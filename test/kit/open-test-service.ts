@@ -5,6 +5,7 @@ import { noCode } from '../../src/core/change/code.ts';
 import type { Runtime } from '../../src/core/change/runtime.ts';
 import type { Log } from '../../src/core/change/scope.ts';
 import { openApi } from '../../src/core/document/openapi.ts';
+import type { Send } from '../../src/core/identity/messenger.ts';
 import type { OutsideTokens } from '../../src/core/identity/tokens.ts';
 import type { Graph } from '../../src/core/model/graph.ts';
 import type { Limits } from '../../src/core/model/service.ts';
@@ -14,7 +15,14 @@ import { makeService } from '../../src/core/service.ts';
 import type { Service } from '../../src/core/service.ts';
 import type { Store } from '../../src/core/store/contract.ts';
 import { designTables } from '../../src/core/tables/design.ts';
-import { credentialsTable, journalTable, requestsTable, sessionsTable } from '../../src/core/tables/own-tables.ts';
+import {
+  codesTable,
+  credentialsTable,
+  journalTable,
+  requestsTable,
+  sessionsTable,
+  verifiedTable,
+} from '../../src/core/tables/own-tables.ts';
 import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
 import { soundCode } from '../../src/project/code.ts';
 import { openDatabase } from '../../src/project/database.ts';
@@ -33,6 +41,8 @@ export interface TestServiceOptions {
   readonly origins?: readonly string[];
   readonly outside?: OutsideTokens;
   readonly log?: Log;
+  /** Where messages to callers go; left out: into the project's mailbox. */
+  readonly send?: Send;
   /** Whether the samples are loaded; they are where it is left out. */
   readonly samples?: boolean;
   /** Whether everybody may do everything, and the project's code is left out. */
@@ -80,6 +90,9 @@ export interface TestService extends Asks {
   close(): Promise<void>;
 }
 
+/** Tables of the tool's own with something of requests and callers. */
+const OWN = [journalTable, requestsTable, credentialsTable, sessionsTable, codesTable, verifiedTable];
+
 const KEY = 'a-key-for-tests-a-key-for-tests-a-key';
 
 /** Opens a copy of a project on a database of its own. */
@@ -87,7 +100,8 @@ export async function openTestService(projectFolder: string, options: TestServic
   const folder = mkdtempSync(join(tmpdir(), 'vantfell-service-'));
   const project = copiedProject(projectFolder, folder, options);
   const { graph } = project;
-  const code = options.everybody === true ? noCode : await soundCode(project);
+  const loaded = options.everybody === true ? noCode : await soundCode(project);
+  const code = options.send === undefined ? loaded : { ...loaded, send: options.send };
   const address = options.database ?? `sqlite:${join(folder, 'service.db')}`;
   const { store } = await openDatabase(project, address, undefined, { ...storeOptions(graph), slowReads: 0 });
   if (options.samples !== false) {
@@ -124,7 +138,7 @@ export async function openTestService(projectFolder: string, options: TestServic
     again: (others) => ({ ask: asking(opened(others)) }),
     everything: () => everythingIn(graph, store),
     async close() {
-      await service.writes.settled();
+      await service.settled();
       await store.close();
       rmSync(folder, { recursive: true });
     },
@@ -168,7 +182,7 @@ function asker(graph: Graph): (service: Service) => Asks['ask'] {
 
 async function everythingIn(graph: Graph, store: Store): Promise<Record<string, string>> {
   const texts: Record<string, string> = {};
-  for (const { name } of [...designTables(graph), journalTable, requestsTable, credentialsTable, sessionsTable]) {
+  for (const { name } of [...designTables(graph), ...OWN]) {
     const rows = await store.all({ sql: `SELECT * FROM ${name}` }, []);
     texts[name] = rows
       .map((row) => JSON.stringify(row))

@@ -57,7 +57,7 @@ beforeAll(async () => {
   server = await startPostgres();
   asked.set('SQLite', await sqlite());
   asked.set('PostgreSQL', await postgres(await newDatabase(server, 'expressions')));
-}, 60_000);
+});
 
 afterAll(async () => {
   for (const database of asked.values()) await database.close();

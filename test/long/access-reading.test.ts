@@ -43,7 +43,7 @@ onEachProject('who sees what', (matrix) => {
       }
     }
     expect(matrix.surprises).toEqual([]);
-  }, 240_000);
+  });
 
   test('may=true: exactly what the grants allow of each record, in lists and reads', async () => {
     for (const model of matrix.on.graph.models) {
@@ -65,7 +65,7 @@ onEachProject('who sees what', (matrix) => {
       }
     }
     expect(matrix.surprises).toEqual([]);
-  }, 240_000);
+  });
 
   test('lists within a record: of a whole that a caller may read, else there is none', async () => {
     for (const model of matrix.on.graph.models.filter(({ parent }) => parent !== undefined)) {
@@ -88,7 +88,7 @@ onEachProject('who sees what', (matrix) => {
       }
     }
     expect(matrix.surprises).toEqual([]);
-  }, 240_000);
+  });
 
   test('filters, orders, counts and related records: what is hidden is not there', async () => {
     for (const model of matrix.on.graph.models) {
@@ -186,7 +186,7 @@ onEachProject('who sees what', (matrix) => {
       }
     }
     expect(matrix.surprises).toEqual([]);
-  }, 240_000);
+  });
 
   async function askRelation(model: Model, relation: string, who: Person, rows: readonly Row[]): Promise<void> {
     const { caller } = who;

@@ -26,7 +26,7 @@ const SLOW = `filter=${encodeURIComponent("CASEI(name) LIKE CASEI('%é no such%'
 const item = (name: string): string => JSON.stringify({ name });
 
 let postgres: TestPostgres;
-beforeAll(async () => void (postgres = await startPostgres()), 60_000);
+beforeAll(async () => void (postgres = await startPostgres()));
 afterAll(() => postgres.stop());
 
 const project = (store: string, limits = '{}'): string =>
@@ -92,7 +92,7 @@ describe.each(['sqlite', 'postgres'] as const)('slow reads, on %s', (kind) => {
     expect(performance.now() - begun).toBeLessThan(5_000);
     // So it is here: what is through in time is answered.
     expect([200, 503]).toContain((await waits).status);
-  }, 120_000);
+  });
 });
 
 describe('SQLite', () => {
@@ -126,7 +126,7 @@ describe('SQLite', () => {
     other.close();
     expect((await raw(items, { method: 'POST', body: item('after') })).status).toBe(201);
     expect(await server.stop()).toBe(0);
-  }, 120_000);
+  });
 
   test.each<[string, (file: string) => void]>([
     ['deleted', (file) => ['', '-wal', '-shm'].forEach((end) => rmSync(file + end, { force: true }))],
@@ -184,7 +184,7 @@ test('after a signal nothing is begun any more, and what was acknowledged is the
   expect(n).toBeGreaterThanOrEqual(acknowledged);
   // One for each client may have been kept without its answer having come.
   expect(n - acknowledged).toBeLessThanOrEqual(8);
-}, 60_000);
+});
 
 test('secrets are not hashed for a client that has hung up', async () => {
   const folder = folderWith({
@@ -225,7 +225,7 @@ test('secrets are not hashed for a client that has hung up', async () => {
   expect((JSON.parse((await raw(`${plural}?limit=100`)).body) as { data: unknown[] }).data.length).toBeLessThan(22);
   expect(server.said()).not.toContain('"level":50');
   await server.stop();
-}, 60_000);
+});
 
 describe('PostgreSQL', () => {
   /** The project with operations that wait, on a database of its own. */
@@ -273,7 +273,7 @@ describe('PostgreSQL', () => {
     expect((await raw(`${server.url}/depots/${depot}`)).status).toBe(200);
     await admin.end();
     expect(await server.stop()).toBe(0);
-  }, 120_000);
+  });
 
   test('behind a locked table no read waits for longer than it may, and other reads go by', async () => {
     const { server, admin, depot } = await writing('attacks_locked');
@@ -296,7 +296,7 @@ describe('PostgreSQL', () => {
     expect(new Set(again.map(({ status }) => status))).toEqual(new Set([200]));
     await admin.end();
     expect(await server.stop()).toBe(0);
-  }, 120_000);
+  });
 });
 
 describe('errors that nothing catches', () => {
@@ -317,7 +317,7 @@ describe('errors that nothing catches', () => {
     await server.until('nobody waits');
     expect((await raw(`${server.url}/items`, { method: 'POST', body: item('good') })).status).toBe(201);
     expect(await server.stop()).toBe(0);
-  }, 60_000);
+  });
 
   test(
     'what is thrown beside everything is logged, open requests are ' +

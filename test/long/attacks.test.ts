@@ -17,7 +17,7 @@ const INHERITED = [
 ];
 
 let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()), 60_000);
+beforeAll(async () => void (server = await startPostgres()));
 afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
@@ -56,7 +56,7 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
       await make('person', { name, email: `${name}@attacked.example`, passphrase: `${name} grey stones`, roles });
       tokens.set(name, await on.service.token(name, 3600));
     }
-  }, 60_000);
+  });
   afterAll(async () => {
     expect(on.defects).toEqual([]);
     await on.close();
@@ -174,7 +174,7 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
         '422',
         '/text maxLength',
       ]);
-    }, 120_000);
+    });
 
     test('cost what there are of them, and not its square', async () => {
       const sql =
@@ -299,7 +299,7 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
         }));
       expect(rulesOf(await ask('nobody', 'POST', '/people', people(400)))).toEqual(['422', ' maxItems']);
       expect((await ask('nobody', 'POST', '/people', people(10))).status).toBe(201);
-    }, 60_000);
+    });
 
     test.each([
       ['{"a":1,}', 'line 1, column 8'],
@@ -550,7 +550,7 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
     expect(reads).toBeGreaterThan(10);
     expect((await ask('ada', 'GET', `/notes?slug=the-same-${count}`)).body.data).toHaveLength(1);
     expect((await ask('ada', 'GET', `/notes?slug=the-same-${count + 1}`)).body.data).toHaveLength(0);
-  }, 60_000);
+  });
 });
 
 describe('limits', () => {
@@ -594,7 +594,7 @@ describe('limits', () => {
     expect(statuses.slice(0, 3)).toEqual([401, 401, 429]);
     expect((await sign('ada@attacked.example', 'grey stones')).status).toBe(200);
     await on.close();
-  }, 60_000);
+  });
 });
 
 test('an input, a member or a computed value that everything has by nature is an error of check', () => {

@@ -62,7 +62,7 @@ test('backups under load open, and hold all that was acknowledged before and not
   const other = await serving(folder);
   expect((await ask(`${other.url}/parcels?limit=1&total=true`)).body.page.total).toBeGreaterThan(100);
   expect(statSync(join(folder, 'backup-0.db')).mode).toBe(statSync(join(folder, 'post.db')).mode);
-}, 300_000);
+});
 
 test('a backup that is killed leaves no file that looks like one, and the next one is whole', async () => {
   const folder = folderWith(FILES);
@@ -94,7 +94,7 @@ test('a backup that is killed leaves no file that looks like one, and the next o
   expect(count(copy, 'SELECT count(*) FROM parcels')).toBe(1_500);
   copy.close();
   expect(readdirSync(folder).filter((name) => name.startsWith('again'))).toEqual(['again.db']);
-}, 300_000);
+});
 
 test('what it can not do, it says', async () => {
   const folder = folderWith(FILES);

@@ -33,7 +33,7 @@ describe('the exported client', () => {
     });
     expect(missed).toEqual([]);
     expect(await server.stop()).toBe(0);
-  }, 120_000);
+  });
 
   test('it goes on with its session, once for all requests, and not with a token that was copied', async () => {
     const [folder, away] = [demoFolder(), folderWith()];
@@ -58,5 +58,5 @@ describe('the exported client', () => {
       statuses: [401, 401, 401],
     });
     expect(await server.stop()).toBe(0);
-  }, 120_000);
+  });
 });

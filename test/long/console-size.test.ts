@@ -22,7 +22,7 @@ const TURNS = 9;
 let browser: Browser;
 beforeAll(async () => {
   browser = await openBrowser();
-}, 60_000);
+});
 afterAll(() => browser.close());
 
 /** 60 models, of which one has very many records. */
@@ -96,7 +96,7 @@ test('100 000 records of one among 60 models are opened about as quickly as none
   expect(full).toBeLessThan(Math.max(100, 8 * empty));
   expect(wrong).toEqual([]);
   await service.stop();
-}, 120_000);
+});
 
 test('the page is below 150 kB, compressed', () => {
   const sizes = readdirSync(PAGE).map((file) => gzipSync(readFileSync(join(PAGE, file)), { level: 9 }).length);

@@ -17,7 +17,7 @@ const database = testDatabases();
 let browser: Browser;
 beforeAll(async () => {
   browser = await openBrowser();
-}, 60_000);
+});
 afterAll(() => browser.close());
 
 const opened = (service: RunningProgram, dark = false): Promise<Watched> => openConsole(browser, service, dark);
@@ -56,7 +56,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     folder = kind === 'sqlite' ? demoFolder() : demoFolder(await database(kind, 'console'));
     expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
     service = await serving(folder);
-  }, 120_000);
+  });
   afterAll(() => service.stop());
 
   test('the keyboard alone finds a record, changes it, meets a 422, mends it and takes it back', async () => {
@@ -100,7 +100,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await until(page, '.journal ol li:nth-child(1)', 'beds: 41 40');
     await page.waitForSelector('.related li button');
     expect(wrong).toEqual([]);
-  }, 90_000);
+  });
 
   test('records are made and deleted; 409 and 412 tell the way out', async () => {
     const { page, wrong } = await opened(service);
@@ -138,7 +138,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await press(page, '.sure', 'Delete');
     await until(page, '.done', 'Deleted Reading room');
     expect(wrong).toEqual([]);
-  }, 90_000);
+  });
 
   test('two callers beside each other, the matrix, the map, and the statements with their plan', async () => {
     const { page, wrong } = await opened(service);
@@ -165,7 +165,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await press(page, '.inside', 'How the database goes about it');
     await page.waitForSelector('.plan');
     expect(wrong).toEqual([]);
-  }, 90_000);
+  });
 
   test('what was done is kept as a trial, which passes', async () => {
     const { page, wrong } = await opened(service);
@@ -193,7 +193,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     const ran = await vantfell(['trial', '-C', folder, '--only', `snow ${kind}`]);
     expect([ran.code, ran.out]).toEqual([0, expect.stringContaining('1 passed, 0 failed')]);
     expect(wrong).toEqual([]);
-  }, 150_000);
+  });
 
   test.each([false, true])(
     'nothing that stands in the way of anybody, dark: %s',
@@ -253,7 +253,7 @@ test('with --watch the page follows the files, tells what is wrong, and opens fa
   await until(page, '.request h3', '200');
   expect(wrong).toEqual([]);
   await service.stop();
-}, 90_000);
+});
 
 test('hostile values are shown as the text that they are', async () => {
   const nasty = [
@@ -281,7 +281,7 @@ test('hostile values are shown as the text that they are', async () => {
   expect(await page.$$eval('table img, .record img, tbody b, .record script', (found) => found.length)).toBe(0);
   expect(wrong).toEqual([]);
   await service.stop();
-}, 60_000);
+});
 
 test('a page of another origin gets nothing of it', async () => {
   const folder = demoFolder();
@@ -317,4 +317,4 @@ test('a page of another origin gets nothing of it', async () => {
   expect(framed).toBe(true);
   other.stop();
   await service.stop();
-}, 60_000);
+});

@@ -22,4 +22,4 @@ test('demo makes a project, seeds, asks, tries, and says how to go on; a second 
   writeFileSync(join(cwd, 'fell-huts/samples/huts.yaml'), 'grey-hut: { name: X }\n');
   const second = await vantfell(['demo'], { cwd });
   expect(second).toMatchObject({ code: 1, err: expect.stringContaining('its files are left as they are') });
-}, 180_000);
+});

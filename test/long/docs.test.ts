@@ -15,7 +15,7 @@ const reference = readdirSync(at('docs'))
   .map((name) => `docs/${name}`);
 
 let postgres: TestPostgres;
-beforeAll(async () => void (postgres = await startPostgres()), 60_000);
+beforeAll(async () => void (postgres = await startPostgres()));
 afterAll(() => postgres.stop());
 
 /** Types a page into a shell, in an empty folder; gives what came of each of its blocks of commands. */

@@ -141,7 +141,7 @@ test('documents of projects of all kinds are valid, whole and the same each time
   expect(verdicts(...documents)).toEqual(documents.map(() => ALL_VALID));
   documents.forEach(expectWhole);
   expect(graphs.map((graph) => documentJson(openApi(graph)))).toEqual(documents.map(documentJson));
-}, 120_000);
+});
 
 test('validators find a broken document', async () => {
   const document = await documentOf(demoFolder());

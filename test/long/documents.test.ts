@@ -38,4 +38,4 @@ test('of any project, the client and the types compile strictly', async () => {
     }
   }
   expect(compiled(away, { noEmit: true, rewriteRelativeImportExtensions: false })).toBe('');
-}, 120_000);
+});

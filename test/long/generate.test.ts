@@ -173,7 +173,7 @@ relations: { best: { to: item } }
     writeFileSync(join(folder, 'samples/items.ndjson'), lines().split('\n').slice(0, -1).join('\n'));
     const ran = await vantfell(['seed', '-C', folder]);
     expect(ran.err).toContain(`gone from the files, and left in the database: item/i${ROWS}`);
-  }, 120_000);
+  });
 
   test('stream: bad rows are told by their lines, and nothing is loaded', async () => {
     const broken = (at: number) =>
@@ -195,5 +195,5 @@ relations: { best: { to: item } }
     expect((await ask(`${server.url}/items`)).body.data).toEqual([]);
     await server.stop();
     expect(existsSync(join(folder, '.vantfell/data.db'))).toBe(true);
-  }, 120_000);
+  });
 });

@@ -11,7 +11,7 @@ const GOLDEN = fileURLToPath(new URL('../fixtures/growing', import.meta.url));
 let server: TestPostgres;
 beforeAll(async () => {
   server = await startPostgres();
-}, 60_000);
+});
 afterAll(() => server.stop());
 
 const MEMBER = `model: member

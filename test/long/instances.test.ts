@@ -32,7 +32,7 @@ beforeAll(async () => {
   olle = await asking(folder, 'olle');
   authorization = `Bearer ${await tokenFor(folder, 'olle')}`;
   await ready();
-}, 180_000);
+});
 afterAll(async () => {
   await balancer.stop();
   await Promise.all(instances.map((one) => one.stop('SIGKILL')));
@@ -131,7 +131,7 @@ test('killed again and again: what was acknowledged is there, once, and only wha
   expect(strange).toEqual([]);
   const { rows } = await counts();
   expect([...rows].sort()).toEqual([...written].sort());
-}, 300_000);
+});
 
 /** The texts of all reports that were written above, straight from the database. */
 async function counts(): Promise<{ rows: string[] }> {
@@ -171,7 +171,7 @@ test('a rolling restart loses not one request', async () => {
   await stop();
   expect(failed).toEqual([]);
   expect(answered).toBeGreaterThan(500);
-}, 180_000);
+});
 
 /** The numbers of the workers that answer. */
 async function workers(url: string): Promise<string> {
@@ -201,4 +201,4 @@ test('new generations of workers lose not one request either', async () => {
   expect(failed).toEqual([]);
   expect(answered).toBeGreaterThan(300);
   expect(await server.stop()).toBe(0);
-}, 120_000);
+});

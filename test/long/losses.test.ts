@@ -26,7 +26,7 @@ beforeAll(async () => {
       .create({ name: 'ada', email: 'ada@attacked.example', passphrase: 'grey stones' }),
   );
   headers.authorization = `Bearer ${await on.service.token('ada', 3600)}`;
-}, 60_000);
+});
 afterAll(async () => {
   await on.close();
   await cut.close();
@@ -207,7 +207,7 @@ test('a write whose last answer was lost is repeated with its key, and done once
     expect([message, again.status, (await notes(name)).length]).toEqual([message, 201, 1]);
     if (isOver) break;
   }
-}, 120_000);
+});
 
 test('a connection over which nothing comes any more is given up, and its place is free again', async () => {
   const quick = await openTestService(ATTACKED, { database: cut.address, limits: { read: 300, transaction: 300 } });
@@ -231,4 +231,4 @@ test('a connection over which nothing comes any more is given up, and its place 
     expect([method, target, told.status]).toEqual([method, target, status]);
   }
   await quick.close();
-}, 120_000);
+});

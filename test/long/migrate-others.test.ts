@@ -34,7 +34,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     rmSync(join(project.folder, 'migrations'), { recursive: true });
     expect(await project.fails('migrate run --from-empty --yes')).toContain('nobody can tell which tables');
     expect(await project.rows('SELECT count(*) FROM huts')).toEqual([[0]]);
-  }, 60_000);
+  });
 
   test('views and triggers of others that a change would break stop it, with their names', async () => {
     const project = await grown({ hut: HUT }, SAMPLES);
@@ -48,7 +48,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     expect(await project.rows('SELECT beds FROM small')).toEqual([[12]]);
     await project.sql('DROP VIEW small');
     await project.done('migrate run');
-  }, 60_000);
+  });
 
   test('an END of its own is found before anything is done', async () => {
     const project = await grown({ hut: HUT }, SAMPLES);
@@ -60,7 +60,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     expect(await project.fails('migrate run')).toContain('holds END, which ends the transaction');
     expect(await project.done('migrate status')).toMatch(/0002-add-hut-valley +waits/);
     expect(await project.done('migrate status')).not.toContain('drifted');
-  }, 60_000);
+  });
 
   test('lines that end otherwise are no change, and three at once take back what is theirs', async () => {
     const project = await grown({ hut: HUT }, SAMPLES);
@@ -84,7 +84,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     for (const { err } of told) expect(err).not.toContain('defect');
     const waiting = (await project.done('migrate status')).match(/ waits /g) ?? [];
     expect(waiting).toHaveLength(names.length);
-  }, 90_000);
+  });
 
   test('what is remembered by names goes along with them, and is not told to others', async () => {
     const project = await grown(
@@ -147,7 +147,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     expect(await journal('cabins')).not.toContain('Grey');
     await project.done('migrate undo --last 3 --yes');
     expect(await project.rows("SELECT count(*) FROM vantfell_journal WHERE model = 'cabin'")).toEqual([[2]]);
-  }, 120_000);
+  });
 });
 
 test('triggers on the views of others, and those that mention a table, outlive its making anew', async () => {
@@ -180,7 +180,7 @@ test('triggers on the views of others, and those that mention a table, outlive i
   await project.done('migrate draft --rename hut.name=hut.title');
   await project.done('migrate run');
   expect(await project.rows('SELECT count(*) FROM small')).toEqual([[2]]);
-}, 60_000);
+});
 
 test('whoever stands in the way of a migration is named, and others are let by', async () => {
   const project = new Growing(await database('postgres', 'waits'), { hut: HUT }, SAMPLES);
@@ -209,7 +209,7 @@ test('whoever stands in the way of a migration is named, and others are let by',
     /it waits for report of tests at 127\.0\.0\.1 \(process \d+, idle in transaction: SELECT \* FROM huts\)/,
   );
   await Promise.all([reader.end(), other.end()]);
-}, 60_000);
+});
 
 test('a migration and a transaction that wait for each other both come to an end', async () => {
   const models = (type: string): Record<string, string> => ({
@@ -238,7 +238,7 @@ test('a migration and a transaction that wait for each other both come to an end
     expect.not.stringContaining('defect'),
   ]);
   await Promise.all([one.end(), other.end()]);
-}, 60_000);
+});
 
 test('a server that takes no more connections is told as that', async () => {
   const project = new Growing(await database('postgres', 'crowd'), { hut: HUT });
@@ -248,7 +248,7 @@ test('a server that takes no more connections is told as that', async () => {
   const told = await project.fails('migrate status', 3);
   expect(told).toContain('it has as many connections as it takes');
   expect(told).not.toContain('start PostgreSQL');
-}, 60_000);
+});
 
 describe('files', () => {
   test.each<[string, string, Buffer, string]>([
@@ -314,7 +314,7 @@ describe('files', () => {
     writeFileSync(file, Buffer.concat([Buffer.from(forms.ndjson), Buffer.from('{"name":"Gr\xe5"}\n', 'latin1')]));
     expect(await project.fails('seed')).toContain('samples/huts.ndjson:902:12 holds a byte');
     expect(await project.rows("SELECT count(*) FROM huts WHERE name = 'Grå'")).toEqual([[1]]);
-  }, 60_000);
+  });
 
   test('a key that anybody guesses, and a file in the place of the folder, are told at the start', async () => {
     const project = new Growing('sqlite:./f.db', { hut: HUT });

@@ -38,7 +38,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     ]);
     await project.sql("DELETE FROM huts WHERE v <> '12.5'");
     expect(await project.done('send GET /huts')).toContain('"v": "12.50"');
-  }, 60_000);
+  });
 
   test('what a fill takes the place of is told, before and at the undo', async () => {
     const project = await grown(
@@ -56,7 +56,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     expect(await project.done('send GET /huts')).toMatch(/"v": "2023-03-01"[^]*"v": "2024-02-29"/);
     expect(await project.done('migrate undo')).toContain('hut.v: what got a fill does not come back as it was');
     expect(await project.rows('SELECT v FROM huts ORDER BY id')).toEqual([['2023-03-01'], ['2024-02-29']]);
-  }, 60_000);
+  });
 
   test('a scale with no room left is counted', async () => {
     const project = await grown(
@@ -69,7 +69,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     const told = '1 row has a value that has no room in 18 digits, 4 of them after the point (9999999999999999.99)';
     expect(await project.done('migrate draft')).toContain(told);
     expect(await project.fails('migrate run')).toContain(told);
-  }, 60_000);
+  });
 
   test('a move converts as a change does', async () => {
     const price = 'stamps: false\nkey: serial\nfields: { name: { type: string } }\n';
@@ -91,7 +91,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     project.model('fee', fee('{ type: json }'));
     rmSync(join(project.folder, 'migrations/0002-move-hut-v'), { recursive: true });
     expect(await project.fails('migrate draft --rename hut.v=fee.v')).toContain('hut.v can not become fee.v');
-  }, 60_000);
+  });
 
   test('fields and models change places, and come back', async () => {
     const abc = (a: string, b: string, c: string): string =>
@@ -121,7 +121,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     expect(await project.fails('migrate draft --rename hut.nick=hut.nick --rename hut.nick=hut.id', 2)).toContain(
       'another new name already',
     );
-  }, 90_000);
+  });
 
   test('a relation to records with another kind of key counts those that lead nowhere', async () => {
     const shop = 'stamps: false\nfields: { code: { type: string, required: true } }\nkey: code\n';
@@ -141,7 +141,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     ]);
     expect(told.err).not.toContain('--fill');
     expect(await project.fails('migrate run')).toContain('1 row refers to a record that is not there');
-  }, 60_000);
+  });
 
   test('an old service answers no more once the tables have moved on; one that watches loads them anew', async () => {
     const project = await grown(
@@ -179,7 +179,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
       break;
     }
     expect(old.said()).toContain('until this is started again, it answers 503');
-  }, 60_000);
+  });
 
   test('under load, each write that was acknowledged is there, and says what it said', async () => {
     const project = await grown({ hut: field('{ type: decimal, scale: 2 }') });
@@ -219,7 +219,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     expect(await project.rows('SELECT count(*) FROM huts')).toEqual([[made]]);
     const wanted = kind === 'sqlite' ? '123000' : '12.3000';
     expect((await project.rows('SELECT DISTINCT v FROM huts')).map(String)).toEqual([wanted]);
-  }, 60_000);
+  });
 
   test('several are taken back at once, whatever became of a type on the way', async () => {
     const project = await grown({ hut: field('{ type: number }') }, { 'samples/huts.yaml': 'a: { v: 12 }\n' });
@@ -236,7 +236,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await project.done('migrate run');
     expect(await project.done('migrate undo --last 4')).toContain('hut.v: comes back without its values');
     expect(await project.done('migrate status')).not.toContain('drifted');
-  }, 60_000);
+  });
 
   test('what is inside of values gets its name in words that can not be misheard', async () => {
     const place = (inner: string): string => field(`{ type: object, properties: { ${inner} } }`);
@@ -261,5 +261,5 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     expect(told).toMatch(/hut\.v\.zip +goes; loses 1 value/);
     await project.done('migrate run');
     expect((await project.rows('SELECT v FROM huts')).map(String)).toEqual(['{"road":"A"}']);
-  }, 60_000);
+  });
 });

@@ -14,7 +14,7 @@ const PROGRAM = fileURLToPath(new URL('../../dist/cli/main.js', import.meta.url)
 let server: TestPostgres;
 beforeAll(async () => {
   server = await startPostgres();
-}, 60_000);
+});
 afterAll(() => server.stop());
 
 const HUT = 'model: hut\nfields:\n  name: { type: string, required: true, unique: true }\n  beds: { type: integer }\n';
@@ -55,7 +55,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
   beforeAll(async () => {
     address = kind === 'sqlite' ? 'sqlite:./steps.db' : await newDatabase(server, `steps${(databases += 1)}`);
     folder = await project(address);
-  }, 60_000);
+  });
 
   const withStore = async <Result>(work: (store: Store) => Promise<Result>): Promise<Result> => {
     const store = await openStore(kind === 'sqlite' ? `sqlite:${join(folder, 'steps.db')}` : address);

@@ -34,7 +34,7 @@ beforeAll(async () => {
   );
   const installed = await run('npm', ['install', tarball, '--no-audit', '--no-fund'], folder);
   expect({ ...installed, out: installed.code === 0 ? '' : installed.out }).toEqual({ code: 0, out: '' });
-}, 300_000);
+});
 
 test('installed in an empty folder, it makes the demo, and a project that passes its trial', async () => {
   const demo = await run('npx', ['vantfell', 'demo'], folder);
@@ -75,7 +75,7 @@ export type { RecordOf, ScopeOf };
   });
   expect((await run('npx', ['vantfell', 'demo', '--quiet', '--json'], folder)).code).toBe(0);
   expect(await run(process.execPath, ['out/main.js'], folder)).toEqual({ code: 0, out: '1\n' });
-}, 300_000);
+});
 
 test('is clean for publint, small, and holds nothing but what it needs', () => {
   const linted = spawnSync(process.execPath, [join(root, 'node_modules/publint/src/cli.js'), tarball, '--strict'], {

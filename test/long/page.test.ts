@@ -21,7 +21,7 @@ beforeAll(async () => {
   cpSync(join(away, 'out'), join(away, 'site'), { recursive: true });
   copyFileSync(join(FIXTURE, 'index.html'), join(away, 'site/index.html'));
   [browser, files] = [await openBrowser(), await servingFiles(join(away, 'site'))];
-}, 120_000);
+});
 afterAll(async () => {
   files?.stop();
   await browser?.close();

@@ -9,7 +9,7 @@ import { ask, asking, demoFolder, folderWith, serving, vantfell } from '../kit/p
 let postgres: TestPostgres;
 beforeAll(async () => {
   postgres = await startPostgres();
-}, 60_000);
+});
 afterAll(() => postgres.stop());
 
 /** The demo with one line changed. */
@@ -63,7 +63,7 @@ describe('the demo on PostgreSQL, by one changed line', () => {
     );
     expect(answers.map(({ status }) => status)).toEqual(Array(20).fill(200));
     await server.stop();
-  }, 60_000);
+  });
 
   test('a part of its trial holds, on a database of its own that is gone afterwards', async () => {
     const { folder, address } = await demoOn('tried');
@@ -75,7 +75,7 @@ describe('the demo on PostgreSQL, by one changed line', () => {
     const tables = await client.query("SELECT 1 FROM pg_tables WHERE schemaname = 'public'");
     expect([rows, tables.rows]).toEqual([[], []]);
     await client.end();
-  }, 60_000);
+  });
 
   test('a server that goes away is a 503, and is found again when it is back', async () => {
     const { folder, address } = await demoOn('breaking');
@@ -92,7 +92,7 @@ describe('the demo on PostgreSQL, by one changed line', () => {
     expect((await ask(`${server.url}/v1/huts`)).status).toBe(200);
     await client.end();
     await server.stop();
-  }, 60_000);
+  });
 });
 
 test('a server that is not there: what, where, and what to do, without the password', async () => {
@@ -134,4 +134,4 @@ test('where the server gives fewer connections than a service would open, it get
   expect([...new Set(statuses)].sort()).toEqual([200, 201]);
   await service.stop();
   await client.end();
-}, 60_000);
+});

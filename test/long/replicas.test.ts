@@ -9,7 +9,7 @@ import { startReplicated } from '../kit/replicated.ts';
 import type { Replicated } from '../kit/replicated.ts';
 
 let databases: Replicated;
-beforeAll(async () => void (databases = await startReplicated()), 120_000);
+beforeAll(async () => void (databases = await startReplicated()));
 afterAll(() => databases.stop());
 
 /** The demo over a store, with its samples. */
@@ -53,7 +53,7 @@ describe('a replica', () => {
     const { primary, replica } = databases.urlsOf('reads');
     ({ server, authorization } = await demoOn(`{ write: '${primary}', read: ['${replica}'], lag: 2s }`));
     hut = ((await sent(`${server.url}/v1/huts?limit=1`, {})).data as { id: string }[])[0]!.id;
-  }, 180_000);
+  });
 
   test('a caller reads what it wrote, and others soon', async () => {
     expect(hut).toBeDefined();
@@ -174,5 +174,5 @@ describe('several hosts', () => {
       expect([slug, status]).toEqual([slug, 200]);
     }
     expect(await server.stop()).toBe(0);
-  }, 180_000);
+  });
 });

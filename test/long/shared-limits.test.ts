@@ -20,7 +20,7 @@ beforeAll(async () => {
   appendFileSync(join(folder, 'vantfell.yaml'), `shared: ${redis.url}\nlimits: { rate: 120/min }\n`);
   instances = [await serving(folder), await serving(folder)];
   expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
-}, 120_000);
+});
 afterAll(async () => {
   await Promise.all(instances.map((one) => one.stop()));
   await Promise.all([redis.stop(), postgres.stop()]);

@@ -22,7 +22,7 @@ const ROWS = 300_000;
 const SLOW = `filter=${encodeURIComponent("CASEI(name) LIKE CASEI('%no such%')")}`;
 
 let server: TestPostgres;
-beforeAll(async () => void (server = await startPostgres()), 60_000);
+beforeAll(async () => void (server = await startPostgres()));
 afterAll(() => server.stop());
 
 /** A service over a table of many rows, whose reads may take so long. */
@@ -67,7 +67,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await slow;
     expect(ended.filter((what) => what === 'slow 200')).toHaveLength(6);
     await service.stop();
-  }, 120_000);
+  });
 
   test('a read that takes longer than it may is given up, and told', async () => {
     const service = await servingMany(kind, '20ms');
@@ -78,7 +78,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     // The next ones find a service that is there.
     expect((await ask(`${service.url}/items/7`)).status).toBe(200);
     await service.stop();
-  }, 120_000);
+  });
 });
 
 test('a limit of reads is checked like any other', async () => {

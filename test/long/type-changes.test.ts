@@ -56,7 +56,7 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
   beforeAll(async () => {
     store = await openStore(await database(kind, 'types'));
     await store.alter((alteration) => makeOwnTables(alteration, store));
-  }, 60_000);
+  });
   afterAll(() => store.close());
 
   const change = (from: readonly Table[], to: readonly Table[], how: Decisions = noDecisions): Promise<void> =>

@@ -82,7 +82,7 @@ test('a defect that takes four requests is found by a walk, and shrunk to those 
     await trial.close();
     await store.close();
   }
-}, 120_000);
+});
 
 test('a walk that fails is kept as a scenario, which fails in the same way', async () => {
   const folder = copyOf('workshop');
@@ -99,4 +99,4 @@ test('a walk that fails is kept as a scenario, which fails in the same way', asy
   const result = JSON.parse(again.out) as Result;
   expect([result.failures[0]!.title, again.code]).toEqual([first!.title, 1]);
   expect(result.failed).toBe(readdirSync(join(folder, 'trials')).filter((name) => name.startsWith('walk')).length);
-}, 120_000);
+});

@@ -145,7 +145,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     // The way back is as it is for any migration: what is there may stand in it.
     await project.done('migrate undo --yes');
     expect(await project.fails('migrate undo --yes')).toContain('hut.valley: required now');
-  }, 240_000);
+  });
 
   test('what old services can not go on with stops them; what can not be divided is told', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'vantfell-'));
@@ -178,5 +178,5 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
 
     project.model('hut', OLD);
     expect(await project.done('migrate draft --rename hut.lat=hut.latitude')).toContain('services stop');
-  }, 120_000);
+  });
 });

@@ -10,7 +10,7 @@ const KILLS = 50;
 const WRITERS = 8;
 
 let postgres: TestPostgres;
-beforeAll(async () => void (postgres = await startPostgres()), 60_000);
+beforeAll(async () => void (postgres = await startPostgres()));
 afterAll(() => postgres.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('the built program writing, on %s', (kind) => {

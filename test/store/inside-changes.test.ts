@@ -140,7 +140,7 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
   let store: Store;
   beforeAll(async () => {
     store = await openStore(await database(kind, 'inside'));
-  }, 60_000);
+  });
   afterAll(() => store.close());
 
   const values = async (): Promise<string[]> =>

@@ -61,7 +61,7 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
   let store: Store;
   beforeAll(async () => {
     store = await openStore(await database(kind, 'grown'));
-  }, 60_000);
+  });
   afterAll(() => store.close());
 
   const text = (from: readonly Table[], to: readonly Table[], decisions: Decisions): string =>

@@ -49,7 +49,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     thing = graph.models[0]!;
     store = await openStore(await database(kind, 'things'));
     await followModels(store, designTables(graph), new Map());
-  }, 60_000);
+  });
   afterAll(() => store.close());
 
   const insertMust = () => `INSERT INTO things (must) VALUES (${store.dialect.placeholder(1)})`;
@@ -317,7 +317,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     } finally {
       await Promise.all([held.close(), other.close()]);
     }
-  }, 30_000);
+  });
 
   test('opening what follows the models a second time changes nothing; what would lose data is refused', async () => {
     expect(await followModels(store, designTables(graph), new Map())).toEqual([]);

@@ -1,6 +1,15 @@
 import { usualType } from '../../core/api/media-types.ts';
 import type { Arguments } from '../command.ts';
-import { readBody, readHeaders, readMethod, readPath, withAnyKey, withKeys, withKeysInside } from './request.ts';
+import {
+  readBody,
+  readHeaders,
+  readMethod,
+  readPath,
+  withAnyKey,
+  withCodes,
+  withKeys,
+  withKeysInside,
+} from './request.ts';
 import type { SentRequest, Session } from './session.ts';
 
 /** A request as given on a command line. */
@@ -36,6 +45,6 @@ export async function sentRequest(
       ...(as === undefined ? {} : { authorization: `Bearer ${await tokenFor(as)}` }),
       ...headers,
     },
-    body: body && (await withKeysInside(graph, store, body)),
+    body: body && withCodes(project.folder, await withKeysInside(graph, store, body)),
   };
 }

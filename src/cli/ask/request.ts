@@ -7,6 +7,7 @@ import type { Store } from '../../core/store/contract.ts';
 import { didYouMean } from '../../core/text/nearest.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { handlesIn, keyOfSample } from '../../project/handles.ts';
+import { MAILBOX, newestCode } from '../../project/mailbox.ts';
 
 const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS'];
 
@@ -62,6 +63,16 @@ export async function withKeysInside(graph: Graph, store: Store, body: string): 
     filled = filled.replace(place, known.key.type === 'integer' ? key : JSON.stringify(key));
   }
   return filled;
+}
+
+/** A body with the code of the newest message to an address in the place of `"{code/ines@huts.example}"`. */
+export function withCodes(folder: string, body: string): string {
+  return body.replaceAll(/"\{code\/([^}"\\]+@[^}"\\]+)\}"/g, (_place, address: string) => {
+    const code = newestCode(folder, address);
+    if (code !== undefined) return JSON.stringify(code);
+    const remedy = 'ask for one first, as with POST /reset; what a project sends by its own code is not there';
+    throw new Failure(EXIT.foundWrong, `no message to ${address} is in ${MAILBOX}`, remedy);
+  });
 }
 
 async function keyOf(graph: Graph, store: Store, sample: string): Promise<string> {

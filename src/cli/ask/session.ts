@@ -68,7 +68,7 @@ export async function openSession(context: Context, { lasting }: { readonly last
     },
     async close() {
       clearInterval(alive);
-      await service.writes.settled();
+      await service.settled();
       await store.close();
     },
   };

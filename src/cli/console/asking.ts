@@ -114,7 +114,7 @@ export function consoleService(
       }));
     },
     kept: theKept,
-    settled: () => service.writes.settled(),
+    settled: () => service.settled(),
   };
 
   function theKept(id: number): Kept {

@@ -4,6 +4,7 @@ import { allEndpoints } from '../../core/api/endpoints.ts';
 import type { Graph } from '../../core/model/graph.ts';
 import { withoutPassword } from '../../core/text/without-password.ts';
 import { ENV_FILE } from '../../project/env-file.ts';
+import { MAILBOX } from '../../project/mailbox.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import { table } from '../terminal/table.ts';
 import { counted } from '../terminal/terminal.ts';
@@ -22,6 +23,8 @@ export interface Begun {
   readonly watching: boolean;
   /** The names of variables that come from the project's file of them. */
   readonly variables: readonly string[];
+  /** Whether messages to callers go into the project's mailbox. */
+  readonly hasMailbox: boolean;
   /** The address of the metrics. */
   readonly metrics: string;
   /** The address that opens the console, if there is one. */
@@ -31,7 +34,7 @@ export interface Begun {
 }
 
 export function greet(terminal: Terminal, begun: Begun): void {
-  const { graph, url, store, faults, watching, variables, metrics, workers, console } = begun;
+  const { graph, url, store, faults, watching, variables, metrics, workers, console, hasMailbox } = begun;
   const { name, version, prefix } = graph.service;
   const endpoints = allEndpoints(graph).length;
   const open = openActs(graph);
@@ -45,6 +48,7 @@ export function greet(terminal: Terminal, begun: Begun): void {
     variables,
     metrics,
     workers: workers ?? 1,
+    ...(hasMailbox ? { mailbox: MAILBOX } : {}),
     console,
   });
   const { bold, cyan, yellow } = terminal.tint;
@@ -64,6 +68,7 @@ export function greet(terminal: Terminal, begun: Begun): void {
         : [['  workers', `${workers === 1 ? '1 process' : `${workers} processes`}; SIGHUP makes new ones`]]),
       ...limitLines(graph),
       ...callerLines(graph),
+      ...(hasMailbox ? [['  messages', yellow(`no code sends them: they go into ${MAILBOX}`)]] : []),
       ...openLines(graph, open, yellow),
       ...(worse.length > 0 ? [['  on purpose', yellow(worse.join(', '))]] : []),
       ...(watching ? [['  watching', 'the files of this project: what changes is served at once']] : []),

@@ -1,3 +1,4 @@
+import { hasMailbox } from '../../project/code.ts';
 import { namesFromFile } from '../../project/env-file.ts';
 import { makeMetrics, METRICS_PATH } from '../../server/metrics.ts';
 import type { Server } from '../../server/server.ts';
@@ -71,6 +72,7 @@ export async function serveOne(context: Context, asked: Asked, worker?: WorkerSi
         store: first.store.address,
         faults,
         watching: asked.watch,
+        hasMailbox: hasMailbox(project),
         variables: namesFromFile(project.folder),
         metrics: `${(beside ?? server).url}${METRICS_PATH}`,
         workers: undefined,

@@ -1,4 +1,5 @@
 import { RateLimiterClusterMaster } from 'rate-limiter-flexible';
+import { hasMailbox } from '../../project/code.ts';
 import { namesFromFile } from '../../project/env-file.ts';
 import { Failure } from '../../project/failure.ts';
 import { storeOptions } from '../../project/serve.ts';
@@ -70,6 +71,7 @@ export async function servePrimary(context: Context, asked: Asked, count: number
       store,
       faults: asked.faults,
       watching: false,
+      hasMailbox: hasMailbox(project),
       variables: namesFromFile(project.folder),
       metrics: `${beside?.url ?? url}${METRICS_PATH}`,
       workers: count,

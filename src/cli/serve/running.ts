@@ -29,7 +29,7 @@ export function changing(first: Running, settled: (of: Running) => Promise<void>
   async function finish(ending: typeof current): Promise<void> {
     if (ending.open > 0) await new Promise<void>((resolve) => (ending.idle = resolve));
     const { service, store, redis } = ending.of;
-    await Promise.all([service.writes.settled(), settled(ending.of)]);
+    await Promise.all([service.settled(), settled(ending.of)]);
     await store.close();
     redis?.close();
   }

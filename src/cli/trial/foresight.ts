@@ -1,5 +1,7 @@
+import { heldRoles } from '../../core/identity/callers.ts';
+import { VERIFIED } from '../../core/model/access.ts';
 import type { Graph } from '../../core/model/graph.ts';
-import type { Scalar } from '../../core/model/scalar.ts';
+import type { FieldValue, Scalar } from '../../core/model/scalar.ts';
 import type { Answer, Fault } from '../../core/trial/answer.ts';
 import { defectFault } from '../../core/trial/foresee.ts';
 import type { CodeNote, CodeWatch } from '../../core/trial/observe-code.ts';
@@ -46,6 +48,7 @@ export function makeForesight({ graph, begin, people, clock, watch, read }: Fore
   const predictor = predictorOf(graph, new Set(watch.code.hooks.keys()));
   const keys = new Map(people.map(({ name, caller }) => [name, caller?.key]));
   const { identity } = graph;
+  const proved = provedAddresses(graph, begin, people);
   let state: WorldState | undefined = begin.fork();
   let ended: ReadonlySet<string> = new Set();
 
@@ -73,7 +76,7 @@ export function makeForesight({ graph, begin, people, clock, watch, read }: Fore
     ended = new Set([...ended, ...worlds.flatMap((one) => [...(one?.ended ?? [])])]);
   }
 
-  const askingOf = (sent: Sent, now: WorldState): Asking => askingBy(graph, keys.get(sent.as ?? ''), sent, now);
+  const askingOf = (sent: Sent, now: WorldState): Asking => askingBy(graph, keys.get(sent.as ?? ''), sent, now, proved);
 
   return {
     world,
@@ -127,16 +130,34 @@ const afterAlone = (predicted: Predicted, answer: Answer): WorldState | undefine
     ? predicted.after(answer)
     : undefined;
 
-function askingBy(graph: Graph, key: Scalar | undefined, sent: Sent, now: WorldState): Asking {
+function askingBy(graph: Graph, key: Scalar | undefined, sent: Sent, now: WorldState, proved: Proved): Asking {
   const { method, path, headers, body, as } = sent;
   const [plain = '', query = ''] = path.split(/\?(.*)/s);
-  return { method, path: plain, query, headers, body, who: whoIs(graph, key, as, now) };
+  return { method, path: plain, query, headers, body, who: whoIs(graph, key, as, now, proved) };
 }
 
+/** The addresses that people have proved, by their keys. */
+function provedAddresses({ identity }: Graph, begin: WorldState, people: readonly Person[]): Proved {
+  const proved = people.filter(({ caller }) => caller?.roles.includes(VERIFIED));
+  const addressOf = (key: Scalar): FieldValue =>
+    begin.byKey(identity!.model, key)?.[identity!.codes!.to.member] ?? null;
+  return new Map(proved.map(({ caller }) => [caller!.key, addressOf(caller!.key)]));
+}
+
+type Proved = ReadonlyMap<Scalar, FieldValue>;
+
 /** Who asks, with the roles that their record has now. */
-function whoIs({ identity }: Graph, key: Scalar | undefined, name: string | undefined, world: WorldState): Who {
+function whoIs(
+  { identity }: Graph,
+  key: Scalar | undefined,
+  name: string | undefined,
+  world: WorldState,
+  proved: Proved,
+): Who {
   if (name === undefined) return ITSELF;
   if (key === undefined || identity === undefined) return null;
-  const roles = world.byKey(identity.model, key)?.[identity.roles?.member ?? ''] ?? [];
-  return { key, roles: [roles].flat() as string[] };
+  const record = world.byKey(identity.model, key) ?? {};
+  const roles = (record[identity.roles?.member ?? ''] ?? null) as string[] | string | null;
+  const address = proved.get(key);
+  return { key, roles: heldRoles(roles, address !== undefined && address === record[identity.codes!.to.member]) };
 }

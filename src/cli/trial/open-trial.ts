@@ -67,11 +67,14 @@ export async function openTrial(
   const defects: unknown[] = [];
   const [clock, watch] = [trialClock(), watchCode(code)];
   // Without limits of requests, which would only count the trial's own.
-  const limits = { ...graph.service.limits, rate: undefined, signIn: 1_000_000 };
+  const limits = { ...graph.service.limits, rate: undefined, signIn: 1_000_000, codes: 1_000_000 };
   const unlimited = { ...graph, service: { ...graph.service, limits: limits as Graph['service']['limits'] } };
+  // Messages of a trial are sent to nobody.
+  const codes = new Map<string, string>();
+  const send: Code['send'] = (_kind, to, message) => void codes.set(to, message.code);
   const opened = (everybody: boolean, of = unlimited, by = watch.code): Service =>
     serviceOn(of, store, [key], (error) => defects.push(error), {
-      code: by,
+      code: { ...by, send },
       quiet: true,
       everybody,
       now: clock.now,
@@ -95,6 +98,10 @@ export async function openTrial(
     open: servers[1]!.url,
     limited: servers[2]!.url,
     tokenOf: (name) => tokens.get(name),
+    async codes() {
+      await own.settled();
+      return codes;
+    },
     document: makeDocumentJudge(document),
     ...(world === undefined
       ? {}

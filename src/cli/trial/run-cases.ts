@@ -1,5 +1,6 @@
 import { usualType } from '../../core/api/media-types.ts';
 import type { Answer, Fault } from '../../core/trial/answer.ts';
+import { codeFor } from '../../core/trial/case.ts';
 import type { Case, Step } from '../../core/trial/case.ts';
 import type { DocumentJudge } from '../../core/trial/document-judge.ts';
 import { faultOf, judge } from '../../core/trial/judge.ts';
@@ -23,6 +24,8 @@ export interface Tried {
   readonly limited: string;
   /** The token of somebody, by their name; nobody has none. */
   tokenOf(name: string): string | undefined;
+  /** The last code that was sent to each address; left out where another process sends them. */
+  codes?(): Promise<ReadonlyMap<string, string>>;
   readonly document: DocumentJudge;
   /** Predicts every answer; left out where nothing looks into the database. */
   readonly foresight?: Foresight;
@@ -61,6 +64,7 @@ export async function runCase(one: Case, tried: Tried): Promise<Outcome> {
   if (obstacle !== undefined)
     return { case: one, milliseconds: performance.now() - begun, answered, notEstablished: obstacle };
   for (const step of one.steps) {
+    if (step.takesCode === true) for (const [to, code] of await tried.codes!()) kept.set(codeFor(to), code);
     const { sent, answer, verdict, all } = await runStep(one, step, tried, kept);
     answered.push(...all);
     if (verdict.kind !== 'good') {

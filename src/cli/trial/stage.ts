@@ -1,3 +1,5 @@
+import { heldRoles } from '../../core/identity/callers.ts';
+import { addressDigest } from '../../core/identity/codes.ts';
 import { modelOf } from '../../core/model/graph.ts';
 import type { Graph } from '../../core/model/graph.ts';
 import type { Model } from '../../core/model/model.ts';
@@ -8,7 +10,7 @@ import type { Filled } from '../../core/samples/fill.ts';
 import { readSamples } from '../../core/samples/read.ts';
 import type { Service } from '../../core/service.ts';
 import type { Store } from '../../core/store/contract.ts';
-import { journalTable, samplesTable } from '../../core/tables/own-tables.ts';
+import { journalTable, samplesTable, verifiedTable } from '../../core/tables/own-tables.ts';
 import { deriveCases } from '../../core/trial/derive.ts';
 import type { Derived } from '../../core/trial/derive.ts';
 import { keyTextOf, worldState } from '../../core/trial/oracle/world-state.ts';
@@ -122,15 +124,32 @@ async function peopleIn(
   if (identity === undefined || identity.issuer !== undefined) return { people, tokens };
   const { key } = modelOf(graph, identity.model);
   const names = await namesOf(store, identity.model);
+  const isProved = await provedAddresses(graph, store);
   for (const [name, made] of filled.people) names.set(keyTextOf(made), name);
   for (const row of state.allOf(identity.model)) {
     const id = row[key.member] as Scalar;
     const name = names.get(String(id)) ?? String(id);
     const roles = identity.roles === undefined ? null : (row[identity.roles.member] ?? null);
-    people.push({ name, caller: { key: id, roles: roles === null ? [] : ([roles].flat() as string[]) } });
+    const caller = { key: id, roles: heldRoles(roles as string[] | string | null, isProved(row)) };
+    people.push({ name, caller });
     tokens.set(name, await service.token(String(id), TOKEN_SECONDS));
   }
   return { people, tokens };
+}
+
+/** Whether the record of a caller has the address that it proved. */
+async function provedAddresses(graph: Graph, store: Store): Promise<(row: Row) => boolean> {
+  const { codes, model } = graph.identity!;
+  if (codes?.verify === undefined) return () => false;
+  const key = modelOf(graph, model).key.member;
+  const { name } = store.dialect;
+  const [caller, address] = verifiedTable.columns.map((column) => name(column.name));
+  const rows = await store.all({ sql: `SELECT ${caller}, ${address} FROM ${name(verifiedTable.name)}` }, []);
+  const proved = new Map(rows.map(([key, digest]) => [String(key), String(digest)]));
+  return (row) => {
+    const known = row[codes.to.member];
+    return typeof known === 'string' && proved.get(String(row[key])) === addressDigest(known);
+  };
 }
 
 /** Longer than any trial, whose clock goes on by more than the time that passes. */

@@ -1,4 +1,5 @@
 import { letters } from '../expression/letters.ts';
+import { callerNames } from '../expression/name-scope.ts';
 import type { NameScope } from '../expression/name-scope.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
@@ -20,7 +21,7 @@ export function clientScope(permissions: Permissions, model: Model): NameScope {
     computedNames: (name) => computedOf(name).map(({ member }) => member),
     computed: (name, member) => computedOf(name).find((one) => one.member === member)?.value,
     letters,
-    caller: identity && { key: modelOf(graph, identity.model).key, roles: identity.roleNames },
+    caller: identity && callerNames(identity, modelOf(graph, identity.model).key),
   };
   if (permissions.viewer.kind === 'service') return scope;
   const over = (name: string): Model => (name === model.name ? model : modelOf(graph, name));

@@ -1,3 +1,4 @@
+import { VERIFIED } from '../model/access.ts';
 import type { Grant } from '../model/access.ts';
 import type { Model } from '../model/model.ts';
 import { spoken } from '../text/names.ts';
@@ -31,6 +32,7 @@ const namesOf = (model: Model, grants: readonly Grant[], how: keyof GrantName): 
 function nameOf(model: Model, grant: Grant): GrantName | undefined {
   switch (grant.kind) {
     case 'role':
+      if (grant.role === VERIFIED) return { declared: 'verified', told: 'everybody whose address is verified' };
       return { declared: `role:${grant.role}`, told: `the role ${grant.role}` };
     case 'path': {
       const path = grant.path.map(({ name }) => name).join('.');

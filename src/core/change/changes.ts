@@ -9,6 +9,7 @@ import { madeDefaults } from './made-defaults.ts';
 import { makeModelWriting } from './model-writing.ts';
 import { stockMover } from './move-stock.ts';
 import { changeReader } from './read-change.ts';
+import { secretRules } from './secret-rules.ts';
 import { secretHasher } from './secrets.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import { lockedRecord, recordUpdater } from './update-record.ts';
@@ -24,6 +25,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
   const steps = { checks, made, readChange, moveStock, finish, hashSecrets: secrets.hashSecrets };
   return {
     ...secrets,
+    secretFailures: secretRules(writing.graph, model),
     create: recordCreator(parts, steps),
     change: recordUpdater(parts, steps),
     ...recordDeleter(parts, finish),

@@ -1,4 +1,5 @@
 import { HttpProblem } from '../api/problems.ts';
+import type { Send } from '../identity/messenger.ts';
 import { StoreError } from '../store/contract.ts';
 import type { Hooks } from './hooks.ts';
 import type { OperationCode } from './operation.ts';
@@ -7,6 +8,8 @@ import type { OperationCode } from './operation.ts';
 export interface Code {
   readonly hooks: ReadonlyMap<string, Hooks['handlers']>;
   readonly operations: ReadonlyMap<string, OperationCode>;
+  /** Sends messages to callers; undefined where the project leaves that to the tool. */
+  readonly send?: Send | undefined;
 }
 
 export const noCode: Code = { hooks: new Map(), operations: new Map() };

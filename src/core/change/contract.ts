@@ -10,6 +10,7 @@ import type { Dialect } from '../sql/dialect.ts';
 import type { Code } from './code.ts';
 import type { Runtime } from './runtime.ts';
 import type { Scope } from './scope.ts';
+import type { SecretRules } from './secret-rules.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
 export interface Written {
@@ -47,6 +48,8 @@ export interface Changes {
    * turn.
    */
   hashSecrets(values: Values, hash?: (secret: string) => Promise<string>): Promise<Values>;
+  /** What is wrong with a secret among values that a client or code gives, beyond the rules of its field. */
+  readonly secretFailures: SecretRules;
   /** How many secrets among the values have to be hashed. */
   countSecrets(values: Values): number;
   /**

@@ -28,6 +28,9 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
   const { model, writing, statements, links, hookRunner, service } = parts;
   const changesBetween = changesIn(model);
   const collects = hookRunner.has('afterCommit');
+  const { identity } = writing.graph;
+  const isCaller = identity?.model === model.name;
+  const address = isCaller && identity.codes?.verify !== undefined ? identity.codes.to.member : undefined;
 
   /** Ends the tokens of a caller whose secret has changed, or whose record is gone. */
   async function endTokens(
@@ -36,11 +39,11 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
     before: Values | undefined,
     after: Values | undefined,
   ): Promise<void> {
-    const { identity } = writing.graph;
-    if (identity?.model !== model.name || before === undefined) return;
+    if (!isCaller || before === undefined) return;
     work.callersChanged.value = true;
+    if (after === undefined) return writing.credentials.erase(work.transaction, key);
     const secret = identity.secret?.member;
-    if (secret === undefined || (after !== undefined && after[secret] === before[secret])) return;
+    if (secret === undefined || after[secret] === before[secret]) return;
     await writing.credentials.forget(work.transaction, key);
   }
 
@@ -50,6 +53,8 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
       const changes = changesBetween(before, after);
       work.entries.push({ model: model.name, key, at: work.now(), action, changes });
     }
+    if (address !== undefined && after !== undefined && (after[address] ?? null) !== (before?.[address] ?? null))
+      work.newAddresses.push(key);
     if (!collects) return;
     const record = forCode(model, (after ?? before)!);
     const isChange = before !== undefined && after !== undefined;

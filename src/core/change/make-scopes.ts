@@ -7,6 +7,7 @@ import { didYouMean } from '../text/nearest.ts';
 import { CodeError } from './code.ts';
 import type { Changes } from './contract.ts';
 import { finderOf } from './find.ts';
+import { callerForCode } from './for-code.ts';
 import type { Ground } from './ground.ts';
 import { scopeModel } from './scope-model.ts';
 import type { ScopeTools } from './scope-model.ts';
@@ -46,7 +47,7 @@ export function makeScopes(
   };
 
   return (ground) => ({
-    caller: ground.caller,
+    caller: callerForCode(ground.caller),
     get now() {
       return ground.now();
     },

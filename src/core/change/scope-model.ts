@@ -62,8 +62,14 @@ export function scopeModel({ model, changes, finder, readNew, readChange }: Scop
     return forCode(model, await changes.lock(ground.locks, keyOf(key)));
   }
 
+  async function hashedOf(values: Values): Promise<Values> {
+    const failures = await changes.secretFailures(values);
+    if (failures.length > 0) throw brokenRules(failures);
+    return changes.hashSecrets(values);
+  }
+
   async function created(values: Values): Promise<Values> {
-    const hashed = await changes.hashSecrets(readValues(readNew, values));
+    const hashed = await hashedOf(readValues(readNew, values));
     return write(async (work) => {
       const { key } = await changes.create(work, hashed);
       return byKey(work.transaction, key);
@@ -71,7 +77,7 @@ export function scopeModel({ model, changes, finder, readNew, readChange }: Scop
   }
 
   async function updated(key: Scalar, values: Values): Promise<Values> {
-    const hashed = await changes.hashSecrets(readValues(readChange, values));
+    const hashed = await hashedOf(readValues(readChange, values));
     return write(async (work) => {
       await changes.change(work, 'update', keyOf(key), ownBody(hashed));
       return byKey(work.transaction, key);

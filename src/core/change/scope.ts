@@ -1,9 +1,9 @@
 import type { Trace } from '../api/message.ts';
-import type { Caller } from '../expression/context.ts';
 import type { Scalar } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
 import { StoreError } from '../store/contract.ts';
 import type { FindOptions, Where } from './find.ts';
+import type { CodeCaller } from './for-code.ts';
 
 /** Lines for the log of the service. */
 export interface Log {
@@ -29,7 +29,7 @@ export interface RefuseOptions {
 
 /** The only way from a project's code to its data. It is bound to one transaction, and fails after its end. */
 export interface Scope {
-  readonly caller: Caller | null;
+  readonly caller: CodeCaller | null;
   /** The time of this transaction's writes. */
   readonly now: Date;
   /** Aborted when the time of the transaction is up. */

@@ -21,6 +21,8 @@ export interface UnitOfWork {
   readonly entries: Entry[];
   /** What happened, for `afterCommit` hooks. */
   readonly events: CommitEvent[];
+  /** The keys of callers whose address is new, where codes prove addresses. */
+  readonly newAddresses: Scalar[];
   /** Whether it changed records of callers. */
   readonly callersChanged: { value: boolean };
   /** The operation that the work is done for. */
@@ -78,6 +80,7 @@ export const beginUnitOfWork = (
   now,
   entries: [],
   events: [],
+  newAddresses: [],
   callersChanged: { value: false },
   depth: 0,
   calls: { pending: 0 },
@@ -90,13 +93,14 @@ export const beginUnitOfWork = (
  */
 export function nested<Result>(work: UnitOfWork, part: (inner: UnitOfWork) => Promise<Result>): Promise<Result> {
   const turn = work.lastNested.then(async () => {
-    const [entries, events] = [work.entries.length, work.events.length];
+    const [entries, events, addresses] = [work.entries.length, work.events.length, work.newAddresses.length];
     try {
       const inner = { ...work, calls: { pending: 0 }, lastNested: Promise.resolve() };
       return await work.transaction.nested(() => part(inner));
     } catch (error) {
       work.entries.length = entries;
       work.events.length = events;
+      work.newAddresses.length = addresses;
       throw error;
     }
   });

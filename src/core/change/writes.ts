@@ -4,6 +4,7 @@ import type { Principal } from '../access/principal.ts';
 import { makeCredentials } from '../identity/credentials.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
+import type { Scalar } from '../model/scalar.ts';
 import type { Reader, Store, Transaction, TransactionOptions } from '../store/contract.ts';
 import { makeChanges } from './changes.ts';
 import type { Code } from './code.ts';
@@ -56,6 +57,8 @@ export interface WritesOptions {
   report(error: unknown): void;
   /** Called once records of callers, or their secrets, have changed for good. */
   callersChanged?(): void;
+  /** Called with the keys of callers whose address is new, once it is kept. */
+  addressesChanged?(callers: readonly Scalar[]): void;
   /** Whether `afterCommit` hooks are run; they are where it is left out. */
   readonly tell?: boolean;
 }
@@ -86,6 +89,7 @@ export function makeWrites(options: WritesOptions): Writes {
     const { requester } = principal ?? itself;
     let events: readonly CommitEvent[] = [];
     let callersChanged = false;
+    let newAddresses: readonly Scalar[] = [];
     const result = await store.transaction(
       async (transaction) => {
         // Begun anew with each try: what a lost one wanted to tell is forgotten with it.
@@ -95,16 +99,18 @@ export function makeWrites(options: WritesOptions): Writes {
         if (under.entries.length > 0) await journal.write(under);
         events = under.events;
         callersChanged = under.callersChanged.value;
+        newAddresses = under.newAddresses;
         return done;
       },
       requester === undefined ? settings : { ...settings, requester },
     );
     if (callersChanged) options.callersChanged?.();
+    if (newAddresses.length > 0) options.addressesChanged?.(newAddresses);
     committed.tell(principal ?? itself, events);
     return result;
   };
 
-  const credentials = makeCredentials(dialect);
+  const credentials = makeCredentials(dialect, graph.identity?.codes !== undefined);
   const writing: Writing = { graph, dialect, runtime, code, permissionSets, credentials, changesOf, scopeOf };
   for (const model of graph.models) all.set(model, makeChanges(model, writing));
   return {

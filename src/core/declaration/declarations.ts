@@ -152,6 +152,7 @@ export interface ServiceDeclaration {
     readonly body?: string;
     readonly rate?: string;
     readonly 'sign-in'?: string;
+    readonly codes?: string;
     readonly transaction?: string;
     readonly read?: string;
     readonly cascade?: number;
@@ -176,6 +177,13 @@ export interface IdentityDeclaration {
   readonly secret?: string;
   readonly roles?: string;
   readonly subject?: string;
+  readonly secrets?: { readonly old?: 'required'; readonly refuse?: readonly ('login' | 'common')[] };
+  readonly codes?: {
+    readonly to?: string;
+    readonly verify?: string;
+    readonly reset?: string;
+    readonly link?: string;
+  };
   readonly tokens?: {
     readonly lifetime?: string;
     readonly refresh?: string;

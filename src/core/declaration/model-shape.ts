@@ -95,7 +95,7 @@ const relation = entries('a relation', {
   column: { shape: text(columnName, 'a column name'), about: 'the name of its column' },
 });
 
-const grantHint = "anybody, signed-in, owner, role:NAME, nobody, a path of relations, or { where: '…' }";
+const grantHint = "anybody, signed-in, verified, owner, role:NAME, nobody, a path of relations, or { where: '…' }";
 const grant = either(
   grantHint,
   text(),

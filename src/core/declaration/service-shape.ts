@@ -90,6 +90,37 @@ export const serviceShape = entries('the service file', {
       login: { shape: fieldName, about: 'the unique field that they sign in by' },
       secret: { shape: fieldName, about: 'the field of type secret that they prove it with' },
       roles: { shape: fieldName, about: 'the field with their roles' },
+      secrets: {
+        about: 'what a new secret takes',
+        shape: entries('secrets', {
+          old: {
+            shape: word('required'),
+            about: 'whoever sets their own gives the old one with it, at POST /me/secret; left out: a PATCH is enough',
+          },
+          refuse: {
+            shape: list(word('login', 'common'), 1),
+            about: 'what none may be: its own login, or one of the 10 000 most common; nothing if left out',
+          },
+        }),
+      },
+      codes: {
+        about: 'codes that are sent to callers, each good once; none if left out',
+        shape: entries('codes', {
+          to: { shape: fieldName, about: 'the unique field of type email that they are sent to; the login if left out' },
+          verify: {
+            shape: text(/^[1-9]\d*(min|h|d)$/, 'a time like 24h'),
+            about: 'how long one is good that proves an address; left out: no address is verified',
+          },
+          reset: {
+            shape: text(/^[1-9]\d*(min|h|d)$/, 'a time like 30min'),
+            about: 'how long one is good that sets a new secret; left out: nobody can without the old one',
+          },
+          link: {
+            shape: text(/^https?:\/\/\S*\{code\}\S*$/, 'an address with {code} in it'),
+            about: 'the page that a message leads to: {code} is the code, and {kind} verify or reset',
+          },
+        }),
+      },
       subject: { shape: fieldName, about: "the unique field that equals the subject of an outside issuer's tokens" },
       tokens: {
         about: 'how tokens are made, or who makes them',
@@ -132,6 +163,10 @@ export const serviceShape = entries('the service file', {
         about: 'requests of one caller; none',
       },
       'sign-in': { shape: text(/^[1-9]\d*\/min$/, 'a count like 10/min'), about: 'failed sign-ins; 10/min' },
+      codes: {
+        shape: text(/^[1-9]\d*\/min$/, 'a count like 10/min'),
+        about: 'codes that one address asks for or gets wrong; 10/min',
+      },
       transaction: { shape: time, about: 'the time that a write may take; 5s' },
       read: { shape: time, about: 'the time that a read may take; 5s' },
       cascade: { shape: atLeastOne, about: 'how many records one delete may take along; 10000' },

@@ -15,7 +15,7 @@ factor     = path | text | number | "TRUE" | "FALSE" | call | some | "(", value,
 path       = name, { ".", name } ;
 some       = ( "count" | "exists" | "sum" | "min" | "max" | "avg" ), "(", path, [ ",", condition ], ")" ;
 call       = ( "CASEI" | "ACCENTI" | "DATE" | "TIMESTAMP" | "INTERVAL" | function ), "(", [ values ], ")" ;
-function   = "me" | "has_role" | "now" | "today" | "lower" | "upper" | "length" | "coalesce"
+function   = "me" | "has_role" | "verified" | "now" | "today" | "lower" | "upper" | "length" | "coalesce"
            | "add" | "days_between" | "seconds_between" | "year" | "month" | "weekday" | "number" | "text" ;
 values     = value, { ",", value } | "(", value, { ",", value }, ")" ;
 text       = "'", { character | "''" }, "'" ;

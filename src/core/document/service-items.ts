@@ -7,6 +7,7 @@ import type { JsonSchema } from './json-schema.ts';
 import { problemResponses } from './problem-responses.ts';
 import { notModified, recordResponses } from './responses.ts';
 import { headerRef, shownRefs } from './parameters.ts';
+import { accountItems } from './account-items.ts';
 import { typeName } from './type-name.ts';
 import { securityOf, SIGNED_IN } from './security.ts';
 import { CALLER, CALLERS_TAG, sessionItems, SIGN_IN, tokenResponse } from './session-items.ts';
@@ -42,6 +43,7 @@ export function callerItems(doc: Documented): Record<string, JsonSchema> {
       ? {}
       : { [`${service.prefix}/tokens`]: { post: signIn(doc) } }),
     ...sessions?.items,
+    ...accountItems(doc),
     [`${service.prefix}/tokens/revoke`]: { post: { ...revoke, ...sessions?.revoke } },
     [`${service.prefix}/me`]: { get: me },
   };

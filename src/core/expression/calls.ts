@@ -1,3 +1,4 @@
+import { VERIFIED } from '../model/access.ts';
 import { kindOf, plain } from '../model/expression.ts';
 import type { Aggregate, Expression, List, ListOperator, TextFunction, ValueKind } from '../model/expression.ts';
 import { didYouMean } from '../text/nearest.ts';
@@ -48,6 +49,15 @@ const hasRole: CallTyper = (call, scope) => {
     throw wrongType(`there is no role ${role.value}`, didYouMean(role.value, roles), role);
   }
   return { op: 'has-role', role: role.value, type: BOOLEAN };
+};
+
+const verified: CallTyper = (call, scope) => {
+  arity(call, 0);
+  if (scope.caller?.proves !== true) {
+    const remedy = 'declare codes that prove addresses: identity: { codes: { verify: 24h } }';
+    throw wrongType('nobody proves an address to this service', remedy, call);
+  }
+  return { op: 'has-role', role: VERIFIED, type: BOOLEAN };
 };
 
 /** What stands in JSON, as a number or a text; a value that counts is a number as well. */
@@ -195,6 +205,7 @@ const typers: Readonly<Record<string, CallTyper>> = {
   today: runtime('today'),
   me,
   has_role: hasRole,
+  verified,
   add,
   days_between: between('days-between'),
   seconds_between: between('seconds-between'),

@@ -1,5 +1,6 @@
 import type { Expression } from '../model/expression.ts';
 import type { Field } from '../model/field.ts';
+import type { Identity } from '../model/identity.ts';
 import type { Model } from '../model/model.ts';
 import type { Step, Via } from '../model/relation.ts';
 import type { Letters } from './letters.ts';
@@ -10,6 +11,13 @@ export type Nameable = Pick<
   Model,
   'name' | 'key' | 'byMember' | 'shownByMember' | 'relations' | 'links' | 'reverses' | 'parent'
 >;
+
+/** What expressions can ask of callers. */
+export const callerNames = ({ roleNames, codes }: Identity, key: Field): NonNullable<NameScope['caller']> => ({
+  key,
+  roles: roleNames,
+  proves: codes?.verify !== undefined,
+});
 
 /** What the names in an expression can mean. */
 export interface NameScope {
@@ -22,8 +30,8 @@ export interface NameScope {
   computedNames(model: string): Iterable<string>;
   /** A computed value of a model; undefined where there is none that can be used. */
   computed(model: string, name: string): Expression | undefined;
-  /** The key of callers, and the roles they may have; undefined where nobody signs in. */
-  readonly caller?: { readonly key: Field; readonly roles?: readonly string[] };
+  /** The key of callers, the roles they may have, and whether they prove their address; undefined: nobody signs in. */
+  readonly caller?: { readonly key: Field; readonly roles?: readonly string[]; readonly proves?: boolean };
   /** The declaration of this name is wrong, and reported already. */
   isBroken?(model: string, name: string): boolean;
   /** The condition for the author of the expression to see a member; a false condition hides it. */

@@ -2,14 +2,16 @@ import type { Scalar } from '../model/scalar.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Statement } from '../sql/statement.ts';
 import type { Reader, Transaction } from '../store/contract.ts';
-import { credentialsTable, sessionsTable, stateTable } from '../tables/own-tables.ts';
+import { codesTable, credentialsTable, sessionsTable, stateTable, verifiedTable } from '../tables/own-tables.ts';
 
 /** What callers' tokens are checked against: a random mark, and the time before which tokens are void. */
 export interface Credentials {
   /** The mark of a caller; `fresh` is stored if there is none. */
   mark(transaction: Transaction, caller: Scalar, fresh: string): Promise<string>;
-  /** Ends all tokens that carry the mark, and all sessions. */
+  /** Ends all tokens that carry the mark, all sessions, and the codes that set a new secret. */
   forget(transaction: Transaction, caller: Scalar): Promise<void>;
+  /** The same of a caller whose record is gone: another one with this key begins with nothing. */
+  erase(transaction: Transaction, caller: Scalar): Promise<void>;
   /** Ends all tokens of an outside issuer that are older. */
   endBefore(transaction: Transaction, caller: Scalar, since: Date): Promise<void>;
   /** The database's own id: tokens of another database are not valid. */
@@ -20,7 +22,8 @@ export interface Credentials {
 
 const DATABASE = 'database';
 
-export function makeCredentials({ name, placeholder }: Dialect): Credentials {
+/** `hasCodes`: whether callers are sent any. */
+export function makeCredentials({ name, placeholder }: Dialect, hasCodes: boolean): Credentials {
   const table = name(credentialsTable.name);
   const [caller, mark, since] = credentialsTable.columns.map((column) => name(column.name)) as [string, string, string];
   const [first, second] = [placeholder(1), placeholder(2)];
@@ -35,6 +38,13 @@ export function makeCredentials({ name, placeholder }: Dialect): Credentials {
     keep: put(mark, `coalesce(${table}.${mark}, excluded.${mark})`),
     forget: { sql: `UPDATE ${table} SET ${mark} = NULL WHERE ${caller} = ${first}` },
     endSessions: { sql: `DELETE FROM ${name(sessionsTable.name)} WHERE ${name('caller')} = ${first}` },
+    endResets: {
+      sql:
+        `UPDATE ${name(codesTable.name)} SET ${name('expires_at')} = '' ` +
+        `WHERE ${name('caller')} = ${first} AND ${name('kind')} = 'reset'`,
+    },
+    eraseCodes: { sql: `DELETE FROM ${name(codesTable.name)} WHERE ${name('caller')} = ${first}` },
+    eraseAddress: { sql: `DELETE FROM ${name(verifiedTable.name)} WHERE ${name('caller')} = ${first}` },
     endBefore: put(since, `excluded.${since}`),
     database: { sql: `SELECT ${name('value')} FROM ${name(stateTable.name)} WHERE ${name('name')} = '${DATABASE}'` },
     name: {
@@ -43,14 +53,22 @@ export function makeCredentials({ name, placeholder }: Dialect): Credentials {
         `VALUES ('${DATABASE}', ${first}) ON CONFLICT DO NOTHING`,
     },
   };
+  async function forget(transaction: Transaction, key: Scalar): Promise<void> {
+    await transaction.run(statements.forget, [String(key)]);
+    await transaction.run(statements.endSessions, [String(key)]);
+    if (hasCodes) await transaction.run(statements.endResets, [String(key)]);
+  }
   return {
+    forget,
+    async erase(transaction, key) {
+      await forget(transaction, key);
+      if (!hasCodes) return;
+      await transaction.run(statements.eraseCodes, [String(key)]);
+      await transaction.run(statements.eraseAddress, [String(key)]);
+    },
     async mark(transaction, key, fresh) {
       await transaction.run(statements.keep, [String(key), fresh]);
       return String((await transaction.first(statements.mark, [String(key)]))![0]);
-    },
-    async forget(transaction, key) {
-      await transaction.run(statements.forget, [String(key)]);
-      await transaction.run(statements.endSessions, [String(key)]);
     },
     async endBefore(transaction, key, time) {
       await transaction.run(statements.endBefore, [String(key), time.toISOString()]);

@@ -14,6 +14,9 @@ export type Grant =
   /** Callers who may do this verb on the parent. */
   | { readonly kind: 'parent'; readonly verb: Verb };
 
+/** What callers hold, beside their roles, whose address is proved. No record gives it. */
+export const VERIFIED = '(verified)';
+
 export const verbs = ['read', 'create', 'update', 'delete', 'replace', 'clear', 'journal'] as const;
 export type Verb = (typeof verbs)[number];
 

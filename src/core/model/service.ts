@@ -7,6 +7,8 @@ export interface Limits {
   readonly rate?: number;
   /** Failed sign-ins in a minute. */
   readonly signIn: number;
+  /** Codes that one address asks for or gets wrong, a minute. */
+  readonly codes: number;
   /** Milliseconds. */
   readonly transaction: number;
   readonly read: number;

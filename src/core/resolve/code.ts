@@ -7,14 +7,15 @@ import type { CodeFacts, Graph } from '../model/graph.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { DeclaredModel } from './model-draft.ts';
 
-/** What a file of `code/` is for, by its name: the hooks of a model, or one of its operations. */
+/** What a file of `code/` is for, by its name: the hooks of a model, one of its operations, or messages to callers. */
 export interface CodeName {
   readonly model: string;
-  /** `hooks`, or the name of an operation. */
+  /** `hooks`, `messages`, or the name of an operation. */
   readonly part: string;
 }
 
 export const HOOKS = 'hooks';
+export const MESSAGES = 'messages';
 
 /** Reads `code/hut.book.ts`; undefined for any other form. */
 export function codeName(file: string): CodeName | undefined {
@@ -46,8 +47,12 @@ export function checkCode(graph: Graph, models: readonly DeclaredModel[], files:
       );
       continue;
     }
-    const known = [HOOKS, ...found.operations.map((operation) => operation.name)];
-    if (!known.includes(part)) {
+    const sends = graph.identity?.model === model && graph.identity.codes !== undefined;
+    const known = [HOOKS, ...(sends ? [MESSAGES] : []), ...found.operations.map((operation) => operation.name)];
+    if (part === MESSAGES && !known.includes(part)) {
+      const remedy = 'declare them in vantfell.yaml: identity: { codes: … }; or delete this file';
+      tell('stray-code', `no codes are sent to a ${model}, so nothing sends messages`, remedy);
+    } else if (!known.includes(part)) {
       const remedy = `declare it under operations: of ${model}, or ${didYouMean(part, known)}`;
       tell('stray-code', `${model} declares no operation ${part}`, remedy);
     } else if (written.has(`${model}.${part}`)) {

@@ -10,12 +10,15 @@ import type { DeclaredModel } from './model-draft.ts';
 
 /** Path segments that the service itself answers at. */
 const OWN_SEGMENTS = ['tokens', 'me'];
+/** And those where codes come back. */
+const CODE_SEGMENTS = ['verification', 'reset'];
 const OWN_ROOT_SEGMENTS = ['health', 'problems', 'metrics'];
 
 /** Names that would make two routes, two tables, two columns or two JSON members alike. */
 export function checkNames(graph: Graph, sources: readonly DeclaredModel[]): Problem[] {
   const problems: Problem[] = [];
-  const reserved = graph.service.prefix === '' ? [...OWN_SEGMENTS, ...OWN_ROOT_SEGMENTS] : OWN_SEGMENTS;
+  const own = graph.identity?.codes === undefined ? OWN_SEGMENTS : [...OWN_SEGMENTS, ...CODE_SEGMENTS];
+  const reserved = graph.service.prefix === '' ? [...own, ...OWN_ROOT_SEGMENTS] : own;
   const paths = new Map<string, string>();
   const documentNames = new Map<string, string>();
   const tables = new Map<string, string>();

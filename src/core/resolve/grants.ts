@@ -2,7 +2,7 @@ import type { GrantDeclaration, GrantsDeclaration, MayDeclaration } from '../dec
 import type { Path } from '../declaration/document.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { NameScope } from '../expression/name-scope.ts';
-import { verbs } from '../model/access.ts';
+import { VERIFIED, verbs } from '../model/access.ts';
 import type { Access, Grant, Verb } from '../model/access.ts';
 import type { Identity } from '../model/identity.ts';
 import type { Operation } from '../model/model.ts';
@@ -110,17 +110,21 @@ function refuseRecordless(name: string, grants: Grants, report: Reporter): void 
   report.error('no-record', message, 'take anybody, signed-in, role:… or nobody; or give it target: record', [name]);
 }
 
-/** Nobody sets their own roles or subject; a secret is set by its owner and by the record's maker. */
+/**
+ * Nobody sets their own roles or subject; a secret is set by its owner, unless that takes the old one, and by the
+ * record's maker.
+ */
 function usualSetters(model: Skeleton, { identity }: GrantContext): [string, Grants][] {
   if (identity?.model !== model.name) return [];
   const closed = [identity.roles, identity.subject].flatMap((field) => field?.member ?? []);
   return [
     ...closed.map((member): [string, Grants] => [member, NOBODY]),
-    ...(identity.secret === undefined
-      ? []
-      : [[identity.secret.member, [{ kind: 'owner' }, { kind: 'maker' }]] as [string, Grants]]),
+    ...(identity.secret === undefined ? [] : [[identity.secret.member, secretSetters(identity)] as [string, Grants]]),
   ];
 }
+
+const secretSetters = ({ secrets }: Identity): Grants =>
+  secrets.wantsOld ? [{ kind: 'maker' }] : [{ kind: 'owner' }, { kind: 'maker' }];
 
 function memberGrants(
   key: 'fields' | 'set',
@@ -150,9 +154,26 @@ function memberGrants(
     if (member === undefined) {
       const message = `${model.name} has no member \`${name}\``;
       report.error('unknown-field', message, didYouMean(name, members.keys()), [key, name], 'key');
-    } else if (declared !== undefined) grants.set(member, readGrants(declared, [key, name], model, context, report));
+    } else if (declared !== undefined) {
+      grants.set(member, readGrants(declared, [key, name], model, context, report));
+      if (key === 'set') refuseOwnSecret(member, grants.get(member)!, model, context, report);
+    }
   }
   return grants;
+}
+
+/** Where a new secret takes the old one, no grant goes round that. */
+function refuseOwnSecret(
+  member: string,
+  grants: Grants,
+  { name }: Skeleton,
+  { identity }: GrantContext,
+  report: Reporter,
+): void {
+  if (identity?.model !== name || !identity.secrets.wantsOld || member !== identity.secret?.member) return;
+  if (!grants.some(({ kind }) => ['owner', 'signed-in', 'anybody'].includes(kind))) return;
+  const message = `whoever sets their own ${member} gives the old one, at POST /me/secret; this grant goes round that`;
+  report.error('wrong-identity', message, 'leave it out, or grant it to a role', ['set', member]);
 }
 
 function readGrants(
@@ -197,6 +218,12 @@ function readGrant(
     return undefined;
   }
   if (declared === 'signed-in') return SIGNED_IN;
+  if (declared === 'verified') {
+    if (context.identity.codes?.verify !== undefined) return [{ kind: 'role', role: VERIFIED }];
+    const remedy = 'declare codes that prove addresses: identity: { codes: { verify: 24h } }';
+    report.error('unknown-grant', 'nobody proves an address to this service', remedy, path);
+    return undefined;
+  }
   if (declared === 'owner') {
     if (context.owner !== undefined) return [{ kind: 'owner' }];
     const remedy = `write owner: and the path of relations from ${model.name} to its owner`;
@@ -226,7 +253,7 @@ export function isRole(role: string, path: Path, identity: Identity, report: Rep
   return true;
 }
 
-const WORDS = ['anybody', 'signed-in', 'owner', 'nobody'];
+const WORDS = ['anybody', 'signed-in', 'verified', 'owner', 'nobody'];
 
 function pathGrant(
   declared: string,

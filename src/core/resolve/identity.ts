@@ -4,6 +4,7 @@ import type { Field } from '../model/field.ts';
 import type { Identity } from '../model/identity.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { Draft, Drafts } from './model-draft.ts';
+import { codeSettings, secretSettings } from './accounts.ts';
 import { milliseconds } from './service-settings.ts';
 
 /** Who may sign in, with every name resolved; undefined if nobody may, or if it is wrong, which is reported. */
@@ -47,6 +48,8 @@ export function resolveIdentity(
     subject,
     roles: checkedRoles(roles, report),
     roleNames: roleNames(roles),
+    secrets: secretSettings(declared),
+    codes: codeSettings(declared, draft, report),
     lifetime: milliseconds(declared.tokens?.lifetime ?? '1h') / 1000,
     refresh: refreshOf(declared, report),
     issuer: outside ? issuerOf(declared, draft, report) : undefined,
@@ -83,6 +86,11 @@ function checkOutside(declared: IdentityDeclaration, report: Reporter): void {
       ['model'],
       'key',
     );
+  }
+  for (const key of ['secrets', 'codes'] as const) {
+    if (declared[key] === undefined) continue;
+    const message = `with an outside issuer nobody has a secret here, so there are no \`${key}\``;
+    report.error('wrong-identity', message, 'leave it out', [key], 'key');
   }
   for (const key of ['jwks', 'issuer', 'audience'] as const) {
     if (declared.tokens?.[key] !== undefined) continue;

@@ -7,6 +7,7 @@ import { reporterOf } from '../declaration/reporter.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import { describeKind } from '../expression/kinds.ts';
 import { letters } from '../expression/letters.ts';
+import { callerNames } from '../expression/name-scope.ts';
 import type { NameScope } from '../expression/name-scope.ts';
 import type { Field, ValueSpec } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
@@ -66,7 +67,7 @@ export function resolve(declarations: Declarations, problems: Problem[]): Graph 
     computedNames: (name) => formulas.names(name),
     isBroken: (name, member) => skeletons.get(name)?.isBroken(member) ?? false,
     letters,
-    caller: identity === undefined ? undefined : { key: drafts.get(identity.model)!.key, roles: identity.roleNames },
+    caller: identity && callerNames(identity, drafts.get(identity.model)!.key),
   });
   const formulas = makeFormulas(skeletons, scopeOf);
   const single = uniqueEnds(skeletons);

@@ -57,6 +57,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
       body: Number(size) * own(UNITS, unit)!,
       rate: limits.rate === undefined || limits.rate === 'none' ? undefined : perMinute(limits.rate),
       signIn: perMinute(limits['sign-in'] ?? '10/min'),
+      codes: perMinute(limits.codes ?? '10/min'),
       transaction: milliseconds(limits.transaction ?? '5s'),
       read: milliseconds(limits.read ?? '5s'),
       cascade: limits.cascade ?? 10_000,

@@ -10,7 +10,15 @@ import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { Store, Transaction } from '../store/contract.ts';
 import { designTables } from '../tables/design.ts';
-import { credentialsTable, journalTable, requestsTable, samplesTable } from '../tables/own-tables.ts';
+import {
+  codesTable,
+  credentialsTable,
+  journalTable,
+  requestsTable,
+  samplesTable,
+  sessionsTable,
+  verifiedTable,
+} from '../tables/own-tables.ts';
 import { ROWS_AT_ONCE } from './loaded.ts';
 import type { Loaded, LoadOptions } from './loaded.ts';
 import { sampleMemory } from './memory.ts';
@@ -27,6 +35,17 @@ export class BadSamples extends Error {
     this.problems = [...problems].sort(byPlace);
   }
 }
+
+/** Tables of the tool's own that hold something of records. */
+const OF_RECORDS = [
+  samplesTable,
+  journalTable,
+  requestsTable,
+  credentialsTable,
+  sessionsTable,
+  codesTable,
+  verifiedTable,
+];
 
 /** After this many bad rows a stream is not read further. */
 const MOST_PROBLEMS = 20;
@@ -66,9 +85,7 @@ export async function loadSamples(
   };
   if (!emptyFirst) return store.transaction(load, { unlimited: true });
   return store.alter(async (alteration) => {
-    const tables = [...designTables(graph), samplesTable, journalTable, requestsTable, credentialsTable].map(
-      ({ name }) => name,
-    );
+    const tables = [...designTables(graph), ...OF_RECORDS].map(({ name }) => name);
     await alteration.script(store.ddl.empty(tables));
     return load(alteration);
   });

@@ -3,6 +3,7 @@ import type { Failure } from '../api/failure.ts';
 import type { UnitOfWork } from '../change/unit-of-work.ts';
 import type { Writes } from '../change/writes.ts';
 import type { Problem } from '../declaration/problem.ts';
+import { addressDigest, makeCodes } from '../identity/codes.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
@@ -49,6 +50,16 @@ interface RowLoaderOptions {
   readonly onProgress: LoadOptions['onProgress'];
 }
 
+/** The addresses of samples count as proved: whoever wrote them down made them up. */
+function addressProver({ identity }: Graph, { dialect }: Store) {
+  const codes = makeCodes(dialect);
+  const address = identity?.codes?.verify === undefined ? undefined : identity.codes.to.member;
+  return async ({ transaction }: UnitOfWork, { name }: Model, key: Scalar, values: Values): Promise<void> => {
+    const known = address === undefined || name !== identity!.model ? null : values[address];
+    if (typeof known === 'string') await codes.verify(transaction, key, addressDigest(known));
+  };
+}
+
 export function rowLoader(options: RowLoaderOptions): RowLoader {
   const { graph, store, writes, rows, later, memory, streamed, hashCost, onProgress } = options;
   const tools = toolsOf(graph, store, writes);
@@ -57,6 +68,7 @@ export function rowLoader(options: RowLoaderOptions): RowLoader {
   const counts = new Map<Model, { made: number; changed: number; unchanged: number }>();
   const problems: RowLoaderProblem[] = [];
   const refused = new Set<string>();
+  const prove = addressProver(graph, store);
   const keyOfSample = keyFinder(graph, memory, keys, streamed);
 
   function count(model: Model, what: 'made' | 'changed' | 'unchanged', isStreamed: boolean): void {
@@ -108,6 +120,7 @@ export function rowLoader(options: RowLoaderOptions): RowLoader {
       if (exists) await changes.change(work, 'replace', oldKey, ownBody(withoutStock(model, values)));
       if (!isStreamed) keys.set(name, key);
       count(model, exists ? 'changed' : 'made', isStreamed);
+      await prove(work, model, key, values);
       await memory.keep(name, key, digest);
     },
 

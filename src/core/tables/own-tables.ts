@@ -105,6 +105,25 @@ export const sessionsTable: Table = {
   ],
 };
 
+/** Codes that were sent: their digests, whom they are of, and the digest of the address. No code stands here. */
+export const codesTable: Table = {
+  ...own('codes', [
+    column('id'),
+    column('kind'),
+    column('caller'),
+    column('address'),
+    column('made_at'),
+    column('expires_at'),
+  ]),
+  indexes: [
+    { name: 'vantfell_codes_by_caller', columns: ['caller', 'kind'], descending: [] },
+    { name: 'vantfell_codes_by_expiry', columns: ['expires_at'], descending: [] },
+  ],
+};
+
+/** The digest of the address that each caller has proved. Another address is not proved by it. */
+export const verifiedTable = own('verified', [column('caller'), column('address')]);
+
 /**
  * What CASEI, ACCENTI, lower and upper make of each letter beyond ASCII. Databases differ in what they know of such
  * letters; with a table of them, all give the answers that this program gives. Its rows are those of `allLetters`.
@@ -124,6 +143,8 @@ export const ownTables: readonly Table[] = [
   requestsTable,
   credentialsTable,
   sessionsTable,
+  codesTable,
+  verifiedTable,
 ];
 
 export const isOwn = (name: string): boolean => name.startsWith('vantfell_');

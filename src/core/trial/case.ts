@@ -37,6 +37,8 @@ export interface Step {
    */
   readonly exhausts?: number;
   readonly expect: Expectation;
+  /** Whether its body has a code that was sent: one that was kept as `codeFor` its address. */
+  readonly takesCode?: boolean;
   /** What stands in the way of a request like this: the case is not sent, and told as not established. */
   readonly obstacle?: string;
   readonly keep?: Keeping | readonly Keeping[] | undefined;
@@ -49,6 +51,9 @@ export type Keeping =
 export interface Kept {
   readonly kept: string;
 }
+
+/** The name that the last code to an address is kept by. */
+export const codeFor = (address: string): string => `code for ${address}`;
 
 export type Body = Readonly<Record<string, unknown>>;
 

@@ -47,7 +47,7 @@ export function watchCode(code: Code): CodeWatch {
     }),
   );
   return {
-    code: { hooks, operations },
+    code: { ...code, hooks, operations },
     take() {
       const taken = notes;
       notes = [];

@@ -11,6 +11,7 @@ import type { Identity } from '../model/identity.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { isRecord } from '../text/value.ts';
 import type { Answer, Fault } from './answer.ts';
+import { codeFor } from './case.ts';
 import type { Body, Case, Skipped, Step } from './case.ts';
 import { faultOf } from './judge.ts';
 import { matchFaults } from './match.ts';
@@ -77,6 +78,10 @@ export function readScenarios(
           ? 'its step that looks at a record is left out'
           : `its ${looks} steps that look at records are left out`;
       if (looks > 0) skipped.push({ model, title: scenario.trial, why });
+      if (!hasDatabase && scenario.steps.some(({ body }) => takesCode(body))) {
+        skipped.push({ model, title: scenario.trial, why: 'it takes a code, which that service sends elsewhere' });
+        continue;
+      }
       if (steps.length > 0) cases.push({ model, endpoint: 'scenario', title: scenario.trial, steps });
     }
   }
@@ -190,12 +195,21 @@ function whoIs({ identity, report, keys }: ScenarioReader, who: string, path: Pa
   return named.slice(named.indexOf('/') + 1);
 }
 
+/** What stands for the last code that was sent to an address. */
+const isCode = (value: unknown): value is { readonly code: string } =>
+  isRecord(value) && Object.keys(value).length === 1 && typeof value.code === 'string' && value.code.includes('@');
+
+/** Whether there is one in a body. */
+const takesCode = (body: unknown): boolean =>
+  isCode(body) || (isRecord(body) && Object.values(body).some(takesCode)) || (Array.isArray(body) && body.some(takesCode));
+
 /** A body with the keys of samples in the places that stand for them. */
 function filled(reader: ScenarioReader, value: unknown, path: Path): unknown {
   if (Array.isArray(value)) return value.map((item, at) => filled(reader, item, [...path, at]));
   if (!isRecord(value)) return value;
   const names = Object.keys(value);
   if (names.length === 1 && names[0] === 'sample') return keyOf(reader, String(value.sample), [...path, 'sample']);
+  if (isCode(value)) return { kept: codeFor(value.code) };
   return Object.fromEntries(names.map((name) => [name, filled(reader, value[name], [...path, name])]));
 }
 
@@ -233,6 +247,7 @@ function requestOf(reader: ScenarioReader, usual: string, step: ScenarioStep, pa
       body: filled(reader, step.expect?.body, [...path, 'expect', 'body']),
     }),
     keep,
+    ...(takesCode(step.body) ? { takesCode: true } : {}),
   };
 }
 

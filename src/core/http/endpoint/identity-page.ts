@@ -2,7 +2,9 @@ import type { Principal } from '../../access/principal.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import type { Runtime } from '../../change/runtime.ts';
 import type { Writes } from '../../change/writes.ts';
+import type { AccountCodes } from '../../identity/account-codes.ts';
 import type { Callers } from '../../identity/callers.ts';
+import type { Codes } from '../../identity/codes.ts';
 import type { Credentials } from '../../identity/credentials.ts';
 import type { Hashing } from '../../identity/hashing.ts';
 import type { Sessions } from '../../identity/sessions.ts';
@@ -50,6 +52,9 @@ export interface IdentityPagesOptions {
   readonly tokens: Tokens;
   readonly callers: Callers;
   readonly sessions: Sessions;
+  readonly codes: Codes;
+  /** Undefined where no codes are sent. */
+  readonly accountCodes: AccountCodes | undefined;
   readonly credentials: Credentials;
   readonly authenticator: Authenticator;
   readonly hashing: Hashing;

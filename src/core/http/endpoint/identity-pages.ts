@@ -1,4 +1,5 @@
 import type { Reply } from '../../api/message.ts';
+import { resetAsker, resetter, secretChanger, verificationAsker, verifier } from './account-pages.ts';
 import type { IdentityPage, IdentityPages, IdentityPagesOptions, IdentityRequest } from './identity-page.ts';
 import { knownCaller, refresher, revoker, sessionEnder, sessionLister, sessionsEnder } from './session-pages.ts';
 import { signer } from './sign-in.ts';
@@ -31,6 +32,17 @@ export function makeIdentityPages(options: IdentityPagesOptions): IdentityPages 
     add('/tokens/refresh', true, ['POST', refresher(options)]);
     add('/me/sessions', false, ['GET', list], ['HEAD', list], ['DELETE', sessionsEnder(options)]);
     add('/me/sessions/{id}', false, ['DELETE', sessionEnder(options)]);
+  }
+  if (identity.secrets.wantsOld) add('/me/secret', false, ['POST', secretChanger(options)]);
+  // Counted together, whatever the codes are for.
+  const limit = options.allowance('codes', service.limits.codes);
+  if (identity.codes?.verify !== undefined) {
+    add('/me/verification', false, ['POST', verificationAsker(options, limit)]);
+    add('/verification', true, ['POST', verifier(options, limit)]);
+  }
+  if (identity.codes?.reset !== undefined) {
+    add('/reset', true, ['POST', resetAsker(options, limit)]);
+    add('/reset/secret', true, ['POST', resetter(options, limit)]);
   }
   return finderOf(pages, ofOne);
 }

@@ -38,8 +38,11 @@ export async function readMany(
   let count = 0;
   for (const [at, one] of bodies.entries()) {
     await writing.runtime.rest?.();
-    read.push(readNew(writing, one, given, pointerTo(at)));
-    count += read[at]!.failures.length;
+    const { values, failures } = readNew(writing, one, given, pointerTo(at));
+    const ofSecret = await writing.changes.secretFailures(values);
+    const all = [...failures, ...ofSecret.map((one) => ({ ...one, pointer: pointerTo(at) + one.pointer }))];
+    read.push({ values, failures: all });
+    count += all.length;
     if (count > MOST_FAILURES) break;
   }
   return read;

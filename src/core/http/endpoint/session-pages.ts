@@ -71,7 +71,7 @@ export function refresher(options: IdentityPagesOptions) {
   const { graph, runtime, writes, tokens, callers, sessions, authenticator } = options;
   const { lifetime, refresh, model } = graph.identity!;
   const { key: keyField } = modelOf(graph, model);
-  const read = textsOf(REFRESH);
+  const read = textsOf([], [REFRESH]);
 
   async function holder({ subject, mark }: RefreshClaims): Promise<void> {
     const key = fromText(keyField, subject);
@@ -81,10 +81,10 @@ export function refresher(options: IdentityPagesOptions) {
 
   return async ({ request, query }: IdentityRequest): Promise<Reply> => {
     refuseQuery(query);
-    const [text] = read(readBodyOf(request, 'create'));
+    const { [REFRESH]: text } = read(readBodyOf(request, 'create'));
     const now = runtime.now();
     const audience = await authenticator.audience();
-    const claims = await tokens.readRefresh(text!, audience, now);
+    const claims = await tokens.readRefresh(text, audience, now);
     if (claims === undefined) throw badToken(OVER);
     await holder(claims);
     const { session: id, generation } = claims;
@@ -106,13 +106,13 @@ export function refresher(options: IdentityPagesOptions) {
 /** Ends all tokens and sessions of the caller; or, by its refresh token, one session, which takes no other token. */
 export function revoker(options: IdentityPagesOptions) {
   const { graph, writes, credentials, runtime, tokens, sessions, authenticator } = options;
-  const readOne = textsOf(REFRESH);
+  const readOne = textsOf([], [REFRESH]);
   const hasBody = ({ body }: Request): boolean => body !== undefined && body.length > 0;
   return async ({ principal, request, query }: IdentityRequest): Promise<Reply> => {
     refuseQuery(query);
     if (graph.identity!.refresh !== undefined && hasBody(request)) {
-      const [text] = readOne(readBodyOf(request, 'create'));
-      const claims = await tokens.readRefresh(text!, await authenticator.audience(), runtime.now());
+      const { [REFRESH]: text } = readOne(readBodyOf(request, 'create'));
+      const claims = await tokens.readRefresh(text, await authenticator.audience(), runtime.now());
       // Whether it was good is told to nobody (RFC 7009, 2.2).
       if (claims !== undefined)
         await writes.run(null, ({ transaction }) => sessions.end(transaction, claims.subject, claims.session));

@@ -135,11 +135,12 @@ interface Asked extends Pick<EndpointContext, 'answer'> {
   readonly look: Look;
 }
 
-function createOne(writing: RecordWriting, asked: Asked, body: unknown, given: Given): Promise<Reply> {
+async function createOne(writing: RecordWriting, asked: Asked, body: unknown, given: Given): Promise<Reply> {
   const { changes } = writing;
   const { principal, request, answer, look } = asked;
   const { permissions } = principal;
-  const { values, failures } = readNew(writing, body, given, '');
+  const { values, failures: broken } = readNew(writing, body, given, '');
+  const failures = [...broken, ...(await changes.secretFailures(values))];
   return withAllFailures(
     (find) => look(principal, find),
     async () => {
@@ -240,11 +241,16 @@ function bodyOf(
   readers: Readonly<Record<'replace' | 'update', BodyReader>>,
 ): AskedChange {
   const body = readBodyOf(request, how);
+  const withSecretFailures = async (read: ReadBody, record: Values): Promise<ReadBody> => {
+    const failures = await changes.secretFailures(read.values, record);
+    return failures.length === 0 ? read : { ...read, failures: [...read.failures, ...failures] };
+  };
   if (how === 'update' && mediaTypeOf(request) === JSON_PATCH) {
     const steps = readPatch(body);
     const read = async (work: UnitOfWork, record: Values): Promise<ReadBody> => {
       const found = await changes.shown(work, record[model.key.member] as never, work.permissions);
-      return readers.update(patchedMembers(model, JSON.parse(found!.shown) as Record<string, unknown>, steps), true);
+      const patched = patchedMembers(model, JSON.parse(found!.shown) as Record<string, unknown>, steps);
+      return withSecretFailures(readers.update(patched, true), record);
     };
     // The record is locked, so this hash does not wait for a turn.
     const hash: Seal = (values) => changes.hashSecrets(values);
@@ -257,10 +263,10 @@ function bodyOf(
   }
   const read = readers[how](body);
   return {
-    read: () => read,
+    read: (_work, seen) => withSecretFailures(read, seen),
     async sealed(hashSecrets) {
       const made = await sealed(read, hashSecrets);
-      return () => made;
+      return async (_work, seen) => ({ ...made, failures: (await withSecretFailures(read, seen)).failures });
     },
   };
 }
