@@ -1,8 +1,10 @@
 import { existsSync, mkdirSync } from 'node:fs';
 import { join } from 'node:path';
+import type { Source } from '../core/declaration/document.ts';
 import type { FieldLine } from '../core/declaration/field-line.ts';
 import type { Graph } from '../core/model/graph.ts';
 import { EXIT, Failure } from '../project/failure.ts';
+import { IDENTITY_MAY, withIdentity, withIdentityFields } from './add/identity.ts';
 import type { Command, Context } from './command.ts';
 import { writeGiven } from './files.ts';
 import { counted } from './terminal/terminal.ts';
@@ -14,6 +16,7 @@ export const add: Command = {
     ['vantfell add tea', 'asks for its fields'],
     ['vantfell add tea --field "name: string, required, maxLength 60" --field "kind: enum green | black"', ''],
     ['vantfell add tasting --within tea --field "stars: integer, minimum 1, maximum 5"', 'a part of a tea'],
+    ['vantfell add member --identity --field "name: string, required"', 'those who sign in'],
     ['vantfell add parcel --field "sender: member, required" --owner sender', 'which belongs to a member'],
   ],
   options: (yargs) =>
@@ -27,6 +30,11 @@ export const add: Command = {
       })
       .option('within', { type: 'string', requiresArg: true, describe: 'the model that it is a part of' })
       .option('owner', { type: 'string', requiresArg: true, describe: 'the relation that leads to its owner' })
+      .option('identity', {
+        type: 'boolean',
+        default: false,
+        describe: 'it is the model of those who sign in: with email, passphrase and roles, and declared',
+      })
       .option('description', { type: 'string', requiresArg: true, describe: 'what it is, for people' }),
 
   async run(context, given) {
@@ -44,28 +52,43 @@ export const add: Command = {
       throw new Failure(EXIT.foundWrong, `there is a model ${name} already`, `change ${file}, or choose another name`);
     }
     const owner = given.owner as string | undefined;
-    const lines = await fieldLines(context, before, name, given.field as string[] | undefined);
+    const isIdentity = given.identity === true;
+    const service = isIdentity ? serviceWith(sources.service, before, name) : sources.service;
+    const asked = given.field as string[] | undefined;
+    const lines = await fieldLines(context, before, name, asked ?? (isIdentity ? [] : undefined));
     const text = modelText({
       name,
       description: given.description as string | undefined,
       within: given.within as string | undefined,
       owner,
-      lines: withOwner(lines, owner, before),
+      lines: isIdentity ? withIdentityFields(lines) : withOwner(lines, owner, before),
+      may: isIdentity ? IDENTITY_MAY : undefined,
     });
     const source = { file, text };
-    const { graph, problems } = compile({ ...sources, models: [...sources.models, source], code: undefined });
+    const { graph, problems } = compile({ ...sources, service, models: [...sources.models, source], code: undefined });
     if (graph === undefined) {
       const { problemsText } = await import('./terminal/problems.ts');
       const { terminal } = context;
-      terminal.warn(problemsText(problems, [...sources.models, sources.service, source], terminal.tint));
+      terminal.warn(problemsText(problems, [...sources.models, service, source], terminal.tint));
       throw new Failure(EXIT.foundWrong, `${file} would not be sound, and was not written`, 'say it otherwise');
     }
     mkdirSync(join(context.folder, 'models'), { recursive: true });
     writeGiven(path, text, 'see to the folder');
+    if (isIdentity) {
+      writeGiven(join(context.folder, service.file), service.text, 'see to the folder');
+      context.terminal.show(`declared ${name} as the identity in ${service.file}`);
+    }
     await show(context, graph, name, file, text);
     return EXIT.done;
   },
 };
+
+/** The service's file with an identity, which it must not have yet. */
+function serviceWith(service: Source, before: Graph | undefined, name: string): Source {
+  if (before?.identity === undefined) return withIdentity(service, name);
+  const message = `${before.identity.model}s sign in to this service already`;
+  throw new Failure(EXIT.foundWrong, message, 'leave out --identity');
+}
 
 /** An owner that no field names is a relation to those who sign in. */
 function withOwner(

@@ -6,6 +6,7 @@ import { completion } from './completion.ts';
 import { demo } from './demo.ts';
 import { explain } from './explain.ts';
 import { exportCommand } from './export.ts';
+import { grant } from './grant.ts';
 import { migrate } from './migrate.ts';
 import { newCommand } from './new.ts';
 import { outline } from './outline.ts';
@@ -26,6 +27,7 @@ export const COMMANDS: readonly Command[] = [
   send,
   explain,
   token,
+  grant,
   migrate,
   seed,
   backup,

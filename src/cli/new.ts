@@ -10,14 +10,19 @@ const STARTER = fileURLToPath(new URL('../../starter', import.meta.url));
 /** The name of the service in the starter, which the new project's name replaces. */
 const STARTER_NAME = 'Fell Walks';
 
+/** What a starter in which people sign in has in place of that, and beside it. */
+const WITH_IDENTITY = fileURLToPath(new URL('../../starter-identity', import.meta.url));
+const GRANTS = 'may: { read: anybody, create: verified, update: role:admin, delete: role:admin }';
+
 const FILES = [
   ['vantfell.yaml', 'the service: its name, its database, who signs in'],
   ['models/walk.yaml', 'a model, with rules and a computed value'],
   ['models/note.yaml', 'a part of it'],
   ['samples/', 'records to try it with'],
-  ['trials/notes.yaml', 'what must happen, step by step'],
+  ['trials/', 'what must happen, step by step'],
   ['tsconfig.json', 'for an editor, once there is a code/ folder'],
 ] as const;
+const MEMBERS = ['models/member.yaml', 'those who sign in'] as const;
 
 export const newCommand: Command = {
   usage: 'new <folder>',
@@ -25,19 +30,23 @@ export const newCommand: Command = {
   examples: [
     ['vantfell new tea-house', 'in a new folder; its service is called Tea House'],
     ['vantfell new .', 'in this folder, which must be empty'],
+    ['vantfell new tea-house --identity', 'one in which people sign up and sign in'],
   ],
   options: (yargs) =>
-    yargs.positional('folder', { type: 'string', demandOption: true, describe: 'where to make the project' }),
+    yargs
+      .positional('folder', { type: 'string', demandOption: true, describe: 'where to make the project' })
+      .option('identity', { type: 'boolean', default: false, describe: 'with members who sign up and sign in' }),
 
   async run({ terminal }, given) {
     const { table } = await import('./terminal/table.ts');
     const folder = resolve(given.folder as string);
     const shown = shownPath(folder);
-    makeProject(folder, shown);
-    terminal.value({ folder, files: FILES.map(([file]) => file) });
+    const files = given.identity === true ? [...FILES.slice(0, 1), MEMBERS, ...FILES.slice(1)] : FILES;
+    makeProject(folder, shown, given.identity === true);
+    terminal.value({ folder, files: files.map(([file]) => file) });
     const { bold, cyan } = terminal.paint;
     terminal.show(`made a project in ${bold(shown)}\n`);
-    terminal.show(table(FILES.map(([file, about]) => [`  ${file}`, about])));
+    terminal.show(table(files.map(([file, about]) => [`  ${file}`, about])));
     const steps = [
       ...(shown === '.' ? [] : [[`cd ${shown}`, '']]),
       ['vantfell check', 'is it sound?'],
@@ -51,18 +60,25 @@ export const newCommand: Command = {
   },
 };
 
-function makeProject(folder: string, shown: string): void {
+function makeProject(folder: string, shown: string, hasIdentity: boolean): void {
   if (existsSync(folder) && readdirSync(folder).some((name) => name !== '.git')) {
     throw new Failure(EXIT.options, `${shown} is not empty`, 'name an empty or a new folder: vantfell new my-service');
   }
   place(shown, () => {
     cpSync(STARTER, folder, { recursive: true });
+    if (hasIdentity) {
+      cpSync(WITH_IDENTITY, folder, { recursive: true });
+      changeText(join(folder, 'models/walk.yaml'), (text) => text.replace(/^may: .*$/m, GRANTS));
+      changeText(join(folder, 'models/note.yaml'), (text) => `${text}\n${GRANTS}\n`);
+    }
     // Lines end alike on every machine, so that what ran can be compared with what is there.
     writeFileSync(join(folder, '.gitattributes'), 'migrations/** text eol=lf\n');
-    const service = join(folder, 'vantfell.yaml');
-    writeFileSync(service, readFileSync(service, 'utf8').replace(STARTER_NAME, nameFrom(folder)));
+    changeText(join(folder, 'vantfell.yaml'), (text) => text.replace(STARTER_NAME, nameFrom(folder)));
   });
 }
+
+const changeText = (file: string, change: (text: string) => string): void =>
+  writeFileSync(file, change(readFileSync(file, 'utf8')));
 
 /** A folder's name as a service is called: `tea-house` becomes `Tea House`; one without letters leaves it as it was. */
 function nameFrom(folder: string): string {

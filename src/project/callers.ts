@@ -17,8 +17,8 @@ export function signing({ identity }: Graph, instead: { readonly none: string; r
 }
 
 /**
- * The key of somebody who can sign in: named as a sample (`member/ines`, or `ines`), by their login, or by the key
- * itself.
+ * The key of somebody who can sign in: named as a sample (`member/ines`, or `ines`), by their login, by the subject of
+ * their tokens, or by the key itself.
  */
 export async function callerCalled(graph: Graph, store: Store, who: string): Promise<Scalar> {
   const identity = graph.identity!;
@@ -36,11 +36,13 @@ export async function callerCalled(graph: Graph, store: Store, who: string): Pro
   const read = (row: readonly unknown[] | undefined): Scalar | undefined =>
     row === undefined ? undefined : (JSON.parse(String(row[0])) as { key: Scalar }).key;
 
-  const handle = who.startsWith(`${model.name}/`) ? who : `${model.name}/${who}`;
+  const bare = who.startsWith(`${model.name}/`) ? who.slice(model.name.length + 1) : who;
+  const handle = `${model.name}/${bare}`;
   const known = await keyOfSample(store, handle);
   for (const [field, text] of [
-    [model.key, known ?? who],
-    [identity.login, who],
+    [model.key, known ?? bare],
+    [identity.login, bare],
+    [identity.subject, bare],
   ] as const) {
     const value = field && fromText(field, field.rules.letters === 'lower' ? text.toLowerCase() : text);
     if (value === undefined || 'fault' in value) continue;

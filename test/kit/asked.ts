@@ -1,7 +1,9 @@
 import { Agent, request } from 'node:http';
 import type { Caller } from '../../src/core/expression/context.ts';
+import { heldRoles } from '../../src/core/identity/callers.ts';
 import type { Graph } from '../../src/core/model/graph.ts';
 import type { Store } from '../../src/core/store/contract.ts';
+import { verifiedTable } from '../../src/core/tables/own-tables.ts';
 import type { Row } from '../../src/core/trial/oracle/world-state.ts';
 import { startServer } from '../../src/server/server.ts';
 import { openTestService } from './open-test-service.ts';
@@ -34,6 +36,11 @@ export interface AskedProject {
   close(): Promise<void>;
 }
 
+const forgetAddress = ({ transaction, dialect: { name, placeholder } }: Store, key: string): Promise<unknown> =>
+  transaction((one) =>
+    one.run({ sql: `DELETE FROM ${name(verifiedTable.name)} WHERE ${name('caller')} = ${placeholder(1)}` }, [key]),
+  );
+
 /** `database` is the address of an empty one; left out: an SQLite file. */
 export async function askedProject(projectFolder: string, database?: string): Promise<AskedProject> {
   const logged: string[] = [];
@@ -56,8 +63,13 @@ export async function askedProject(projectFolder: string, database?: string): Pr
   const { identity } = graph;
   if (identity !== undefined) {
     const { key } = graph.byName.get(identity.model)!;
-    for (const row of (await rows()).get(identity.model)!) {
-      const caller: Caller = { key: row[key.member] as string, roles: (row[identity.roles!.member] ?? []) as string[] };
+    const proves = identity.codes?.verify !== undefined;
+    for (const [at, row] of (await rows()).get(identity.model)!.entries()) {
+      // Where addresses are proved, every second caller has not.
+      const isProved = proves && at % 2 === 0;
+      if (proves && !isProved) await forgetAddress(store, row[key.member] as string);
+      const roles = heldRoles((row[identity.roles!.member] ?? []) as string[], isProved);
+      const caller: Caller = { key: row[key.member] as string, roles };
       people.push({
         name: row[identity.login!.member] as string,
         caller,

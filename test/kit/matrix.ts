@@ -22,6 +22,7 @@ const at = (path: string): string => fileURLToPath(new URL(path, import.meta.url
 const PROJECTS = [
   ['the demo', demoFolder(), 'demo'],
   ['an archive', at('../fixtures/access/archive'), 'archive'],
+  ['a guild whose members prove their addresses', at('../fixtures/access/guild'), 'guild'],
   ['pages without identity', at('../fixtures/access/open'), 'pages'],
 ] as const;
 /** Records of a model that are asked for one by one. */

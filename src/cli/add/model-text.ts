@@ -1,4 +1,4 @@
-import { Document, isMap } from 'yaml';
+import { Document, isMap, isSeq } from 'yaml';
 import type { FieldLine } from '../../core/declaration/field-line.ts';
 
 /** A model as it is to be written. */
@@ -8,22 +8,23 @@ export interface NewModel {
   readonly within?: string | undefined;
   readonly owner?: string | undefined;
   readonly lines: readonly FieldLine[];
+  readonly may?: object | undefined;
 }
 
 /** The text of a model's file. Each field is on a line of its own. */
-export function modelText({ name, description, within, owner, lines }: NewModel): string {
+export function modelText({ name, description, within, owner, lines, may }: NewModel): string {
   const part = (of: 'field' | 'relation'): object | undefined => {
     const found = lines.filter((line) => line[of] !== undefined);
     return found.length === 0 ? undefined : Object.fromEntries(found.map((line) => [line.name, line[of]]));
   };
-  const entries = { description, within, owner, fields: part('field'), relations: part('relation') };
+  const entries = { description, within, owner, fields: part('field'), relations: part('relation'), may };
   const given = Object.fromEntries(Object.entries(entries).filter(([, value]) => value !== undefined));
   const document = new Document({ model: name, ...given });
-  for (const key of ['fields', 'relations']) {
+  for (const key of ['fields', 'relations', 'may']) {
     const all = document.get(key);
     if (!isMap(all)) continue;
-    for (const { value } of all.items) if (isMap(value)) value.flow = true;
+    for (const { value } of all.items) if (isMap(value) || isSeq(value)) value.flow = true;
   }
   const text = document.toString({ lineWidth: 0, flowCollectionPadding: true });
-  return text.replaceAll(/^(fields|relations):$/gm, '\n$1:').replaceAll(/\[ (.*?) \]/g, '[$1]');
+  return text.replaceAll(/^(fields|relations|may):$/gm, '\n$1:').replaceAll(/\[ (.*?) \]/g, '[$1]');
 }
