@@ -45,10 +45,12 @@ export const grant: Command = {
         const is = given.revoke === true ? 'has none of them' : 'has them already';
         return tell(context, key, before, `nothing to do: ${who} ${is}`);
       }
-      const question = `${who} has ${rolesText(before)} in ${shownStore(store.address)}, and will have ${rolesText(after)}. Go on?`;
+      const where = shownStore(store.address);
+      const question = `${who} has ${rolesText(before)} in ${where}, and will have ${rolesText(after)}. Go on?`;
       if (!(await confirm(context, question, 'say --yes if that is meant'))) return EXIT.foundWrong;
       await writing.write(after);
-      return tell(context, key, after, `${who} has ${rolesText(after)}; a service that runs knows it in 5 seconds`);
+      const has = `${who} has ${rolesText(after)}; a service that runs knows it in 5 seconds`;
+      return tell(context, key, after, has);
     } finally {
       await store.close();
     }

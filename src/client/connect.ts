@@ -17,6 +17,12 @@ export function connect(table: Table, options: ClientOptions): unknown {
     state.signedIn = undefined;
     state.refresh = undefined;
   };
+  const done = async (sent: Promise<unknown>): Promise<void> => void (await sent);
+  /** What is asked by somebody who is not signed in, and is done once: a code is good for no more. */
+  const proved = (path: string, body: unknown, { signal, headers }: RequestOptions): Promise<void> => {
+    const at = table.me!.replace(/me$/, path);
+    return done(send(connection, 'POST', at, { body, signal, headers, again: false, anonymous: true }));
+  };
   const session = {
     signIn: async (body: unknown, { signal, headers }: RequestOptions = {}) => {
       const sent = { body, signal, headers, again: true, anonymous: true };
@@ -36,6 +42,16 @@ export function connect(table: Table, options: ClientOptions): unknown {
       await send(connection, 'POST', path, { signal, headers, again: true });
       forget();
     },
+    changeSecret: async (body: unknown, { signal, headers }: RequestOptions = {}) => {
+      const got = await send(connection, 'POST', `${table.me!}/secret`, { body, signal, headers, again: false });
+      await keepTokens(connection, got.body);
+      return got.body;
+    },
+    askVerification: ({ signal, headers }: RequestOptions = {}) =>
+      done(send(connection, 'POST', `${table.me!}/verification`, { signal, headers, again: true })),
+    verifyAddress: (body: unknown, given: RequestOptions = {}) => proved('verification', body, given),
+    askReset: (body: unknown, given: RequestOptions = {}) => proved('reset', body, given),
+    resetSecret: (body: unknown, given: RequestOptions = {}) => proved('reset/secret', body, given),
     me: async ({ signal, headers, ...query }: Query & RequestOptions = {}) =>
       dataIn(await send(connection, 'GET', table.me!, { query, signal, headers, again: true })),
   };

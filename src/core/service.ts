@@ -26,26 +26,23 @@ import { makeIdentityPages, noIdentityPages } from './http/endpoint/identity-pag
 import { failureReply } from './http/failure-reply.ts';
 import type { Failures } from './http/failure-reply.ts';
 import { makeIdempotency } from './http/idempotency.ts';
+import type { Idempotency } from './http/idempotency.ts';
 import { makeEntityTags } from './http/request/entity-tag.ts';
 import type { Note } from './http/requester.ts';
 import { makeRoutes } from './http/routes.ts';
 import type { Shared } from './http/shared.ts';
 import { makeAccountCodes } from './identity/account-codes.ts';
-import { accountFinder } from './identity/accounts.ts';
 import { makeCallers } from './identity/callers.ts';
 import type { Callers } from './identity/callers.ts';
 import { makeCodes } from './identity/codes.ts';
 import { makeCredentials } from './identity/credentials.ts';
 import { makeHashing } from './identity/hashing.ts';
-import { makeMessenger } from './identity/messenger.ts';
-import type { Send } from './identity/messenger.ts';
 import { makeSessions } from './identity/sessions.ts';
 import type { Sessions } from './identity/sessions.ts';
 import { makeTokens } from './identity/tokens.ts';
 import type { OutsideTokens } from './identity/tokens.ts';
 import { modelOf } from './model/graph.ts';
 import type { Graph } from './model/graph.ts';
-import type { Scalar } from './model/scalar.ts';
 import { makeCursors } from './query/cursor.ts';
 import type { Store } from './store/contract.ts';
 
@@ -126,49 +123,31 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   const allowance = options.shared?.allowance ?? ((_what: string, perMinute: number) => makeAllowance(perMinute, now));
   const sessions = makeSessions(store, now);
   const callers = identity && sharedCallers(makeCallers(graph, store, now), sessions, options.shared);
-  const callersChanged = (): void => callers?.forget();
-  const messages = identity && makeMessages(graph, store, { ...options, code }, report);
-  const writes = makeWrites({
-    graph,
-    store,
-    runtime: options,
-    code,
-    log,
+  const accountCodes = makeAccountCodes(graph, store, {
+    now,
+    random: (bytes) => options.random(bytes),
+    deliver: code.send,
     report,
-    callersChanged,
-    addressesChanged: messages?.addressesChanged,
-    tell: !quiet,
+  });
+  const writes = makeWrites({
+    ...{ graph, store, runtime: options, code, log, report, tell: !quiet },
+    callersChanged: () => callers?.forget(),
+    addressesChanged: accountCodes?.addressesChanged,
   });
   const { permissionSets } = writes;
   const idempotency = makeIdempotency(store, keys, now);
   const hashing = makeHashing(options.hashesAtOnce ?? 1, (bytes) => options.random(bytes), options.hashCost);
-  const context: EndpointContext = {
-    graph,
-    store,
-    cursors: makeCursors(keys),
-    tags: makeEntityTags(options.key),
-    runtime: options,
-    code,
-    writes,
-    hashing,
-    answer: (principal, { claim }, write) => writes.run(principal, (work) => idempotency.within(work, claim, write)),
-  };
+  const context = endpointContext(graph, store, options, { keys, code, writes, hashing, idempotency });
   const credentials = makeCredentials(store.dialect, identity?.codes !== undefined);
   const tokens = makeTokens(keys);
   const base = { graph, store, runtime: options, permissionSets, writes };
   const known = { ...base, tokens, callers: callers!, sessions, credentials, hashing, allowance };
-  const codes = makeCodes(store.dialect);
   const authenticator = makeAuthenticator({ ...known, outside });
+  const readRecord = identity && makeRecordReader(modelOf(graph, identity.model), context);
   const identityPages =
-    identity === undefined
+    readRecord === undefined
       ? noIdentityPages
-      : makeIdentityPages({
-          ...known,
-          codes,
-          accountCodes: messages?.accountCodes,
-          authenticator,
-          readRecord: makeRecordReader(modelOf(graph, identity.model), context),
-        });
+      : makeIdentityPages({ ...known, codes: makeCodes(store.dialect), accountCodes, authenticator, readRecord });
   const { rate } = graph.service.limits;
   const parts: DispatchParts = {
     ...endpointsOf(graph, context),
@@ -196,7 +175,7 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
     writes,
     settled: async () => {
       await writes.settled();
-      await messages?.settled();
+      await accountCodes?.settled();
     },
     rolesOf: rolesFinder(authenticator),
     async token(key, lifetime) {
@@ -205,32 +184,6 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
       callers?.forget();
       return tokens.write({ subject: key, mark }, await authenticator.audience(), now(), lifetime);
     },
-  };
-}
-
-/** The messages with codes to callers, where the identity has them. */
-function makeMessages(
-  graph: Graph,
-  store: Store,
-  options: Pick<ServiceOptions, 'now' | 'uuid' | 'random'> & { readonly code: Code },
-  report: (error: unknown) => void,
-) {
-  const { codes: settings, model } = graph.identity!;
-  if (settings === undefined) return undefined;
-  const { send } = options.code;
-  const deliver: Send = (...given) => {
-    if (send === undefined) throw new Error('nothing here sends messages');
-    return send(...given);
-  };
-  const messenger = makeMessenger(report);
-  const codes = makeCodes(store.dialect);
-  const accountCodes = makeAccountCodes({ settings, store, runtime: options, codes, messenger, deliver });
-  const find = accountFinder(graph, store, modelOf(graph, model).key);
-  return {
-    accountCodes,
-    settled: () => messenger.settled(),
-    addressesChanged: (callers: readonly Scalar[]): void =>
-      callers.forEach((key) => accountCodes.send('verify', () => find(key))),
   };
 }
 
@@ -243,6 +196,28 @@ function rolesFinder(authenticator: Authenticator): Service['rolesOf'] {
       if (error instanceof HttpProblem) return undefined;
       throw error;
     }
+  };
+}
+
+function endpointContext(
+  graph: Graph,
+  store: Store,
+  options: ServiceOptions,
+  parts: Pick<EndpointContext, 'code' | 'writes' | 'hashing'> & {
+    readonly keys: readonly string[];
+    readonly idempotency: Idempotency;
+  },
+): EndpointContext {
+  const { keys, idempotency, ...rest } = parts;
+  return {
+    ...rest,
+    graph,
+    store,
+    cursors: makeCursors(keys),
+    tags: makeEntityTags(options.key),
+    runtime: options,
+    answer: (principal, { claim }, write) =>
+      rest.writes.run(principal, (work) => idempotency.within(work, claim, write)),
   };
 }
 

@@ -209,7 +209,7 @@ describe.each(['sqlite', 'postgres'] as const)('accounts, on %s', (kind) => {
     expect([(await signIn('fay')).status, (await signIn('fay', 'a row of stones')).status]).toEqual([401, 200]);
   });
 
-  test('a secret that is common or the login is refused wherever it comes from, with all else that is wrong', async () => {
+  test('a secret that is common or the login is refused with all else that is wrong', async () => {
     const { status, body } = await on.ask('POST', '/members', { email: 'gus@guild.example', phrase: 'football' });
     expect([status, body.errors.map(({ pointer, rule }: Record<string, string>) => `${pointer} ${rule}`)]).toEqual([
       422,
@@ -233,7 +233,7 @@ describe.each(['sqlite', 'postgres'] as const)('accounts, on %s', (kind) => {
   });
 });
 
-test('guesses of codes, and codes asked for, are counted by address; sign-ins by the login in every spelling', async () => {
+test('codes that are guessed or asked for are counted by address, sign-ins by the login however spelled', async () => {
   const on = await openTestService(GUILD, {
     limits: { signIn: 3, codes: 4 },
     samples: false,

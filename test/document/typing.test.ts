@@ -42,7 +42,7 @@ describe('an expression over the models', () => {
     [
       'sizes(1) = 2',
       '0-8 there is no function sizes → known: casei, accenti, lower, upper, length, ' +
-        'now, today, me, has_role, add, days_between, seconds_between and 23 more',
+        'now, today, me, has_role, verified, add, days_between and 24 more',
     ],
     [
       "add(day, '14 days') > day",

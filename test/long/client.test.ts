@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
+import { copyFileSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
@@ -59,4 +59,42 @@ describe('the exported client', () => {
     });
     expect(await server.stop()).toBe(0);
   });
+
+  test('it goes through the life of an account', async () => {
+    const [parent, away] = [folderWith(), folderWith()];
+    expect((await vantfell(['new', 'walks', '--identity'], { cwd: parent })).code).toBe(0);
+    const folder = join(parent, 'walks');
+    expect((await vantfell(['seed', '-C', folder])).code).toBe(0);
+    expect((await vantfell(['export', 'client', '-C', folder, '--out', join(away, 'client.ts')])).code).toBe(0);
+    const script = fileURLToPath(new URL('../fixtures/client/accounts.ts', import.meta.url));
+    copyFileSync(script, join(away, 'accounts.ts'));
+    writeFileSync(join(away, 'node.d.ts'), NODE_TYPES);
+    expect(compiled(away)).toBe('');
+    const server = await serving(folder);
+    mkdirSync(join(folder, '.vantfell/mail'), { recursive: true });
+    const ran = spawnSync(process.execPath, [
+      join(away, 'out/accounts.js'),
+      server.url,
+      join(folder, '.vantfell/mail'),
+    ]);
+    expect(ran.stderr.toString()).toBe('');
+    expect(JSON.parse(ran.stdout.toString())).toEqual({
+      early: 403,
+      later: 200,
+      wrong: 422,
+      again: 422,
+      over: 401,
+      isMe: true,
+    });
+    expect(await server.stop()).toBe(0);
+  });
 });
+
+const NODE_TYPES = `
+declare const process: { readonly argv: readonly string[] };
+declare function setImmediate(then: () => void): void;
+declare module 'node:fs' {
+  export function readdirSync(folder: string): string[];
+  export function readFileSync(file: string, encoding: 'utf8'): string;
+}
+`;

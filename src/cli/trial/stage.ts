@@ -148,7 +148,7 @@ async function provedAddresses(graph: Graph, store: Store): Promise<(row: Row) =
   const proved = new Map(rows.map(([key, digest]) => [String(key), String(digest)]));
   return (row) => {
     const known = row[codes.to.member];
-    return typeof known === 'string' && proved.get(String(row[key])) === addressDigest(known);
+    return typeof known === 'string' && proved.get(keyTextOf(row[key])) === addressDigest(known);
   };
 }
 

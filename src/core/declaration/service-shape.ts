@@ -95,7 +95,7 @@ export const serviceShape = entries('the service file', {
         shape: entries('secrets', {
           old: {
             shape: word('required'),
-            about: 'whoever sets their own gives the old one with it, at POST /me/secret; left out: a PATCH is enough',
+            about: 'whoever sets their own gives the old one too, at POST /me/secret; left out: a PATCH is enough',
           },
           refuse: {
             shape: list(word('login', 'common'), 1),
@@ -106,7 +106,10 @@ export const serviceShape = entries('the service file', {
       codes: {
         about: 'codes that are sent to callers, each good once; none if left out',
         shape: entries('codes', {
-          to: { shape: fieldName, about: 'the unique field of type email that they are sent to; the login if left out' },
+          to: {
+            shape: fieldName,
+            about: 'the unique field of type email that they are sent to; the login if left out',
+          },
           verify: {
             shape: text(/^[1-9]\d*(min|h|d)$/, 'a time like 24h'),
             about: 'how long one is good that proves an address; left out: no address is verified',

@@ -21,7 +21,8 @@ const request: Entries = {
   as: who,
   body: {
     shape: constant,
-    about: 'what is sent; { sample: hut/grey-hut } is the key of a sample, { kept: name } what was kept, ' +
+    about:
+      'what is sent; { sample: hut/grey-hut } is the key of a sample, { kept: name } what was kept, ' +
       '{ code: ines@huts.example } the last code that was sent to that address',
   },
   headers: { shape: map(text(), /^[A-Za-z0-9-]+$/, 'the name of a header'), about: 'headers of the request' },

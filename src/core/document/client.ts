@@ -2,10 +2,13 @@ import { operationAct } from '../access/condition.ts';
 import type { Act } from '../access/condition.ts';
 import { allowedText } from '../access/grant-text.ts';
 import { isReadByAll } from '../access/open.ts';
+import { CODE, oldMember } from '../api/account-members.ts';
 import { collectionPath, endpointsOf } from '../api/endpoints.ts';
 import { problemTypes } from '../api/problems.ts';
+
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
+import type { Identity } from '../model/identity.ts';
 import type { Model } from '../model/model.ts';
 import { mustBeGiven } from '../rules/schema.ts';
 import { camelCase, capitalized, ended, spoken, underscored, withArticle } from '../text/names.ts';
@@ -239,18 +242,54 @@ const OF_SESSIONS = [
   'endSession(id: string, options?: RequestOptions): Promise<void>;',
 ];
 
+function tokensType({ refresh }: Identity): string {
+  const more = refresh === undefined ? '' : '; readonly refresh_token: string';
+  return `{ readonly access_token: string; readonly token_type: 'Bearer'; readonly expires_in: number${more} }`;
+}
+
+/** What stands in `session` of secrets and codes. */
+function accountLines(identity: Identity): string[] {
+  const { secrets, codes, secret } = identity;
+  const [code, given] = [`${CODE}: string`, 'options?: RequestOptions'];
+  const line = (about: string, name: string, members: readonly string[], result = 'void'): string[] => {
+    const all = members.length === 0 ? given : `given: { ${members.join('; ')} }, ${given}`;
+    return [`/** ${about} */`, `${name}(${all}): Promise<${result}>;`];
+  };
+  const member = secret === undefined ? '' : `${secret.member}: string`;
+  return [
+    ...(secrets.wantsOld
+      ? line(
+          'Sets another secret, with the old one, and signs in anew: all other tokens are over.',
+          'changeSecret',
+          [`${oldMember(secret!.member)}: string`, member],
+          tokensType(identity),
+        )
+      : []),
+    ...(codes?.verify === undefined
+      ? []
+      : [
+          ...line("Has a code sent that proves the caller's address.", 'askVerification', []),
+          ...line('Proves an address, by the code that was sent to it.', 'verifyAddress', [code]),
+        ]),
+    ...(codes?.reset === undefined
+      ? []
+      : [
+          ...line('Has a code sent that sets a new secret.', 'askReset', [`${codes.to.member}: string`]),
+          ...line('Sets a new secret, by the code that was sent.', 'resetSecret', [code, member]),
+        ]),
+  ];
+}
+
 function sessionLines({ identity, byName }: Graph): string[] {
   const model = byName.get(identity!.model)!;
   const { login, secret } = identity!;
-  const refresh = identity!.refresh === undefined ? '' : '; readonly refresh_token: string';
   const signIn =
     login === undefined || secret === undefined
       ? []
       : [
           '/** Signs in, without the token that the client has; requests carry the new one from then on. */',
           `signIn(credentials: { ${login.member}: string; ${secret.member}: string }, ` +
-            'options?: RequestOptions): Promise<{ readonly access_token: string; readonly ' +
-            `token_type: 'Bearer'; readonly expires_in: number${refresh} }>;`,
+            `options?: RequestOptions): Promise<${tokensType(identity!)}>;`,
           '/** Forgets the token, which is still good. */',
           'signOut(): void;',
         ];
@@ -258,6 +297,7 @@ function sessionLines({ identity, byName }: Graph): string[] {
   return [
     ...signIn,
     ...(identity!.refresh === undefined ? [] : OF_SESSIONS),
+    ...accountLines(identity!),
     "/** Ends all of the caller's tokens. */",
     'revoke(options?: RequestOptions): Promise<void>;',
     "/** The caller's own record. */",

@@ -50,6 +50,21 @@ interface RowLoaderOptions {
   readonly onProgress: LoadOptions['onProgress'];
 }
 
+/** Counts what becomes of the rows of each model. */
+function makeCounts(onProgress: LoadOptions['onProgress']) {
+  const all = new Map<Model, { made: number; changed: number; unchanged: number }>();
+  return {
+    count(model: Model, what: 'made' | 'changed' | 'unchanged', isStreamed: boolean): void {
+      const found = all.get(model) ?? { made: 0, changed: 0, unchanged: 0 };
+      all.set(model, found);
+      found[what] += 1;
+      const sum = found.made + found.changed + found.unchanged;
+      if (!isStreamed && sum % ROWS_AT_ONCE === 0) onProgress?.(model.name, sum);
+    },
+    counts: (): Loaded['models'] => [...all].map(([model, sums]) => ({ model: model.name, ...sums })),
+  };
+}
+
 /** The addresses of samples count as proved: whoever wrote them down made them up. */
 function addressProver({ identity }: Graph, { dialect }: Store) {
   const codes = makeCodes(dialect);
@@ -65,19 +80,11 @@ export function rowLoader(options: RowLoaderOptions): RowLoader {
   const tools = toolsOf(graph, store, writes);
   const handles = new Set(rows.map(nameOf));
   const keys = new Map<string, Scalar>();
-  const counts = new Map<Model, { made: number; changed: number; unchanged: number }>();
+  const { count, counts } = makeCounts(onProgress);
   const problems: RowLoaderProblem[] = [];
   const refused = new Set<string>();
   const prove = addressProver(graph, store);
   const keyOfSample = keyFinder(graph, memory, keys, streamed);
-
-  function count(model: Model, what: 'made' | 'changed' | 'unchanged', isStreamed: boolean): void {
-    const found = counts.get(model) ?? { made: 0, changed: 0, unchanged: 0 };
-    counts.set(model, found);
-    found[what] += 1;
-    const sum = found.made + found.changed + found.unchanged;
-    if (!isStreamed && sum % ROWS_AT_ONCE === 0) onProgress?.(model.name, sum);
-  }
 
   /** The values of a row with keys in the places of samples; undefined where it is refused. */
   async function readRow(row: SampleRow): Promise<{ given: Values; values: Values } | undefined> {
@@ -139,7 +146,7 @@ export function rowLoader(options: RowLoaderOptions): RowLoader {
       await tools.get(row.model)!.changes.change(work, 'update', keys.get(nameOf(row))!, ownBody(values));
     },
 
-    counts: () => [...counts].map(([model, sums]) => ({ model: model.name, ...sums })),
+    counts,
   };
 }
 

@@ -200,8 +200,10 @@ const isCode = (value: unknown): value is { readonly code: string } =>
   isRecord(value) && Object.keys(value).length === 1 && typeof value.code === 'string' && value.code.includes('@');
 
 /** Whether there is one in a body. */
-const takesCode = (body: unknown): boolean =>
-  isCode(body) || (isRecord(body) && Object.values(body).some(takesCode)) || (Array.isArray(body) && body.some(takesCode));
+const takesCode = (body: unknown): boolean => {
+  if (isCode(body)) return true;
+  return Array.isArray(body) ? body.some(takesCode) : isRecord(body) && Object.values(body).some(takesCode);
+};
 
 /** A body with the keys of samples in the places that stand for them. */
 function filled(reader: ScenarioReader, value: unknown, path: Path): unknown {

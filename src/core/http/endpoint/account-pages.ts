@@ -12,7 +12,6 @@ import { addressDigest } from '../../identity/codes.ts';
 import { VERIFIED } from '../../model/access.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { CodeKind } from '../../model/identity.ts';
-import type { Scalar } from '../../model/scalar.ts';
 import { fromText } from '../../model/value.ts';
 import { ownBody, valueReader } from '../../rules/schema.ts';
 import type { Allowance } from '../allowance.ts';
@@ -169,7 +168,7 @@ function codeReader({ graph, store, codes, runtime }: IdentityPagesOptions, kind
     await takeOne(limit, client);
     const found = await codes.find(store, kind, code, runtime.now());
     const value = found && fromText(key, found.caller);
-    const account = value === undefined || 'fault' in value ? undefined : await find(value.value as Scalar);
+    const account = value === undefined || 'fault' in value ? undefined : await find(value.value);
     // One that was sent to an address that the caller has no more proves nothing.
     if (account?.address == null || addressDigest(account.address) !== found!.address) throw brokenRules([WRONG_CODE]);
     limit.giveBack(client ?? '');

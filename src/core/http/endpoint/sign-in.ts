@@ -5,7 +5,7 @@ import { HttpProblem } from '../../api/problems.ts';
 import { accountFinder } from '../../identity/accounts.ts';
 import { sealedLike } from '../../identity/secret.ts';
 import type { Field } from '../../model/field.ts';
-import type { Scalar } from '../../model/scalar.ts';
+import type { FieldValue, Scalar } from '../../model/scalar.ts';
 import { valueReader } from '../../rules/schema.ts';
 import type { Requester } from '../../store/contract.ts';
 import { readBodyOf } from '../request/body.ts';
@@ -50,7 +50,7 @@ export function signer(options: IdentityPagesOptions, login: Field, secret: Fiel
     const loginGiven = readLogin(given[login.member]!);
     const address = request.client ?? '';
     // As it is looked for: all spellings of a login are one.
-    const pair = JSON.stringify([String(loginGiven.value).slice(0, LONGEST_LOGIN), address]);
+    const pair = JSON.stringify([textOf(loginGiven.value).slice(0, LONGEST_LOGIN), address]);
     // Only failures whose secret was checked count: refused attempts must not use up the limit of an address.
     const giveBack = (): void => {
       ofAddress.giveBack(address);
@@ -81,6 +81,8 @@ export function signer(options: IdentityPagesOptions, login: Field, secret: Fiel
     return begin(key, request);
   };
 }
+
+const textOf = (value: FieldValue): string => (typeof value === 'string' ? value : JSON.stringify(value));
 
 export const tooMany = (wait: number): HttpProblem =>
   new HttpProblem('too-many-requests', `wait ${wait} s`, { headers: { 'retry-after': String(wait) } });
