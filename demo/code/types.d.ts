@@ -15,6 +15,9 @@ declare module 'vantfell' {
       readonly roles: readonly string[];
   }
 
+  /** What a code that is sent does: it proves an address, or sets a new secret. */
+  type CodeKind = 'verify' | 'reset';
+
   type Values = Record<string, FieldValue>;
 
   /** Which records: those with these values (an array for any of several), or a condition in CQL2. */
@@ -47,6 +50,12 @@ declare module 'vantfell' {
       }>;
   }
 
+  /** Who sends a request, as a project's code sees them. */
+  interface CodeCaller extends Caller {
+      /** Whether a code has proved their address. */
+      readonly verified: boolean;
+  }
+
   /** Lines for the log of the service. */
   interface Log {
       info(message: string, details?: object): void;
@@ -64,7 +73,7 @@ declare module 'vantfell' {
   }
   /** The only way from a project's code to its data. It is bound to one transaction, and fails after its end. */
   interface Scope {
-      readonly caller: Caller | null;
+      readonly caller: CodeCaller | null;
       /** The time of this transaction's writes. */
       readonly now: Date;
       /** Aborted when the time of the transaction is up. */
@@ -178,6 +187,24 @@ declare module 'vantfell' {
       readonly handlers: Readonly<Partial<Record<HookName, Hook>>>;
   }
 
+  /** A message with a code, as whoever sends it has it. */
+  interface Message {
+      readonly code: string;
+      /** The page that it leads to; undefined where none is declared. */
+      readonly link: string | undefined;
+      /** Until when the code is good. */
+      readonly expires: Date;
+  }
+  /** Sends a message to an address. */
+  type Send = (kind: CodeKind, to: string, message: Message) => unknown;
+
+  /** What sends the messages of a service: codes for the callers that a model holds. */
+  interface Messages {
+      readonly kind: 'messages';
+      readonly model: string;
+      readonly send: Send;
+  }
+
   type OperationCode = (input: never, scope: never) => unknown;
   interface Operation {
       readonly kind: 'operation';
@@ -219,9 +246,18 @@ declare module 'vantfell' {
    * export default operation('hut.book', async (input, scope) => { … });
    */
   const operation: <Name extends OperationName>(name: Name, code: RunOf<Name>) => Operation;
+  /**
+   * Says how callers are sent their codes, in `code/<model>.messages.ts`. A failure is logged: nobody waits for it.
+   *
+   * @example
+   * export default messages('member', { async send(kind, to, { code, link, expires }) { … } });
+   */
+  const messages: <Name extends ModelName>(model: Name, handlers: {
+      send: Send;
+  }) => Messages;
 
-  export { cql, hooks, openService, operation };
-  export type { ModelScope, Models, OpenService, Operations, RecordOf, ScopeOf };
+  export { cql, hooks, messages, openService, operation };
+  export type { Message, ModelScope, Models, OpenService, Operations, RecordOf, ScopeOf, Send };
 
   interface Models {
     /** Something that a hut may have, like a stove or a drying room. */

@@ -1,10 +1,11 @@
+import { addressDigest } from '../core/identity/codes.ts';
 import { modelOf } from '../core/model/graph.ts';
 import type { Graph } from '../core/model/graph.ts';
 import type { Identity } from '../core/model/identity.ts';
 import type { Scalar } from '../core/model/scalar.ts';
 import { fromText } from '../core/model/value.ts';
 import type { Store } from '../core/store/contract.ts';
-import { samplesTable } from '../core/tables/own-tables.ts';
+import { samplesTable, verifiedTable } from '../core/tables/own-tables.ts';
 import { nearest } from '../core/text/nearest.ts';
 import { EXIT, Failure } from './failure.ts';
 import { keyOfSample } from './handles.ts';
@@ -65,4 +66,17 @@ export async function callerCalled(graph: Graph, store: Store, who: string): Pro
       ? `load samples with vantfell seed, or name the key of a ${model.name}${login}`
       : `did you mean ${near}? A key${login} does as well`,
   );
+}
+
+/** Whether a caller, by the text of their key, has proved an address: nobody where none is. */
+export async function provedAddresses(
+  { identity }: Graph,
+  store: Store,
+): Promise<(key: string, address: unknown) => boolean> {
+  if (identity?.codes?.verify === undefined) return () => false;
+  const { name } = store.dialect;
+  const [caller, address] = verifiedTable.columns.map((column) => name(column.name));
+  const rows = await store.all({ sql: `SELECT ${caller}, ${address} FROM ${name(verifiedTable.name)}` }, []);
+  const proved = new Map(rows.map(([key, digest]) => [String(key), String(digest)]));
+  return (key, known) => typeof known === 'string' && proved.get(key) === addressDigest(known);
 }

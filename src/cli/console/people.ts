@@ -1,6 +1,8 @@
+import { heldRoles } from '../../core/identity/callers.ts';
 import { modelOf } from '../../core/model/graph.ts';
 import type { Graph } from '../../core/model/graph.ts';
 import type { Store } from '../../core/store/contract.ts';
+import { provedAddresses } from '../../project/callers.ts';
 import { handlesIn } from '../../project/handles.ts';
 import { samplesByKey } from '../trial/keep-walk.ts';
 
@@ -23,23 +25,23 @@ export async function peopleOf(graph: Graph, store: Store): Promise<Person[]> {
   const model = modelOf(graph, identity.model);
   const { dialect } = store;
   const named = identity.login ?? identity.subject ?? model.key;
-  const fields = [model.key, named, ...(identity.roles === undefined ? [] : [identity.roles])];
-  const members = fields.map((field, at) => ({
-    name: `${at}`,
-    value: dialect.value(field, dialect.name(field.column)),
-  }));
+  const fields = { key: model.key, about: named, roles: identity.roles, address: identity.codes?.to };
+  const members = Object.entries(fields).flatMap(([as, field]) =>
+    field === undefined ? [] : [{ name: as, value: dialect.value(field, dialect.name(field.column)) }],
+  );
+  const isProved = await provedAddresses(graph, store);
   const sql =
     `SELECT ${dialect.text(dialect.object(members))} FROM ${dialect.name(model.table)} ` +
     `ORDER BY ${dialect.name(named.column)} LIMIT ${MOST}`;
   const handles = samplesByKey(await handlesIn(graph, store));
   const people = (await store.all({ sql }, [])).map(([text]): Person => {
-    const [key, about, roles] = Object.values(JSON.parse(String(text)) as Record<string, unknown>);
+    const { key, about, roles, address } = JSON.parse(String(text)) as Record<string, unknown>;
     const handle = handles.get(`${model.name} ${String(key)}`);
     return {
       who: handle ?? String(key),
       key: String(key),
       about: typeof about === 'string' || typeof about === 'number' ? String(about) : '',
-      roles: rolesOf(roles),
+      roles: heldRoles(rolesOf(roles), isProved(String(key), address)),
     };
   });
   return people.sort((one, other) => Number(other.who.includes('/')) - Number(one.who.includes('/')));

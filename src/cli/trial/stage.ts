@@ -1,5 +1,4 @@
 import { heldRoles } from '../../core/identity/callers.ts';
-import { addressDigest } from '../../core/identity/codes.ts';
 import { modelOf } from '../../core/model/graph.ts';
 import type { Graph } from '../../core/model/graph.ts';
 import type { Model } from '../../core/model/model.ts';
@@ -10,13 +9,14 @@ import type { Filled } from '../../core/samples/fill.ts';
 import { readSamples } from '../../core/samples/read.ts';
 import type { Service } from '../../core/service.ts';
 import type { Store } from '../../core/store/contract.ts';
-import { journalTable, samplesTable, verifiedTable } from '../../core/tables/own-tables.ts';
+import { journalTable, samplesTable } from '../../core/tables/own-tables.ts';
 import { deriveCases } from '../../core/trial/derive.ts';
 import type { Derived } from '../../core/trial/derive.ts';
 import { keyTextOf, worldState } from '../../core/trial/oracle/world-state.ts';
 import type { JournalLine, Row, WorldState } from '../../core/trial/oracle/world-state.ts';
 import { NOBODY, worldOf } from '../../core/trial/world.ts';
 import type { Person, World } from '../../core/trial/world.ts';
+import { provedAddresses } from '../../project/callers.ts';
 import { handlesIn } from '../../project/handles.ts';
 import type { SoundProject } from '../../project/project.ts';
 import { readSampleFiles } from '../../project/samples.ts';
@@ -125,31 +125,17 @@ async function peopleIn(
   const { key } = modelOf(graph, identity.model);
   const names = await namesOf(store, identity.model);
   const isProved = await provedAddresses(graph, store);
+  const address = identity.codes?.to.member ?? '';
   for (const [name, made] of filled.people) names.set(keyTextOf(made), name);
   for (const row of state.allOf(identity.model)) {
     const id = row[key.member] as Scalar;
     const name = names.get(String(id)) ?? String(id);
     const roles = identity.roles === undefined ? null : (row[identity.roles.member] ?? null);
-    const caller = { key: id, roles: heldRoles(roles as string[] | string | null, isProved(row)) };
+    const caller = { key: id, roles: heldRoles(roles as string[] | string | null, isProved(keyTextOf(id), row[address])) };
     people.push({ name, caller });
     tokens.set(name, await service.token(String(id), TOKEN_SECONDS));
   }
   return { people, tokens };
-}
-
-/** Whether the record of a caller has the address that it proved. */
-async function provedAddresses(graph: Graph, store: Store): Promise<(row: Row) => boolean> {
-  const { codes, model } = graph.identity!;
-  if (codes?.verify === undefined) return () => false;
-  const key = modelOf(graph, model).key.member;
-  const { name } = store.dialect;
-  const [caller, address] = verifiedTable.columns.map((column) => name(column.name));
-  const rows = await store.all({ sql: `SELECT ${caller}, ${address} FROM ${name(verifiedTable.name)}` }, []);
-  const proved = new Map(rows.map(([key, digest]) => [String(key), String(digest)]));
-  return (row) => {
-    const known = row[codes.to.member];
-    return typeof known === 'string' && proved.get(keyTextOf(row[key])) === addressDigest(known);
-  };
 }
 
 /** Longer than any trial, whose clock goes on by more than the time that passes. */

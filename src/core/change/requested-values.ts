@@ -58,6 +58,7 @@ export function requestedValues({ model, links }: ModelWriting): RequestedValues
       const closed = Object.keys(asked).filter((member) => !sets(member));
       refuseSetting(
         permissions,
+        model,
         closed.filter((member) => !Object.hasOwn(seen, member) || !isSame(asked[member], seen[member])),
       );
       return Object.fromEntries(Object.entries(asked).filter(([member]) => !closed.includes(member)));

@@ -115,7 +115,7 @@ export function writePermissionsOf(model: Model, permissions: Permissions, diale
               open.map(([, condition]) => condition),
               dialect,
             ).holds(work, draft);
-      refuseSetting(permissions, [
+      refuseSetting(permissions, model, [
         ...closed,
         ...open.filter((_one, at) => judged[at] !== true).map(([member]) => member),
       ]);
@@ -172,13 +172,16 @@ function ownerStatement(graph: Graph, [first, ...rest]: readonly Relation[], dia
   return { sql: `SELECT ${sql} ${fromKey(model, dialect)}` };
 }
 
-/** 403 for members that are not for this caller to set. */
-export function refuseSetting({ viewer, graph }: Permissions, members: readonly string[]): void {
+/** 403 for members of a model that are not for this caller to set. */
+export function refuseSetting({ viewer, graph }: Permissions, { name }: Model, members: readonly string[]): void {
   const [first] = members;
   if (first === undefined) return;
   if (viewer.kind === 'anonymous' && graph.identity !== undefined)
     throw signInRequired(`${members.join(', ')} may not be set without signing in`);
-  throw notAllowed(`not for you to set${members.length > 1 ? `: ${members.join(', ')}` : ''}`, pointerTo(first));
+  const { identity, service } = graph;
+  const isSecret = identity?.model === name && identity.secrets.wantsOld && identity.secret?.member === first;
+  const way = isSecret ? `; POST ${service.prefix}/me/secret sets your own, with the old one` : '';
+  throw notAllowed(`not for you to set${members.length > 1 ? `: ${members.join(', ')}` : ''}${way}`, pointerTo(first));
 }
 
 /** Members that are never, and those that are only sometimes, for a viewer to set. */
