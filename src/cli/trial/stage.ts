@@ -130,8 +130,8 @@ async function peopleIn(
   for (const row of state.allOf(identity.model)) {
     const id = row[key.member] as Scalar;
     const name = names.get(String(id)) ?? String(id);
-    const roles = identity.roles === undefined ? null : (row[identity.roles.member] ?? null);
-    const caller = { key: id, roles: heldRoles(roles as string[] | string | null, isProved(keyTextOf(id), row[address])) };
+    const roles = (row[identity.roles?.member ?? ''] ?? null) as string[] | string | null;
+    const caller = { key: id, roles: heldRoles(roles, isProved(keyTextOf(id), row[address])) };
     people.push({ name, caller });
     tokens.set(name, await service.token(String(id), TOKEN_SECONDS));
   }

@@ -10,15 +10,7 @@ import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { Store, Transaction } from '../store/contract.ts';
 import { designTables } from '../tables/design.ts';
-import {
-  codesTable,
-  credentialsTable,
-  journalTable,
-  requestsTable,
-  samplesTable,
-  sessionsTable,
-  verifiedTable,
-} from '../tables/own-tables.ts';
+import { lettersTable, migrationsTable, ownTables, stateTable } from '../tables/own-tables.ts';
 import { ROWS_AT_ONCE } from './loaded.ts';
 import type { Loaded, LoadOptions } from './loaded.ts';
 import { sampleMemory } from './memory.ts';
@@ -36,16 +28,8 @@ export class BadSamples extends Error {
   }
 }
 
-/** Tables of the tool's own that hold something of records. */
-const OF_RECORDS = [
-  samplesTable,
-  journalTable,
-  requestsTable,
-  credentialsTable,
-  sessionsTable,
-  codesTable,
-  verifiedTable,
-];
+/** Tables of the tool's own that hold something of records: not those of the database itself. */
+const OF_RECORDS = ownTables.filter((table) => ![stateTable, migrationsTable, lettersTable].includes(table));
 
 /** After this many bad rows a stream is not read further. */
 const MOST_PROBLEMS = 20;

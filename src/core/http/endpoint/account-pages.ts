@@ -11,10 +11,14 @@ import type { Account } from '../../identity/accounts.ts';
 import { addressDigest } from '../../identity/codes.ts';
 import { VERIFIED } from '../../model/access.ts';
 import { modelOf } from '../../model/graph.ts';
+import type { Graph } from '../../model/graph.ts';
 import type { CodeKind } from '../../model/identity.ts';
+import type { Scalar } from '../../model/scalar.ts';
 import { fromText } from '../../model/value.ts';
 import { ownBody, valueReader } from '../../rules/schema.ts';
+import type { Store } from '../../store/contract.ts';
 import type { Allowance } from '../allowance.ts';
+import { badToken } from '../authenticator.ts';
 import { readBodyOf } from '../request/body.ts';
 import { refuseQuery } from '../request/query.ts';
 import { textsOf } from '../request/texts.ts';
@@ -36,10 +40,10 @@ const WRONG_CODE: Failure = {
  */
 export function secretChanger(options: IdentityPagesOptions) {
   const { graph, store, hashing, allowance } = options;
-  const { secret, model } = graph.identity!;
+  const { secret } = graph.identity!;
   const { member } = secret!;
   const old = oldMember(member);
-  const find = accountFinder(graph, store, modelOf(graph, model).key);
+  const find = ownFinder(graph, store);
   const set = secretSetter(options);
   const read = textsOf([], [old, member]);
   const guesses = allowance('old secret', graph.service.limits.signIn);
@@ -48,14 +52,29 @@ export function secretChanger(options: IdentityPagesOptions) {
     const key = knownCaller(principal);
     refuseQuery(query);
     const given = read(readBodyOf(request, 'create'));
-    const account = (await find(key))!;
+    const account = await find(key);
     const wait = await guesses.take(String(key));
     if (wait > 0) throw tooMany(wait);
-    const isRight = await hashing.isSecret(given[old]!, account.hashed ?? '', principal.requester);
+    let isRight = true;
+    try {
+      isRight = await hashing.isSecret(given[old]!, account.hashed ?? '', principal.requester);
+    } finally {
+      // One that could not be looked at is no guess.
+      if (isRight) guesses.giveBack(String(key));
+    }
     if (!isRight) throw brokenRules([{ pointer: pointerTo(old), rule: 'old', detail: `is not your ${member}` }]);
-    guesses.giveBack(String(key));
     await set(principal, account, given[member]!);
     return begin(key, request);
+  };
+}
+
+/** Finds the account of a caller: what is known of one is some seconds old, and they may be gone by now. */
+function ownFinder(graph: Graph, store: Store): (key: Scalar) => Promise<Account> {
+  const find = accountFinder(graph, store, modelOf(graph, graph.identity!.model).key);
+  return async (key) => {
+    const account = await find(key);
+    if (account === undefined) throw badToken('your record is not there any more');
+    return account;
   };
 }
 
@@ -86,12 +105,12 @@ function secretSetter({ graph, writes, hashing }: IdentityPagesOptions) {
 /** Sends the caller a code that proves their address. */
 export function verificationAsker(options: IdentityPagesOptions, limit: Allowance) {
   const { graph, store, accountCodes } = options;
-  const find = accountFinder(graph, store, modelOf(graph, graph.identity!.model).key);
+  const find = ownFinder(graph, store);
   const { to } = graph.identity!.codes!;
   return async ({ principal, request, query }: IdentityRequest): Promise<Reply> => {
     const key = knownCaller(principal);
     refuseQuery(query);
-    const account = (await find(key))!;
+    const account = await find(key);
     if (principal.caller!.roles.includes(VERIFIED)) return DONE;
     if (account.address === null) {
       const detail = `you have no ${to.member}, which a code could be sent to`;
