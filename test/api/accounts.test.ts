@@ -82,6 +82,11 @@ describe.each(['sqlite', 'postgres'] as const)('accounts, on %s', (kind) => {
     const made = await plan('in time');
     expect([made.status, made.body.data.proved]).toEqual([201, true]);
     const path = `/plans/${made.body.data.id}`;
+    // A proved address is no role: it makes nobody else the owner.
+    const other = await signUp('zoe');
+    const theirs = await on.ask('POST', '/plans', { text: 'for zoe', member_id: other }, as(token));
+    expect([theirs.status, theirs.body.errors[0].pointer]).toEqual([403, '/member_id']);
+    await sent();
     expect((await on.ask('PATCH', path, { text: 'later' }, as(token))).status).toBe(200);
     // Nothing more is sent to an address that is proved.
     expect((await on.ask('POST', '/me/verification', undefined, as(token))).status).toBe(204);
@@ -89,11 +94,11 @@ describe.each(['sqlite', 'postgres'] as const)('accounts, on %s', (kind) => {
     // Another address is not proved; the first one still is.
     const move = (email: string) => on.ask('PATCH', `/members/${id}`, { email }, as(token));
     expect((await move('ada@other.example')).status).toBe(200);
-    const [other] = await sent();
-    expect([other!.to, (await plan('moved')).status]).toEqual(['ada@other.example', 403]);
+    const [moved] = await sent();
+    expect([moved!.to, (await plan('moved')).status]).toEqual(['ada@other.example', 403]);
     expect((await on.ask('PATCH', path, { text: 'moved' }, as(token))).status).toBe(403);
     expect((await move('ada@guild.example')).status).toBe(200);
-    expect([(await plan('back')).status, await verify(other!.code)]).toEqual([201, 422]);
+    expect([(await plan('back')).status, await verify(moved!.code)]).toEqual([201, 422]);
     await sent();
   });
 

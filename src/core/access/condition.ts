@@ -1,4 +1,5 @@
 import { fieldExpression } from '../expression/property.ts';
+import { VERIFIED } from '../model/access.ts';
 import type { Access, Grant, Verb } from '../model/access.ts';
 import { asksWho, constant, kindOf, plain } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
@@ -70,6 +71,8 @@ function grantCondition(graph: Graph, model: Model, grant: Grant, viewer: Viewer
       return viewer.kind === 'caller';
     case 'role':
       return viewer.roles.has(grant.role);
+    case 'verified':
+      return viewer.roles.has(VERIFIED);
     case 'where':
       return grant.where;
     case 'owner':

@@ -1,4 +1,3 @@
-import { VERIFIED } from '../model/access.ts';
 import type { Grant } from '../model/access.ts';
 import type { Model } from '../model/model.ts';
 import { spoken } from '../text/names.ts';
@@ -32,7 +31,6 @@ const namesOf = (model: Model, grants: readonly Grant[], how: keyof GrantName): 
 function nameOf(model: Model, grant: Grant): GrantName | undefined {
   switch (grant.kind) {
     case 'role':
-      if (grant.role === VERIFIED) return { declared: 'verified', told: 'everybody whose address is verified' };
       return { declared: `role:${grant.role}`, told: `the role ${grant.role}` };
     case 'path': {
       const path = grant.path.map(({ name }) => name).join('.');
@@ -49,6 +47,8 @@ function nameOf(model: Model, grant: Grant): GrantName | undefined {
     }
     case 'signed-in':
       return { declared: grant.kind, told: 'everybody who is signed in' };
+    case 'verified':
+      return { declared: grant.kind, told: 'everybody whose address is proved' };
     case 'owner':
       return { declared: grant.kind, told: 'the owner' };
     case 'maker':

@@ -57,6 +57,8 @@ export const implies = (grants: readonly Grant[], others: readonly Grant[]): boo
       case 'signed-in':
       case 'path':
         return has('anybody') || has('signed-in');
+      case 'verified':
+        return has('anybody') || has('signed-in') || has('verified');
       case 'role':
         return (
           has('anybody') ||
@@ -83,7 +85,7 @@ export function readsWhatItWrites(graph: Graph, model: Model, act: 'create' | 'u
   const isOwn = owner?.field.rules.required === true && further.length === 0;
   const owners: Grant = { kind: 'owner' };
   return implies(
-    create.map((grant) => (isOwn && grant.kind === 'signed-in' ? owners : grant)),
+    create.map((grant) => (isOwn && ['signed-in', 'verified'].includes(grant.kind) ? owners : grant)),
     read,
   );
 }

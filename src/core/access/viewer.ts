@@ -1,5 +1,6 @@
 import { firstOf, manysOf, walk } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
+import { VERIFIED } from '../model/access.ts';
 import type { Grant } from '../model/access.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Caller } from '../expression/context.ts';
@@ -30,7 +31,10 @@ export function viewersOf(graph: Graph): (caller: Caller | null) => Viewer {
 function rolesAskedFor({ models }: Graph): string[] {
   const roles = new Set<string>();
   const note = (grants: readonly Grant[]): void => {
-    for (const grant of grants) if (grant.kind === 'role') roles.add(grant.role);
+    for (const grant of grants) {
+      if (grant.kind === 'role') roles.add(grant.role);
+      if (grant.kind === 'verified') roles.add(VERIFIED);
+    }
   };
   for (const { access } of models) {
     Object.values(access.verbs).forEach(note);

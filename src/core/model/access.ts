@@ -7,6 +7,8 @@ export type Grant =
   /** The maker of the record. */
   | { readonly kind: 'maker' }
   | { readonly kind: 'role'; readonly role: string }
+  /** Callers whose address is proved. It is no role: it gives no record another owner. */
+  | { readonly kind: 'verified' }
   /** The caller that the relations lead to. */
   | { readonly kind: 'path'; readonly path: readonly Relation[] }
   /** Every caller, on records for which the expression is true; and the text that it was declared as. */
@@ -14,7 +16,7 @@ export type Grant =
   /** Callers who may do this verb on the parent. */
   | { readonly kind: 'parent'; readonly verb: Verb };
 
-/** What callers hold, beside their roles, whose address is proved. No record gives it. */
+/** What stands among the roles of callers whose address is proved. No record gives it. */
 export const VERIFIED = '(verified)';
 
 export const verbs = ['read', 'create', 'update', 'delete', 'replace', 'clear', 'journal'] as const;

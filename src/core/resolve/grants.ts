@@ -2,7 +2,7 @@ import type { GrantDeclaration, GrantsDeclaration, MayDeclaration } from '../dec
 import type { Path } from '../declaration/document.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { NameScope } from '../expression/name-scope.ts';
-import { VERIFIED, verbs } from '../model/access.ts';
+import { verbs } from '../model/access.ts';
 import type { Access, Grant, Verb } from '../model/access.ts';
 import type { Identity } from '../model/identity.ts';
 import type { Operation } from '../model/model.ts';
@@ -219,7 +219,7 @@ function readGrant(
   }
   if (declared === 'signed-in') return SIGNED_IN;
   if (declared === 'verified') {
-    if (context.identity.codes?.verify !== undefined) return [{ kind: 'role', role: VERIFIED }];
+    if (context.identity.codes?.verify !== undefined) return [{ kind: 'verified' }];
     const remedy = 'declare codes that prove addresses: identity: { codes: { verify: 24h } }';
     report.error('unknown-grant', 'nobody proves an address to this service', remedy, path);
     return undefined;

@@ -2,7 +2,6 @@ import { HttpProblem } from '../api/problems.ts';
 import { CodeError } from '../change/code.ts';
 import { nested } from '../change/unit-of-work.ts';
 import type { Writes } from '../change/writes.ts';
-import { VERIFIED } from '../model/access.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import { modelOf } from '../model/graph.ts';
@@ -132,6 +131,5 @@ function rolesInGrants({ models }: Graph): Set<string> {
     ...Object.values(access.verbs).flat(),
     ...[access.operations, access.fields, access.set].flatMap((named) => [...named.values()].flat()),
   ]);
-  const roles = grants.flatMap((grant) => (grant.kind === 'role' ? [grant.role] : []));
-  return new Set(roles.filter((role) => role !== VERIFIED));
+  return new Set(grants.flatMap((grant) => (grant.kind === 'role' ? [grant.role] : [])));
 }

@@ -37,7 +37,7 @@ function accessOf(graph: Pick<Graph, 'byName' | 'identity'>, by: Field): Access 
     const { read } = modelOf(graph, graph.identity.model).access.verbs;
     const me: Expression = { op: 'me', type: kindOf(by) };
     const isMe: Expression = { op: '=', left: fieldExpression(by), right: me, type: plain('boolean') };
-    const fixed = read.filter(({ kind }) => ['anybody', 'signed-in', 'role'].includes(kind));
+    const fixed = read.filter(({ kind }) => ['anybody', 'signed-in', 'verified', 'role'].includes(kind));
     fields.set(by.member, [...fixed, { kind: 'where', where: isMe, text: 'by = me()' }]);
   }
   const verbs = { read: ANYBODY, create: [], update: [], delete: [], replace: [], clear: [], journal: [] };

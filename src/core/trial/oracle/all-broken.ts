@@ -6,7 +6,7 @@ import { childrenOf, manysOf, needs } from '../../model/expression.ts';
 import type { Model } from '../../model/model.ts';
 import { linkedOf } from '../../model/related.ts';
 import { isSame } from '../../model/value.ts';
-import { ITSELF } from './grants.ts';
+import { isVerified, ITSELF } from './grants.ts';
 import type { Asked, Values } from './read-body.ts';
 import type { Broken } from './read-value.ts';
 import { defaultsOf, makeDefaults, readChange } from './read-change.ts';
@@ -150,6 +150,7 @@ function holdForAny(oracle: Writing['oracle'], model: Model, verb: Verb, who: Wr
     if (grant.kind === 'anybody') return true;
     if (grant.kind === 'signed-in') return who !== null;
     if (grant.kind === 'role') return who?.roles.includes(grant.role) === true;
+    if (grant.kind === 'verified') return isVerified(who);
     return grant.kind === 'parent' && holdForAny(oracle, oracle.models.get(model.parent!.target)!, grant.verb, who);
   });
 }

@@ -1,4 +1,5 @@
 import type { Caller } from '../../expression/context.ts';
+import { VERIFIED } from '../../model/access.ts';
 import type { Grant, Verb } from '../../model/access.ts';
 import { asksWho } from '../../model/expression.ts';
 import type { Expression } from '../../model/expression.ts';
@@ -100,6 +101,9 @@ function leadsTo({ graph, records }: OracleData, model: Model, path: readonly Re
   return at !== undefined && keyTextOf(keyOf(over, at)) === keyTextOf(caller.key);
 }
 
+/** Whether a caller has proved their address. */
+export const isVerified = (who: Exclude<Who, typeof ITSELF>): boolean => who?.roles.includes(VERIFIED) === true;
+
 function holds(data: OracleData, grants: Grants, model: Model, row: Row, who: Who): boolean {
   if (who === ITSELF) return true;
   return grants.some((grant) => {
@@ -110,6 +114,8 @@ function holds(data: OracleData, grants: Grants, model: Model, row: Row, who: Wh
         return who !== null;
       case 'role':
         return who?.roles.includes(grant.role) === true;
+      case 'verified':
+        return isVerified(who);
       case 'owner':
         return who !== null && model.owner !== undefined && leadsTo(data, model, model.owner, row, who);
       case 'path':
@@ -133,6 +139,7 @@ function could(data: OracleData, grants: Grants, model: Model, who: Who): boolea
     if (grant.kind === 'anybody' || grant.kind === 'where') return true;
     if (grant.kind === 'nobody' || grant.kind === 'maker') return false;
     if (grant.kind === 'role') return who?.roles.includes(grant.role) === true;
+    if (grant.kind === 'verified') return isVerified(who);
     if (grant.kind === 'owner') return who !== null && model.owner !== undefined;
     if (grant.kind !== 'parent') return who !== null;
     const whole = modelOf(data.graph, model.parent!.target);
@@ -146,6 +153,7 @@ function always(data: OracleData, grants: Grants, model: Model, who: Who): boole
     if (grant.kind === 'anybody') return true;
     if (grant.kind === 'signed-in') return who !== null;
     if (grant.kind === 'role') return who?.roles.includes(grant.role) === true;
+    if (grant.kind === 'verified') return isVerified(who);
     if (grant.kind !== 'parent') return false;
     const whole = modelOf(data.graph, model.parent!.target);
     return always(data, whole.access.verbs[grant.verb], whole, who);
