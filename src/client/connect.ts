@@ -8,6 +8,7 @@ import type { Connection, Table } from './send.ts';
 export function connect(table: Table, options: ClientOptions): unknown {
   const state: Connection['state'] = {
     signedIn: undefined,
+    given: 0,
     refresh: options.refreshToken,
     refreshing: undefined,
     written: undefined,

@@ -27,6 +27,8 @@ export interface Route {
 export interface Connection {
   readonly state: {
     signedIn: string | undefined;
+    /** How many tokens it was given so far: two of the same second are the same text. */
+    given: number;
     /** What goes on with the session that the client signed in to; good once. */
     refresh: string | undefined;
     /** A refresh that is under way: all requests wait for the same one, since a second would end the session. */
@@ -78,17 +80,17 @@ export async function send(connection: Connection, method: string, path: string,
   if (text === undefined) return { headers: undefined, body: undefined };
   const target = connection.base + path + text;
   if (sent.anonymous !== true && connection.state.signedIn === undefined) await refreshed(connection);
+  const { given } = connection.state;
   const token = sent.anonymous === true ? undefined : await tokenNow(connection);
   const got = await attempts(connection, method, target, sent, token);
   if (!(got instanceof Problem)) return got;
   if (got.status === 401 && token !== undefined) {
     const { state, options } = connection;
     // Another request may have refreshed it meanwhile.
-    const isRefreshed = (state.signedIn !== undefined && state.signedIn !== token) || (await refreshed(connection));
+    const isRefreshed = (state.signedIn !== undefined && state.given !== given) || (await refreshed(connection));
     if (!isRefreshed && state.signedIn === token) state.signedIn = undefined;
     const isMended = isRefreshed || (await options.onUnauthorized?.(got)) === true;
     const next = isMended ? await tokenNow(connection) : undefined;
-    // A token of the same second is the same text.
     if (next !== undefined && (isRefreshed || next !== token)) {
       const second = await attempts(connection, method, target, sent, next);
       if (!(second instanceof Problem)) return second;
@@ -101,6 +103,7 @@ export async function send(connection: Connection, method: string, path: string,
 /** Keeps the tokens of an answer; `onRefreshToken` is told of the next refresh token. */
 export async function keepTokens({ state, options }: Connection, body: AnswerBody | undefined): Promise<void> {
   state.signedIn = String(body!.access_token);
+  state.given += 1;
   if (typeof body!.refresh_token !== 'string') return;
   state.refresh = body!.refresh_token;
   await options.onRefreshToken?.(state.refresh);

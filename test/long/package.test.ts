@@ -92,6 +92,7 @@ test('is clean for publint, small, and holds nothing but what it needs', () => {
     'dist',
     'package.json',
     'starter',
+    'starter-identity',
   ]);
   const { dependencies } = JSON.parse(readFileSync(join(inside, 'package.json'), 'utf8')) as { dependencies: object };
   // One has a binary, the other looks for its own files: all others are in the bundle, with their licences.
