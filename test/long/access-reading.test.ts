@@ -270,6 +270,5 @@ onEachProject('who sees what', (matrix) => {
       }
       expect(matrix.surprises).toEqual([]);
     },
-    240_000,
   );
 });

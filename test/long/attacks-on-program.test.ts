@@ -150,7 +150,6 @@ describe('SQLite', () => {
       expect(server.said()).toMatch(/has been (moved or deleted|replaced by another file) while it was open/);
       await server.stop();
     },
-    60_000,
   );
 });
 
@@ -331,6 +330,5 @@ describe('errors that nothing catches', () => {
       expect(await ended).toBe(4);
       expect(server.said()).toContain('beside everything');
     },
-    60_000,
   );
 });

@@ -195,35 +195,31 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     expect(wrong).toEqual([]);
   });
 
-  test.each([false, true])(
-    'nothing that stands in the way of anybody, dark: %s',
-    async (dark) => {
-      const { page } = await opened(service, dark);
-      await lookAs(page, 'member/ines');
-      await press(page, '.rail', 'huts');
-      await until(page, 'td', 'Grey Hut');
-      await press(page, 'tbody', 'Grey Hut');
-      await until(page, '.journal', 'create');
-      expect(await axe(page)).toEqual([]);
-      await press(page, '.record', 'Change');
-      await page.waitForSelector('#field-beds');
-      await page.$eval('#field-name', (input) => (input as unknown as { select(): void }).select());
-      await page.type('#field-name', 'x');
-      await press(page, '.record', 'Save');
-      await until(page, '.faults', '3 characters');
-      expect(await axe(page)).toEqual([]);
-      await press(page, '.top nav', 'Who may what');
-      await until(page, '.matrix', 'steward');
-      expect(await axe(page)).toEqual([]);
-      await press(page, '.top nav', 'Map');
-      await page.waitForSelector('.map .box');
-      expect(await axe(page)).toEqual([]);
-      await press(page, '.top nav', 'Request');
-      await page.click('.trail ol li .line button');
-      expect(await axe(page)).toEqual([]);
-    },
-    120_000,
-  );
+  test.each([false, true])('nothing that stands in the way of anybody, dark: %s', async (dark) => {
+    const { page } = await opened(service, dark);
+    await lookAs(page, 'member/ines');
+    await press(page, '.rail', 'huts');
+    await until(page, 'td', 'Grey Hut');
+    await press(page, 'tbody', 'Grey Hut');
+    await until(page, '.journal', 'create');
+    expect(await axe(page)).toEqual([]);
+    await press(page, '.record', 'Change');
+    await page.waitForSelector('#field-beds');
+    await page.$eval('#field-name', (input) => (input as unknown as { select(): void }).select());
+    await page.type('#field-name', 'x');
+    await press(page, '.record', 'Save');
+    await until(page, '.faults', '3 characters');
+    expect(await axe(page)).toEqual([]);
+    await press(page, '.top nav', 'Who may what');
+    await until(page, '.matrix', 'steward');
+    expect(await axe(page)).toEqual([]);
+    await press(page, '.top nav', 'Map');
+    await page.waitForSelector('.map .box');
+    expect(await axe(page)).toEqual([]);
+    await press(page, '.top nav', 'Request');
+    await page.click('.trail ol li .line button');
+    expect(await axe(page)).toEqual([]);
+  });
 });
 
 test('with --watch the page follows the files, tells what is wrong, and opens failures as requests', async () => {

@@ -158,40 +158,36 @@ const cases: Case[] = [
 ];
 
 describe.each(['before', 'after'] as const)('the connection is lost %s a message', (when) => {
-  test.each(cases)(
-    'of $what',
-    async ({ request }) => {
-      let isOver = false;
-      let cuts = 0;
-      for (let message = 1; !isOver; message += 1) {
-        const { method, target, body, more, whole } = await request();
-        cut.cutAt(message, when);
-        const told = await ask(method, target, body, more);
-        isOver = !cut.hasCut();
-        cut.cutAt(Infinity, when);
-        cuts += isOver ? 0 : 1;
-        const isDone = told.status < 300;
-        if (!isDone)
-          expect([method, message, told.status, told.headers['retry-after'], told.body.type]).toEqual([
-            method,
-            message,
-            503,
-            '1',
-            expect.stringMatching(/^\/problems\/(store-unavailable|outcome-unknown)$/),
-          ]);
-        if (whole === undefined) continue;
-        const [isThere, isWhole] = await whole();
-        expect([method, message, isWhole]).toEqual([method, message, true]);
-        // What was acknowledged is kept; what was not may have been kept where the very last answer was lost, and says
-        // so.
-        const isUncertain = told.body?.type === '/problems/outcome-unknown';
-        if (!isUncertain) expect([method, message, isThere]).toEqual([method, message, isDone]);
-        expect(message).toBeLessThan(100);
-      }
-      expect(cuts).toBeGreaterThan(0);
-    },
-    120_000,
-  );
+  test.each(cases)('of $what', async ({ request }) => {
+    let isOver = false;
+    let cuts = 0;
+    for (let message = 1; !isOver; message += 1) {
+      const { method, target, body, more, whole } = await request();
+      cut.cutAt(message, when);
+      const told = await ask(method, target, body, more);
+      isOver = !cut.hasCut();
+      cut.cutAt(Infinity, when);
+      cuts += isOver ? 0 : 1;
+      const isDone = told.status < 300;
+      if (!isDone)
+        expect([method, message, told.status, told.headers['retry-after'], told.body.type]).toEqual([
+          method,
+          message,
+          503,
+          '1',
+          expect.stringMatching(/^\/problems\/(store-unavailable|outcome-unknown)$/),
+        ]);
+      if (whole === undefined) continue;
+      const [isThere, isWhole] = await whole();
+      expect([method, message, isWhole]).toEqual([method, message, true]);
+      // What was acknowledged is kept; what was not may have been kept where the very last answer was lost, and says
+      // so.
+      const isUncertain = told.body?.type === '/problems/outcome-unknown';
+      if (!isUncertain) expect([method, message, isThere]).toEqual([method, message, isDone]);
+      expect(message).toBeLessThan(100);
+    }
+    expect(cuts).toBeGreaterThan(0);
+  });
 });
 
 test('a write whose last answer was lost is repeated with its key, and done once', async () => {
