@@ -13,7 +13,7 @@ export interface Codes {
   find(reader: Reader, kind: CodeKind, code: string, now: Date): Promise<FoundCode | undefined>;
   /** Takes a code that was found, and with it all others of the kind; false where somebody else was quicker. */
   use(transaction: Transaction, kind: CodeKind, code: string, caller: string): Promise<boolean>;
-  /** Notes that a caller has proved an address, by its digest. */
+  /** Notes that a caller has proved an address. */
   verify(transaction: Transaction, caller: Scalar, address: string): Promise<void>;
 }
 
@@ -84,7 +84,7 @@ export function makeCodes(dialect: Dialect): Codes {
     },
 
     async verify(transaction, caller, address) {
-      await transaction.run(statements.verify, [String(caller), address]);
+      await transaction.run(statements.verify, [String(caller), addressDigest(address)]);
     },
   };
 }
@@ -106,8 +106,7 @@ function statementsOf({ name, placeholder }: Dialect) {
   return {
     prune: { sql: `DELETE FROM ${table} WHERE ${expires} < ${first} AND ${made} < ${second}` },
     count: {
-      sql:
-        `SELECT count(*) FROM ${table} WHERE ${caller} = ${first} AND ${kind} = ${second} ` + `AND ${made} >= ${third}`,
+      sql: `SELECT count(*) FROM ${table} WHERE ${caller} = ${first} AND ${kind} = ${second} AND ${made} >= ${third}`,
     },
     keep: {
       sql:

@@ -3,7 +3,7 @@ import type { Failure } from '../api/failure.ts';
 import type { UnitOfWork } from '../change/unit-of-work.ts';
 import type { Writes } from '../change/writes.ts';
 import type { Problem } from '../declaration/problem.ts';
-import { addressDigest, makeCodes } from '../identity/codes.ts';
+import { makeCodes } from '../identity/codes.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
@@ -71,7 +71,7 @@ function addressProver({ identity }: Graph, { dialect }: Store) {
   const address = identity?.codes?.verify === undefined ? undefined : identity.codes.to.member;
   return async ({ transaction }: UnitOfWork, { name }: Model, key: Scalar, values: Values): Promise<void> => {
     const known = address === undefined || name !== identity!.model ? null : values[address];
-    if (typeof known === 'string') await codes.verify(transaction, key, addressDigest(known));
+    if (typeof known === 'string') await codes.verify(transaction, key, known);
   };
 }
 

@@ -23,11 +23,10 @@ import { readBodyOf } from '../request/body.ts';
 import { refuseQuery } from '../request/query.ts';
 import { textsOf } from '../request/texts.ts';
 import type { IdentityPagesOptions, IdentityRequest } from './identity-page.ts';
-import { knownCaller, signedIn } from './session-pages.ts';
+import { knownCaller, NO_CONTENT, signedIn } from './session-pages.ts';
 import { tooMany } from './sign-in.ts';
 
 const ACCEPTED: Reply = { status: 202, headers: COMMON_HEADERS };
-const DONE: Reply = { status: 204, headers: COMMON_HEADERS };
 const WRONG_CODE: Failure = {
   pointer: pointerTo(CODE),
   rule: CODE,
@@ -111,7 +110,7 @@ export function verificationAsker(options: IdentityPagesOptions, limit: Allowanc
     const key = knownCaller(principal);
     refuseQuery(query);
     const account = await find(key);
-    if (principal.caller!.roles.includes(VERIFIED)) return DONE;
+    if (principal.caller!.roles.includes(VERIFIED)) return NO_CONTENT;
     if (account.address === null) {
       const detail = `you have no ${to.member}, which a code could be sent to`;
       throw new HttpProblem('refused', detail, { status: 422, errors: [] });
@@ -133,10 +132,10 @@ export function verifier(options: IdentityPagesOptions, limit: Allowance) {
     const account = await proven(code, request.client);
     await writes.run(null, async ({ transaction }) => {
       if (!(await codes.use(transaction, 'verify', code, String(account.key)))) throw brokenRules([WRONG_CODE]);
-      await codes.verify(transaction, account.key, addressDigest(account.address!));
+      await codes.verify(transaction, account.key, account.address!);
     });
     callers.forget();
-    return DONE;
+    return NO_CONTENT;
   };
 }
 
@@ -172,10 +171,10 @@ export function resetter(options: IdentityPagesOptions, limit: Allowance) {
     const account = await proven(code, request.client);
     await set(null, account, given[member]!, async ({ transaction }) => {
       if (!(await codes.use(transaction, 'reset', code, String(account.key)))) throw brokenRules([WRONG_CODE]);
-      if (settings!.verify !== undefined) await codes.verify(transaction, account.key, addressDigest(account.address!));
+      if (settings!.verify !== undefined) await codes.verify(transaction, account.key, account.address!);
     });
     callers.forget();
-    return DONE;
+    return NO_CONTENT;
   };
 }
 

@@ -18,7 +18,7 @@ export function knownCaller({ caller }: Principal): Scalar {
   return caller.key;
 }
 
-const NO_CONTENT: Reply = { status: 204, headers: COMMON_HEADERS };
+export const NO_CONTENT: Reply = { status: 204, headers: COMMON_HEADERS };
 const SECRET_HEADERS = { ...JSON_HEADERS, 'cache-control': 'no-store' };
 const MOST_AGENT = 200;
 

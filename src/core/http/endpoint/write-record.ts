@@ -266,7 +266,11 @@ function bodyOf(
     read: (_work, seen) => withSecretFailures(read, seen),
     async sealed(hashSecrets) {
       const made = await sealed(read, hashSecrets);
-      return async (_work, seen) => ({ ...made, failures: (await withSecretFailures(read, seen)).failures });
+      // The secret itself is judged, not its hash; without failures nothing is copied.
+      return async (_work, seen) => {
+        const failures = await changes.secretFailures(read.values, seen);
+        return failures.length === 0 ? made : { ...made, failures };
+      };
     },
   };
 }
