@@ -36,10 +36,6 @@ export const demo: Command = {
     terminal.show(bold('\n1. The nouns, written down'));
     terminal.show(table(project.graph.models.map((model) => [`  models/${model.name}.yaml`, model.description ?? ''])));
 
-    const waiting = project.unsupported?.words ?? [];
-    if (waiting.length > 0) {
-      terminal.show(terminal.paint.dim(`  checked, but not put to work by this version: ${waiting.join(', ')}`));
-    }
     const requests = await seedAndAsk(inside, project);
     if (requests === undefined) return EXIT.foundWrong;
 

@@ -172,7 +172,7 @@ function takes({ name, operation }: Endpoint): string {
     case 'read':
       return '?view fields include may';
     case 'journal':
-      return '?action by filter sort limit after before offset total';
+      return '?action by filter sort limit after before offset total labels';
     case 'clear':
       return '?field=value filter';
     case 'delete':

@@ -187,7 +187,18 @@ export interface JournalLine {
   readonly action: 'create' | 'update' | 'delete';
   /** The operation that did it; null for a plain write. */
   readonly operation: string | null;
-  readonly changes: Readonly<Record<string, { readonly before?: unknown; readonly after?: unknown }>>;
+  readonly changes: Readonly<Record<string, Change>>;
+  /** What the record and whoever changed it are called, where `labels` asks for it; null for what is hidden or gone. */
+  readonly label?: string | null;
+  readonly by_label?: string | null;
+}
+
+/** What a member was, and what it became; of a key with `labels`, what its record is called too. */
+interface Change {
+  readonly before?: unknown;
+  readonly after?: unknown;
+  readonly before_label?: unknown;
+  readonly after_label?: unknown;
 }
 
 type JournalMember = 'id' | 'record' | 'at' | 'by' | 'action' | 'operation';
@@ -207,6 +218,8 @@ export interface JournalOptions extends RequestOptions {
   readonly before?: string | null | undefined;
   readonly offset?: number | undefined;
   readonly total?: boolean | undefined;
+  /** Whether lines say what records are called. */
+  readonly labels?: boolean | undefined;
 }
 
 export interface JournalLists {

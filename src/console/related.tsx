@@ -77,8 +77,16 @@ interface JournalLine {
   readonly id: string;
   readonly at: string;
   readonly by: string | null;
+  readonly by_label?: string | null;
   readonly action: string;
-  readonly changes: Readonly<Record<string, { readonly before?: unknown; readonly after?: unknown }>> | null;
+  readonly changes: Readonly<Record<string, Change>> | null;
+}
+
+interface Change {
+  readonly before?: unknown;
+  readonly after?: unknown;
+  readonly before_label?: unknown;
+  readonly after_label?: unknown;
 }
 
 export function Journal({ model, row }: { model: Model; row: Row }): JSX.Element | null {
@@ -86,7 +94,7 @@ export function Journal({ model, row }: { model: Model; row: Row }): JSX.Element
   const refusal = useSignal('');
   useEffect(() => {
     void guarded(async () => {
-      const target = `${recordPath(model, row[model.key])}/journal?limit=12`;
+      const target = `${recordPath(model, row[model.key])}/journal?limit=12&labels=true`;
       const { answer, value } = await ask({ as: eyes.value, method: 'GET', target }, true);
       refusal.value = answer.status === 200 ? '' : answer.reason;
       lines.value = answer.status === 200 ? (value as { data: readonly JournalLine[] }).data : [];
@@ -96,17 +104,18 @@ export function Journal({ model, row }: { model: Model; row: Row }): JSX.Element
     <section class="journal">
       <h3>What was done to it {refusal.value === '' ? null : <span class="count">{refusal.value}</span>}</h3>
       <ol>
-        {(lines.value ?? []).map(({ id, at, by, action, changes }) => (
+        {(lines.value ?? []).map(({ id, at, by, by_label, action, changes }) => (
           <li key={id} class={`is-${action}`}>
             <time dateTime={at} title={at}>
               {at.slice(0, 16).replace('T', ' ')}
             </time>{' '}
-            <b>{action}</b> by {personCalled(by)}
+            <b>{action}</b> by {personCalled(by, by_label)}
             {action === 'update' && changes !== null ? (
               <ul>
-                {Object.entries(changes).map(([member, { before, after }]) => (
+                {Object.entries(changes).map(([member, change]) => (
                   <li key={member}>
-                    {member}: <del>{textOf(before) || '–'}</del> <ins>{textOf(after) || '–'}</ins>
+                    {member}: <del>{textOf(change.before_label ?? change.before) || '–'}</del>{' '}
+                    <ins>{textOf(change.after_label ?? change.after) || '–'}</ins>
                   </li>
                 ))}
               </ul>
@@ -118,7 +127,8 @@ export function Journal({ model, row }: { model: Model; row: Row }): JSX.Element
   );
 }
 
-function personCalled(key: string | null): string {
+function personCalled(key: string | null, label?: string | null): string {
+  if (typeof label === 'string') return label;
   if (key === null) return 'nobody in particular';
   const person = service.value?.people.find((one) => one.key === String(key));
   return person?.who.split('/').at(-1) ?? shortKey(key);

@@ -170,7 +170,6 @@ describe('models', () => {
       ['2:30 same-column'],
     ],
     ['a field like a parameter', 'model: a\nfields: { limit: { type: integer } }\n', ['2:11 named-like-parameter']],
-    ['a word of a later version', "model: a\nlabel: '{id}'\n", ['1:12 not-yet']],
     ['a key twice', 'model: a\nmodel: b\n', ['2:1 duplicate-key']],
     ['an anchor', 'model: a\nfields: &f { n: { type: date } }\n', ['2:9 alias']],
     ['a merge', 'model: a\nfields: { <<: *f }\n', ['2:15 alias']],

@@ -20,8 +20,6 @@ import type { DeclaredModel } from './resolve/model-draft.ts';
 import { isRole } from './resolve/grants.ts';
 import { resolve } from './resolve/resolve.ts';
 import { serviceSettings } from './resolve/service-settings.ts';
-import { unsupportedIn } from './resolve/unsupported.ts';
-import type { UnsupportedFeatures } from './resolve/unsupported.ts';
 
 /** The texts of a project's declarations, as they were read. */
 export interface ProjectSources {
@@ -38,8 +36,6 @@ export interface Compiled {
   /** Undefined where there are errors among the problems. */
   readonly graph?: Graph;
   readonly problems: readonly Problem[];
-  /** What is declared and not yet put to work. */
-  readonly unsupported?: UnsupportedFeatures;
 }
 
 /** Compiles declarations to the model graph, and reports all their problems, sorted by place. */
@@ -68,9 +64,8 @@ export function compile(sources: ProjectSources): Compiled {
   if (sources.code !== undefined) problems.push(...checkCode(graph, first, sources.code));
   const sound = !problems.some(isError);
   if (sound) noteOpenModels(graph, first, report);
-  const unsupported = sound ? noteUnsupported(graph, report) : undefined;
   problems.sort(byPlace);
-  return sound ? { graph: { ...graph, ...(code && { code }) }, problems, unsupported } : { problems };
+  return sound ? { graph: { ...graph, ...(code && { code }) }, problems } : { problems };
 }
 
 /** The console lets in those with a role, which somebody must be able to have. */
@@ -83,16 +78,6 @@ function checkConsole({ service, identity }: Graph, report: Reporter): void {
     const remedy = 'declare an identity with roles; or leave `console` out, and it is there on this machine alone';
     report.error('no-roles', `nobody signs in, so nobody has the role ${role}`, remedy, path);
   }
-}
-
-/** Nothing that is declared is left out in silence. */
-function noteUnsupported(graph: Graph, report: Reporter): UnsupportedFeatures {
-  const unsupported = unsupportedIn(graph);
-  if (unsupported.words.length === 0) return unsupported;
-  const message = `checked, but not put to work by this version: ${unsupported.words.join(', ')}`;
-  const remedy = 'until it is, the service behaves as if it were not there';
-  report.warn('not-yet', message, remedy, ['service', 'name'], 'key');
-  return unsupported;
 }
 
 /** A service where nobody signs in, and whose models say nothing of who may do what, is everybody's. */

@@ -8,7 +8,6 @@ import type { Problem } from '../core/declaration/problem.ts';
 import type { Graph } from '../core/model/graph.ts';
 import type { StoreKind } from '../core/model/service.ts';
 import { codeFacts } from '../core/resolve/code.ts';
-import type { UnsupportedFeatures } from '../core/resolve/unsupported.ts';
 import { StoreError } from '../core/store/contract.ts';
 import { makeThrowaway } from '../store/throwaway.ts';
 import type { Throwaway } from '../store/throwaway.ts';
@@ -23,7 +22,6 @@ export interface Project {
   /** Undefined where there are errors among the problems. */
   readonly graph?: Graph;
   readonly problems: readonly Problem[];
-  readonly unsupported?: UnsupportedFeatures;
   /** Every text that a problem's place may point into. */
   readonly sources: readonly Source[];
   /** The files that its hooks and operations are in. */

@@ -58,10 +58,7 @@ describe('check', () => {
   test('the demo is sound', async () => {
     const ran = await vantfell(['check', '-C', demoFolder()]);
     expect(ran).toMatchObject({ code: 0, err: '' });
-    expect(ran.out).toMatch(/\nsound: Fell Huts, 11 models, 79 endpoints\n$/);
-    // What this version doesn't apply is said, and is no error.
-    expect(ran.out).toContain('not-yet (warning)');
-    expect(ran.out).toContain('not put to work by this version: label (8 models)');
+    expect(ran.out).toBe('sound: Fell Huts, 11 models, 79 endpoints\n');
   });
 
   test('every problem is shown at once, each with its place marked and a remedy', async () => {

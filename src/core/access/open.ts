@@ -2,6 +2,7 @@ import type { Grant } from '../model/access.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
+import type { Relation } from '../model/relation.ts';
 import { grantsOf, operationAct } from './condition.ts';
 import type { Act } from './condition.ts';
 
@@ -46,46 +47,52 @@ export function openActs(graph: Graph): OpenAct[] {
   return [...verbs, { act: 'call' as const, of: operations }].filter(({ of }) => of.length > 0);
 }
 
-/** Whether everybody who has one of these grants on a record surely has one of the others, too. */
-export const implies = (grants: readonly Grant[], others: readonly Grant[]): boolean =>
-  grants.every((grant) => {
-    const has = (kind: Grant['kind']): boolean => others.some((other) => other.kind === kind);
-    switch (grant.kind) {
-      case 'nobody':
-      case 'maker':
-        return true;
-      case 'signed-in':
-      case 'path':
-        return has('anybody') || has('signed-in');
-      case 'verified':
-        return has('anybody') || has('signed-in') || has('verified');
-      case 'role':
-        return (
-          has('anybody') ||
-          has('signed-in') ||
-          others.some((other) => other.kind === 'role' && other.role === grant.role)
-        );
-      case 'owner':
-        return has('anybody') || has('signed-in') || has('owner');
-      case 'parent':
-        // Nobody changes the records of a parent that they may not read.
-        return has('anybody') || others.some((other) => other.kind === 'parent' && other.verb === 'read');
-      default:
-        return has('anybody');
-    }
+/** A grant in its longest form: an owner is the caller at a path, and a parent's grants are told from its part. */
+function spelledOut(graph: Graph, model: Model, grant: Grant): Grant[] {
+  if (grant.kind === 'nobody' || grant.kind === 'maker') return [];
+  if (grant.kind === 'owner') return model.owner === undefined ? [] : [{ kind: 'path', path: model.owner }];
+  if (grant.kind !== 'parent') return [grant];
+  const { parent } = model;
+  if (parent === undefined) return [];
+  const whole = modelOf(graph, parent.target);
+  return whole.access.verbs[grant.verb]
+    .flatMap((one) => spelledOut(graph, whole, one))
+    .map((one) => (one.kind === 'path' ? { ...one, path: [parent, ...one.path] } : one));
+}
+
+const pathText = (path: readonly Relation[]): string => path.map(({ name }) => name).join('.');
+
+/** Whether whoever has a grant surely has one of others; all are spelled out. */
+function isAmong(grant: Grant, others: readonly Grant[]): boolean {
+  return others.some((other) => {
+    if (other.kind === 'anybody') return true;
+    if (other.kind === 'signed-in') return !['anybody', 'where'].includes(grant.kind);
+    if (other.kind === 'role') return grant.kind === 'role' && grant.role === other.role;
+    if (other.kind === 'path') return grant.kind === 'path' && pathText(grant.path) === pathText(other.path);
+    return other.kind === 'verified' && grant.kind === 'verified';
   });
+}
+
+/** Whether everybody who has one of these grants on a record surely has one of the others, too. */
+export function implies(graph: Graph, model: Model, grants: readonly Grant[], others: readonly Grant[]): boolean {
+  const given = others.flatMap((other) => spelledOut(graph, model, other));
+  // Nobody changes the records of a parent that they may not read.
+  const followsReaders = others.some((other) => other.kind === 'parent' && other.verb === 'read');
+  return grants.every(
+    (grant) =>
+      (grant.kind === 'parent' && followsReaders) ||
+      spelledOut(graph, model, grant).every((one) => isAmong(one, given)),
+  );
+}
 
 /** Whether everybody who makes or changes a record may surely read it then. */
 export function readsWhatItWrites(graph: Graph, model: Model, act: 'create' | 'update'): boolean {
-  if (isOpenFor(graph, model, 'read')) return true;
   const { read, create, update, replace } = model.access.verbs;
-  if (act === 'update') return implies([...update, ...replace], read);
+  if (act === 'update') return implies(graph, model, [...update, ...replace], read);
   const [owner, ...further] = model.owner ?? [];
   // A signed-in caller without a role makes records for nobody else.
   const isOwn = owner?.field.rules.required === true && further.length === 0;
   const owners: Grant = { kind: 'owner' };
-  return implies(
-    create.map((grant) => (isOwn && ['signed-in', 'verified'].includes(grant.kind) ? owners : grant)),
-    read,
-  );
+  const made = create.map((grant) => (isOwn && ['signed-in', 'verified'].includes(grant.kind) ? owners : grant));
+  return isOpenFor(graph, model, 'read') || implies(graph, model, made, read);
 }

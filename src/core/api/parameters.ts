@@ -37,6 +37,9 @@ export const listParameters = [
   ...projectionParameters,
 ] as const;
 
+/** Those that journals take beside. */
+export const journalParameters = ['labels'] as const;
+
 /** The encodings of CQL2 for filters; the first is the default. */
 export const filterLanguages = ['cql2-text', 'cql2-json'] as const;
 

@@ -1,7 +1,10 @@
 import type { Failure } from '../api/failure.ts';
 import { HttpProblem } from '../api/problems.ts';
+import type { Model } from '../model/model.ts';
+import type { Relation } from '../model/relation.ts';
 import type { Scalar } from '../model/scalar.ts';
 import { spoken } from '../text/names.ts';
+import { quoted } from '../text/value.ts';
 import { cascadeOf } from './cascade.ts';
 import type { Changes } from './contract.ts';
 import type { Share } from './draws.ts';
@@ -22,13 +25,16 @@ export function recordDeleter(parts: ModelWriting, finish: FinishWrite): Pick<Ch
   async function refuseReferred(work: UnitOfWork, key: Scalar): Promise<void> {
     const failures: Failure[] = [];
     let hidden = false;
-    for (const { model: other, relation, count } of parts.lookUpsFor(work.permissions).referrers) {
-      const row = await work.transaction.first(count, [bind(model.key, key), ...count.values(evaluationOf(work))]);
+    const id = bind(model.key, key);
+    const evaluation = evaluationOf(work);
+    for (const { model: other, relation, count, labels } of parts.lookUpsFor(work.permissions).referrers) {
+      const row = await work.transaction.first(count, [id, ...count.values(evaluation)]);
       const [all, number] = [Number(row?.[0] ?? 0), Number(row?.[1] ?? 0)];
       hidden ||= all > number;
       if (number === 0) continue;
-      const referring = number === 1 ? `1 ${spoken(other.name)} refers` : `${number} ${spoken(other.plural)} refer`;
-      failures.push({ pointer: '', rule: 'restrict', detail: `${referring} to it as ${relation.name}` });
+      const named = await work.transaction.all(labels, [id, ...labels.values(evaluation)]);
+      const texts = named.map(([values]) => labels.write(values));
+      failures.push({ pointer: '', rule: 'restrict', detail: referring(other, relation, number, texts) });
     }
     if (failures.length === 0 && !hidden) return;
     throw new HttpProblem('still-referred-to', undefined, failures.length > 0 ? { errors: failures } : {});
@@ -53,4 +59,12 @@ export function recordDeleter(parts: ModelWriting, finish: FinishWrite): Pick<Ch
       if (!(await cascade.delete(work, key))) await remove(work, key, record);
     },
   };
+}
+
+/** `5 stays refer to it as night, such as "A", "B" and "C"`. */
+function referring(other: Model, { name }: Relation, number: number, labels: readonly string[]): string {
+  const what = number === 1 ? `1 ${spoken(other.name)} refers` : `${number} ${spoken(other.plural)} refer`;
+  const [last = '', ...rest] = labels.map(quoted).reverse();
+  const named = rest.length === 0 ? last : `${rest.reverse().join(', ')} and ${last}`;
+  return `${what} to it as ${name}${number > labels.length ? ', such as ' : ': '}${named}`;
 }

@@ -13,6 +13,8 @@ import { projectionSql } from '../query/projection-sql.ts';
 import { derivedOf, isOpen, isStored, storedOf, wholeOf } from '../query/projection.ts';
 import { guardSql, projectionStatement, storedStatement, storedText, thereStatement } from '../query/statements.ts';
 import type { ProjectionStatement } from '../query/statements.ts';
+import { labelOf, templateSql } from '../query/template-sql.ts';
+import type { TemplateSql } from '../query/template-sql.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import { parametersOf } from '../sql/parameters.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
@@ -28,6 +30,8 @@ export interface Referrer {
   readonly relation: Relation;
   /** One row with the number of records that refer to a key, and of those that the caller may read. */
   readonly count: Valued;
+  /** What the first few of those are called: a row each, which `write` makes a text of. */
+  readonly labels: Valued & Pick<TemplateSql, 'write'>;
 }
 
 /** Every statement that the writes of a model need, made once. */
@@ -127,23 +131,37 @@ function existStatement(model: Model, permissions: Permissions, dialect: Dialect
 }
 
 function referrersOf(model: Model, permissions: Permissions, dialect: Dialect): Referrer[] {
-  const { name, placeholder } = dialect;
-  const { graph } = permissions;
-  return graph.models.flatMap((other) =>
+  return permissions.graph.models.flatMap((other) =>
     other.relations
       .filter((relation) => relation.target === model.name && relation.onDelete === 'restrict')
-      .map((relation) => {
-        const parameters = parametersOf<EvaluationContext>(dialect, 1);
-        const guard = guardSql(graph, other, readWith(permissions, other, relation), dialect, parameters);
-        const refers = `${name(relation.field.column)} = ${placeholder(1)}`;
-        const from = `SELECT count(*) FROM ${name(other.table)} WHERE ${refers}`;
-        return {
-          model: other,
-          relation,
-          count: { sql: `SELECT (${from}), (${from}${guard})`, values: parameters.values },
-        };
-      }),
+      .map((relation) => referrerOf(other, relation, permissions, dialect)),
   );
+}
+
+/** Referring records are named in a refusal up to this many. */
+const MOST_NAMED = 3;
+
+function referrerOf(other: Model, relation: Relation, permissions: Permissions, dialect: Dialect): Referrer {
+  const { name, placeholder } = dialect;
+  const { graph } = permissions;
+  const table = name(other.table);
+  const guard = readWith(permissions, other, relation);
+  const from = `FROM ${table} WHERE ${table}.${name(relation.field.column)} = ${placeholder(1)}`;
+
+  const counting = parametersOf<EvaluationContext>(dialect, 1);
+  const guarded = guardSql(graph, other, guard, dialect, counting);
+  const count = `SELECT (SELECT count(*) ${from}), (SELECT count(*) ${from}${guarded})`;
+
+  const naming = parametersOf<EvaluationContext>(dialect, 1);
+  const { values, write } = templateSql(labelOf(other), graph, other, dialect, naming);
+  const readable = guardSql(graph, other, guard, dialect, naming);
+  const labels = `SELECT ${values} ${from}${readable} ORDER BY ${table}.${name(other.key.column)} LIMIT ${MOST_NAMED}`;
+  return {
+    model: other,
+    relation,
+    count: { sql: count, values: counting.values },
+    labels: { sql: labels, values: naming.values, write },
+  };
 }
 
 /** The condition that a record and its relation can be read. */

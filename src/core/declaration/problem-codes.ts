@@ -37,7 +37,6 @@ export const problemCodes = [
   'nobody-can-use',
   'nobody-may',
   'not-comparable',
-  'not-yet',
   'open-service',
   'operation-without-code',
   'other-end-elsewhere',

@@ -117,7 +117,7 @@ export function isAsked(graph: Graph, model: Model, field: Field, kind: ClientKi
   const senders = kind === 'replace' ? verbs.replace : verbs.update;
   return [fields, set].every((limited) => {
     const grants = limited.get(field.member);
-    return grants === undefined || implies(senders, grants);
+    return grants === undefined || implies(graph, model, senders, grants);
   });
 }
 

@@ -17,7 +17,7 @@ import type { JsonSchema } from './json-schema.ts';
 import { hasCopies, headersRef, writtenHeaders } from './headers.ts';
 import { problemsOf } from './problem-responses.ts';
 import { listResponse, noMore, notModified, successOf } from './responses.ts';
-import { filterRefs, headerRef, pageRefs, shownRefs, sortRef, whereRefs } from './parameters.ts';
+import { filterRefs, headerRef, labelsRef, pageRefs, shownRefs, sortRef, whereRefs } from './parameters.ts';
 import { wholeRef } from './records.ts';
 import { envelope, etagsRef, inData, json } from './shared.ts';
 import { typeName } from './type-name.ts';
@@ -199,6 +199,7 @@ function journalItem(doc: Documented, endpoint: Endpoint): JsonSchema {
       sortRef(doc, journal),
       ...pageRefs(doc, false),
       ...shownRefs(doc, journal),
+      labelsRef(doc),
       ...readHeaders(doc),
     ],
     responses: {

@@ -230,6 +230,17 @@ export function shownRefs({ components }: Documented, model: Model, usual = 'def
   return [...all, include];
 }
 
+/** The parameter of journals alone. */
+export const labelsRef = ({ components }: Documented): Ref =>
+  components.ref('parameters', 'labels', () =>
+    inQuery(
+      'labels',
+      'Whether each line says what its record and whoever changed it are called, as `label` and `by_label`, and each ' +
+        'changed key what it led and leads to, as `before_label` and `after_label`.',
+      { type: 'boolean', default: false },
+    ),
+  );
+
 const HEADERS = {
   'consistency-token': [
     'Consistency-Token',

@@ -40,7 +40,7 @@ export const partRef = (doc: Documented, model: Model): Ref =>
       {
         ...ownSchemas(doc, model, 'part'),
         ...relatedSchemas(doc, model, partRef, someParts),
-        ...mayMember(doc, model),
+        ...askedMembers(doc, model),
       },
       [],
     ),
@@ -78,9 +78,16 @@ export function writtenRef(doc: Documented, model: Model, act: 'create' | 'updat
   }));
 }
 
-/** What the caller may do with the record, where it was asked for. */
-function mayMember({ components }: Documented, model: Model): Record<string, JsonSchema> {
-  if (typeName(model) === 'journal' || [...ownNames(model), ...relatedNames(model)].includes('may')) return {};
+/** What a journal's line has where `labels=true` asks for it. */
+const LINE_LABELS: Record<string, JsonSchema> = {
+  label: { type: ['string', 'null'], description: 'What the record is called; null where it is hidden or gone.' },
+  by_label: { type: ['string', 'null'], description: 'What whoever did it is called.' },
+};
+
+/** What has a parameter of its own: what the caller may do with the record, or what records are called. */
+function askedMembers({ components }: Documented, model: Model): Record<string, JsonSchema> {
+  if (typeName(model) === 'journal') return LINE_LABELS;
+  if ([...ownNames(model), ...relatedNames(model)].includes('may')) return {};
   const acts = actsOnRecords(model).map(([name]) => name);
   const ref = components.ref('schemas', `${typeName(model)}.may`, () => ({
     type: 'array',
@@ -100,7 +107,7 @@ function viewSchema(doc: Documented, model: Model, view: string): JsonSchema {
     ...rest,
     properties: {
       ...relatedSchemas(doc, model, wholeRef, someWholes),
-      ...mayMember(doc, model),
+      ...askedMembers(doc, model),
       ...(properties as object),
     },
   };

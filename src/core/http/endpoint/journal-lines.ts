@@ -1,14 +1,18 @@
 import type { Permissions } from '../../access/permissions.ts';
+import type { Principal } from '../../access/principal.ts';
 import type { EvaluationContext } from '../../expression/context.ts';
 import type { Model } from '../../model/model.ts';
 import type { Scalar } from '../../model/scalar.ts';
 import type { Binder } from '../../sql/parameters.ts';
 import type { EndpointContext } from './context.ts';
+import { lineLabels } from './journal-labels.ts';
+import type { Line } from './journal-line.ts';
 import { lineMask } from './journal-mask.ts';
-import type { LineMask } from './journal-mask.ts';
 import { journalSql } from './journal-sql.ts';
 import { recordStates } from './journal-state.ts';
 import type { StateOf } from './journal-state.ts';
+import { BETWEEN } from './page-reply.ts';
+import type { FinishRecords } from './page-reply.ts';
 
 /** Who may read which lines of a model's journal, and what they see of them. */
 export interface JournalLines {
@@ -17,8 +21,8 @@ export interface JournalLines {
   readonly stateOf: StateOf;
   /** The id before all lines of a record's last life: the end of the life before it. */
   lifeBefore(key: Scalar, isHere: boolean): Promise<string>;
-  /** Takes out of the JSON of lines what their reader may not see. */
-  readonly finisher: LineMask;
+  /** Takes out of the JSON of lines what their reader may not see, and adds what records are called, where asked. */
+  finisher(principal: Principal): FinishRecords;
 }
 
 export function journalLines(model: Model, journal: Model, context: EndpointContext): JournalLines {
@@ -26,6 +30,8 @@ export function journalLines(model: Model, journal: Model, context: EndpointCont
   const sql = journalSql(model, journal, graph, store.dialect);
 
   const stateOf = recordStates(model, context, sql);
+  const masking = lineMask(model, context, sql, stateOf);
+  const labelling = lineLabels(model, context, sql);
 
   return {
     condition: sql.condition,
@@ -37,6 +43,19 @@ export function journalLines(model: Model, journal: Model, context: EndpointCont
       return row === undefined ? '' : String(row[0]);
     },
 
-    finisher: lineMask(model, context, sql, stateOf),
+    finisher: (principal) => async (records, labels) => {
+      if (records === '') return records;
+      const mask = masking(principal);
+      const label = labels ? labelling(principal) : undefined;
+      const texts: string[] = [];
+      for (const one of records.split(BETWEEN)) {
+        await context.runtime.rest?.();
+        const line = JSON.parse(one) as Line;
+        await mask(line);
+        await label?.(line);
+        texts.push(JSON.stringify(line));
+      }
+      return texts.join(BETWEEN);
+    },
   };
 }

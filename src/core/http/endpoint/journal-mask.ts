@@ -4,24 +4,14 @@ import type { Principal } from '../../access/principal.ts';
 import { hasLives, journaledMembers } from '../../change/journal.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
-import { linkedOf } from '../../model/related.ts';
 import type { FieldValue, Scalar } from '../../model/scalar.ts';
-import { canonical } from '../../model/value.ts';
 import { thereStatement } from '../../query/statements.ts';
 import type { ProjectionStatement } from '../../query/statements.ts';
 import type { EndpointContext } from './context.ts';
+import { keyInLine, keyMembers } from './journal-line.ts';
+import type { Changes, LineChange } from './journal-line.ts';
 import type { JournalSql } from './journal-sql.ts';
 import type { RecordState, StateOf } from './journal-state.ts';
-import { BETWEEN } from './page-reply.ts';
-
-/** A line as its reader gets it. */
-interface Line {
-  readonly id?: string;
-  readonly record?: string;
-  changes?: Changes;
-}
-
-type Changes = Record<string, { before?: FieldValue; after?: FieldValue }>;
 
 /** A model with keys in lines, whose records not everybody may read. */
 interface Guarded {
@@ -29,52 +19,37 @@ interface Guarded {
   readonly statement: ProjectionStatement;
 }
 
-/** Takes out of the JSON of lines what their reader may not see: values of members, and keys of hidden records. */
-export type LineMask = (principal: Principal) => (records: string) => Promise<string>;
-
+/** Takes out of lines what their reader may not see: values of members, and keys of hidden records. */
 export function lineMask(
   model: Model,
   context: EndpointContext,
   { statesOf }: Pick<JournalSql, 'statesOf'>,
   stateOf: StateOf,
-): LineMask {
+): LineChange {
   const known = new Set(journaledMembers(model));
   const guardedOf = memoizeByPermissions((permissions: Permissions) => guardedMembers(model, permissions, context));
 
   return (principal) => {
-    const { permissions } = principal;
-    const guarded = guardedOf(permissions);
-    const { restricted } = statesOf(permissions);
-    return async (records) => {
-      if (records === '') return records;
-      const states = new Map<string, RecordState | undefined>();
-      const reach = reachOf(principal, context);
+    const guarded = guardedOf(principal.permissions);
+    const { restricted } = statesOf(principal.permissions);
+    const states = new Map<string, RecordState | undefined>();
+    const reach = reachOf(principal, context);
 
-      async function mask(line: Line): Promise<void> {
-        if (line.changes === undefined) return;
-        // A reader may have left out the record or the line's id: then values that depend on it are not shown.
-        const { id, record } = line;
-        const life = hasLives(model) ? id : '';
-        const of = record === undefined || life === undefined ? undefined : `${record} ${life}`;
-        if (of !== undefined && restricted.length > 0 && !states.has(of))
-          states.set(of, await stateOf(principal, keyOf(model, record!), life === '' ? undefined : life));
-        line.changes = maskChanges(line.changes, known, restricted, of === undefined ? undefined : states.get(of));
-        for (const [member, target] of guarded) {
-          const change = line.changes[member];
-          for (const side of ['before', 'after'] as const) {
-            if (change?.[side] !== undefined) change[side] = await reach(target, change[side]);
-          }
+    return async (line) => {
+      if (line.changes === undefined) return;
+      // A reader may have left out the record or the line's id: then values that depend on it are not shown.
+      const { id, record } = line;
+      const life = hasLives(model) ? id : '';
+      const of = record === undefined || life === undefined ? undefined : `${record} ${life}`;
+      if (of !== undefined && restricted.length > 0 && !states.has(of))
+        states.set(of, await stateOf(principal, keyOf(model, record!), life === '' ? undefined : life));
+      line.changes = maskChanges(line.changes, known, restricted, of === undefined ? undefined : states.get(of));
+      for (const [member, target] of guarded) {
+        const change = line.changes[member];
+        for (const side of ['before', 'after'] as const) {
+          if (change?.[side] !== undefined) change[side] = await reach(target, change[side]);
         }
       }
-
-      const texts: string[] = [];
-      for (const one of records.split(BETWEEN)) {
-        await context.runtime.rest?.();
-        const line = JSON.parse(one) as Line;
-        await mask(line);
-        texts.push(JSON.stringify(line));
-      }
-      return texts.join(BETWEEN);
     };
   };
 }
@@ -85,12 +60,8 @@ function guardedMembers(
   permissions: Permissions,
   { graph, store: { dialect } }: EndpointContext,
 ): ReadonlyMap<string, Guarded> {
-  const members = [
-    ...model.relations.map(({ field, target }) => ({ member: field.member, target })),
-    ...linkedOf(model).map(({ member, target }) => ({ member, target })),
-  ];
   return new Map(
-    members.flatMap(({ member, target }) => {
+    keyMembers(model).flatMap(({ member, target }) => {
       const other = modelOf(graph, target);
       const guard = permissions.may(other, 'read');
       return guard === true
@@ -108,14 +79,11 @@ function reachOf(
   const reachable = new Map<string, boolean>();
 
   async function isKnown({ other, statement }: Guarded, value: FieldValue): Promise<boolean> {
-    const read = canonical(
-      other.key,
-      typeof value === 'string' && other.key.type === 'integer' ? Number(value) : value,
-    );
-    if ('fault' in read) return false;
-    const id = `${other.name} ${JSON.stringify(read.value)}`;
+    const key = keyInLine(other.key, value);
+    if (key === undefined) return false;
+    const id = `${other.name} ${JSON.stringify(key)}`;
     if (!reachable.has(id)) {
-      const bound = [store.dialect.bind(other.key, read.value), ...statement.values({ now: runtime.now(), caller })];
+      const bound = [store.dialect.bind(other.key, key), ...statement.values({ now: runtime.now(), caller })];
       reachable.set(id, (await store.first(statement, bound)) !== undefined);
     }
     return reachable.get(id)!;

@@ -8,15 +8,15 @@ import { kindOf } from '../../model/expression.ts';
 import type { Graph } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import type { ProjectionStatement } from '../../query/statements.ts';
+import { labelOf, templateSql } from '../../query/template-sql.ts';
+import type { TemplateSql } from '../../query/template-sql.ts';
 import type { Dialect } from '../../sql/dialect.ts';
 import { parametersOf } from '../../sql/parameters.ts';
 import type { Binder } from '../../sql/parameters.ts';
 import type { Statement } from '../../sql/statement.ts';
 
-/** The statements for the state of a record. Each returns a flag for every condition, in their order. */
+/** The same question about a record, wherever it is kept. */
 export interface StateStatements {
-  /** Members that not every reader may see. */
-  readonly restricted: readonly string[];
   /** While the record exists: by its key. */
   readonly here: ProjectionStatement;
   /** As it was when it was last deleted: by the text of its key. */
@@ -25,11 +25,21 @@ export interface StateStatements {
   readonly ended: ProjectionStatement;
 }
 
+/** What may be known of a record. Each statement returns a flag for every condition, in their order. */
+export interface GrantStatements extends StateStatements {
+  /** Members that not every reader may see. */
+  readonly restricted: readonly string[];
+}
+
+/** What a record is called. Each statement returns what `write` makes a text of, or null where it may not be read. */
+export type LabelStatements = StateStatements & Pick<TemplateSql, 'write'>;
+
 /** The SQL of a model's journal. A key may have had several records: each life ends with a line of its delete. */
 export interface JournalSql {
   /** Whether the journal of a line's record may be read. */
   condition(permissions: Permissions, parameters: Binder<EvaluationContext>): string;
-  statesOf(permissions: Permissions): StateStatements;
+  statesOf(permissions: Permissions): GrantStatements;
+  labelsOf(permissions: Permissions): LabelStatements;
   /** Whether a key has any line. */
   readonly written: Statement;
   /** The id of the line that ended a life, counted from the last one. */
@@ -57,11 +67,23 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
       : compileExpression(expression, model, graph, dialect, parameters, { row });
   }
 
-  /** A statement with a flag for each condition, after `before` other parameters. */
-  function flags(conditions: readonly Condition[], row: string, from: string, before: number): ProjectionStatement {
-    const parameters = parametersOf<EvaluationContext>(dialect, before);
-    const all = conditions.map((one) => `CASE WHEN ${compiled(one, row, parameters)} THEN 1 ELSE 0 END`);
-    return { sql: `SELECT ${all.join(', ')} ${from}`, values: parameters.values };
+  /** A flag for each condition. */
+  const flags =
+    (conditions: readonly Condition[]): Asking =>
+    (row, parameters) =>
+      conditions.map((one) => `CASE WHEN ${compiled(one, row, parameters)} THEN 1 ELSE 0 END`).join(', ');
+
+  /** Asks the same of a record that exists, of the last one that is gone, and of one whose life has ended. */
+  function everywhere(asking: Asking): StateStatements {
+    const statement = (row: string, from: string, before: number): ProjectionStatement => {
+      const parameters = parametersOf<EvaluationContext>(dialect, before);
+      return { sql: `SELECT ${asking(row, parameters)} ${from}`, values: parameters.values };
+    };
+    return {
+      here: statement(ROW, `${living} = ${placeholder(1)}`, 1),
+      gone: statement(STATE, deleted(placeholder(1)), 1),
+      ended: statement(STATE, deleted(placeholder(1), placeholder(2)), 2),
+    };
   }
 
   return {
@@ -78,7 +100,7 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
       );
     },
 
-    statesOf: memoizeByPermissions((permissions: Permissions): StateStatements => {
+    statesOf: memoizeByPermissions((permissions: Permissions): GrantStatements => {
       const restricted = [...model.access.fields.keys()].filter((member) => permissions.sees(model, member) !== true);
       const conditions: Condition[] = [
         permissions.may(model, 'read'),
@@ -88,12 +110,18 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
           both(permissions.may(model, 'update'), permissions.sets(model, member)),
         ]),
       ];
-      return {
-        restricted,
-        here: flags(conditions, ROW, `${living} = ${placeholder(1)}`, 1),
-        gone: flags(conditions, STATE, deleted(placeholder(1)), 1),
-        ended: flags(conditions, STATE, deleted(placeholder(1), placeholder(2)), 2),
-      };
+      return { restricted, ...everywhere(flags(conditions)) };
+    }),
+
+    labelsOf: memoizeByPermissions((permissions: Permissions): LabelStatements => {
+      let write: TemplateSql['write'];
+      const statements = everywhere((row, parameters) => {
+        const guard = compiled(permissions.may(model, 'read'), row, parameters);
+        const label = templateSql(labelOf(model), graph, model, dialect, parameters, row);
+        write = label.write;
+        return `CASE WHEN ${guard} THEN ${label.values} END`;
+      });
+      return { ...statements, write: write! };
     }),
 
     written: {
@@ -109,6 +137,9 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
     },
   };
 }
+
+/** What a statement selects of the record that it calls `row`. */
+type Asking = (row: string, parameters: Binder<EvaluationContext>) => string;
 
 /** The names in statements of the record, of the last line of a life, and of the record in that line. */
 const rowNames = ({ name }: Dialect): readonly [string, string, string] => [

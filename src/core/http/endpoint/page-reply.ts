@@ -20,17 +20,20 @@ export interface PageEnds {
   last?: { readonly text: string; readonly cursor: string };
 }
 
+/** Changes the JSON texts of a page's records; `labels` says whether it is to add what they are called. */
+export type FinishRecords = (records: string, labels: boolean) => Promise<string>;
+
 /** The answer to a list: the records as the database wrote them, between a prefix and the page's links. */
 export async function pageReply(
   path: string,
-  { form, limit, binding, shared }: ListRequest,
+  { form, limit, binding, shared, labels }: ListRequest,
   statement: ListStatement,
   row: Row,
   cursors: Cursors,
   tags: RecordTags,
   ends: PageEnds,
   rest: Runtime['rest'],
-  finish?: (records: string) => Promise<string>,
+  finish?: FinishRecords,
 ): Promise<Reply> {
   const count = limit === 0 ? 0 : Number(row[1]);
   const surplus = count > limit;
@@ -60,7 +63,7 @@ export async function pageReply(
   if (next !== null) link += `, <${next}>; rel="next"`;
   const total = form.total === true ? `,"total":${Number(row[4])}` : '';
   const page = `{"limit":${limit},"next":${JSON.stringify(next)},"prev":${JSON.stringify(prev)}${total}}`;
-  const data = finish === undefined ? records : await finish(records);
+  const data = finish === undefined ? records : await finish(records, labels);
   const stored = form.etags === true ? cutSurplus(row[5] as string | null, surplus) : undefined;
   const etags =
     stored === undefined

@@ -2,6 +2,7 @@ import { authorize, authorizeRecord, refusedOn, unknownRecord } from '../../acce
 import { mayBoth } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
 import type { Reply } from '../../api/message.ts';
+import { journalParameters } from '../../api/parameters.ts';
 import { hasLives } from '../../change/journal.ts';
 import type { EvaluationContext } from '../../expression/context.ts';
 import { fieldExpression } from '../../expression/property.ts';
@@ -33,6 +34,7 @@ export function makeJournalReader(
   return async (principal, path, query, keyText) => {
     const { permissions } = principal;
     const always = [{ field: ofModel, values: [model.name] }];
+    const more = journalParameters;
     const finish = lines.finisher(principal);
     if (keyText === undefined) {
       authorize(permissions, model, 'read');
@@ -41,7 +43,7 @@ export function makeJournalReader(
       const extra = isOpen
         ? undefined
         : (parameters: Binder<EvaluationContext>) => lines.condition(permissions, parameters);
-      return answer(principal, path, query, { condition: true, always, extra }, finish);
+      return answer(principal, path, query, { condition: true, always, extra, more }, finish);
     }
     authorizeRecord(permissions, model, 'journal');
     const key = keyFromText(model.key, keyText);
@@ -50,13 +52,13 @@ export function makeJournalReader(
     if (state?.read !== true) throw unknownRecord(permissions, model);
     if (!state.journal) throw refusedOn(permissions, model, 'journal');
     const ofOne = [...always, { field: ofRecord, values: [String(key)] }];
-    if (!hasLives(model)) return answer(principal, path, query, { condition: true, always: ofOne }, finish);
+    if (!hasLives(model)) return answer(principal, path, query, { condition: true, always: ofOne, more }, finish);
     // Another record may have had the key before: its history is not for readers of this one.
     const begin = await lines.lifeBefore(key, state.isHere);
     // The table has it as a text, whatever it looks like.
     const [left, right] = [{ ...fieldExpression(journal.key), type: TEXT }, constant(begin, TEXT)];
     const isLater: Expression = { op: '>', left, right, type: plain('boolean') };
     const condition = begin === '' ? true : isLater;
-    return answer(principal, path, query, { condition, always: ofOne, differs: begin }, finish);
+    return answer(principal, path, query, { condition, always: ofOne, differs: begin, more }, finish);
   };
 }

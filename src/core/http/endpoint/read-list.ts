@@ -19,7 +19,7 @@ import type { ListOf, ListRequest } from '../request/list-request.ts';
 import { KEPT_FORMS, LONGEST_KEPT } from './context.ts';
 import type { EndpointContext } from './context.ts';
 import { pageReply } from './page-reply.ts';
-import type { PageEnds } from './page-reply.ts';
+import type { FinishRecords, PageEnds } from './page-reply.ts';
 
 /** A parsed list query, with its statement. */
 interface ListPlan {
@@ -38,7 +38,7 @@ export type ListAnswerer = (
   path: string,
   query: string,
   of: ListOf,
-  finish?: (records: string) => Promise<string>,
+  finish?: FinishRecords,
 ) => Promise<Reply>;
 
 export function makeListAnswerer(model: Model, { graph, store, cursors, tags, runtime }: ListContext): ListAnswerer {

@@ -4,6 +4,7 @@ import type { Condition } from '../../access/condition.ts';
 import { hides, seenValue } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
 import { listParameters, projectionParameters } from '../../api/parameters.ts';
+import type { journalParameters } from '../../api/parameters.ts';
 import { MOST_TOLD, refuseParameters } from '../../api/problems.ts';
 import type { ParameterFailure } from '../../api/problems.ts';
 import { compileExpression } from '../../expression/compiled.ts';
@@ -43,9 +44,11 @@ export interface ListRequest {
   readonly binding: string;
   /** The query that all pages of this list share, without its `?`. */
   readonly shared: string;
+  /** Whether each line of a journal is to say what records are called. */
+  readonly labels: boolean;
 }
 
-type ListParameter = (typeof listParameters)[number];
+type ListParameter = (typeof listParameters | typeof journalParameters)[number];
 
 /** What reads the lists of a model for one kind of viewer. */
 export interface ListReaders {
@@ -84,6 +87,8 @@ export interface ListOf {
   readonly under?: { readonly relation: Relation; readonly key: FieldValue } | undefined;
   /** Distinguishes lists with the same path and query but another condition. */
   readonly differs?: string;
+  /** Parameters that other lists don't take. */
+  readonly more?: typeof journalParameters | undefined;
 }
 
 export interface Paging {
@@ -102,10 +107,11 @@ export function readListRequest(
 ): ListRequest {
   const { dialect, readSort, readProjection } = readers;
   const failures: ParameterFailure[] = [];
-  const asked = readParameters(model, query, readers, failures);
+  const asked = readParameters(model, query, readers, of.more ?? [], failures);
   const { single, shared } = asked;
   const total = readFlag('total', single.get('total'), failures);
   const etags = readFlag('etags', single.get('etags'), failures);
+  const labels = readFlag('labels', single.get('labels'), failures);
   const limit = readLimit(single.get('limit'), total ? 0 : 1, etags ? taggedPaging(paging) : paging, failures);
   const given = Object.fromEntries(projectionParameters.map((name) => [name, single.get(name)]));
   const projection = readProjection(given, limit, failures);
@@ -140,6 +146,7 @@ export function readListRequest(
     limit,
     binding,
     shared: shared.join('&'),
+    labels,
   };
 }
 
@@ -170,8 +177,10 @@ function readParameters(
   model: Model,
   query: string,
   { permissions, scope }: ListReaders,
+  more: readonly ListParameter[],
   failures: ParameterFailure[],
 ): ListQuery {
+  const known: readonly ListParameter[] = [...listParameters, ...more];
   const equalities = new Map<string, Equalities>();
   const single = new Map<ListParameter, string>();
   const filters = new Map<Field, FieldValue[]>();
@@ -181,10 +190,11 @@ function readParameters(
   for (const [name, value] of readQuery(query)) {
     if (failures.length > MOST_TOLD) break;
     const field = columns.get(name);
-    if (isListParameter(name)) {
-      addParameter(single, name, value, failures);
+    const parameter = known.find((one) => one === name);
+    if (parameter !== undefined) {
+      addParameter(single, parameter, value, failures);
     } else if (field === undefined) {
-      const unknown = `no such parameter or field; ${didYouMean(name, [...columns.keys(), ...listParameters])}`;
+      const unknown = `no such parameter or field; ${didYouMean(name, [...columns.keys(), ...known])}`;
       const read = readEquality(scope, name, value, failures, unknown);
       if (read !== undefined)
         equalities.set(name, { ...read, among: [...(equalities.get(name)?.among ?? []), read.wanted] });
@@ -310,8 +320,6 @@ function readOffset(text: string | undefined, failures: ParameterFailure[]): num
 
 /** Commas separate the entries of a list, and need no encoding in a query (RFC 3986). */
 const encoded = (text: string): string => encodeURIComponent(text).replaceAll('%2C', ',');
-
-const isListParameter = (name: string): name is ListParameter => (listParameters as readonly string[]).includes(name);
 
 function readLimit(text: string | undefined, least: number, paging: Paging, failures: ParameterFailure[]): number {
   if (text === undefined) return paging.default;
