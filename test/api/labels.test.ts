@@ -46,6 +46,13 @@ fields: { text: { type: string, required: true } }
 may: { read: signed-in, create: signed-in }
 `;
 
+interface Line {
+  readonly record: string;
+  readonly action: string;
+  readonly label: string | null;
+  readonly changes: Readonly<Record<string, Readonly<Record<string, unknown>>>>;
+}
+
 let server: Awaited<ReturnType<typeof startPostgres>>;
 beforeAll(async () => void (server = await startPostgres()));
 afterAll(() => server.stop());
@@ -57,7 +64,7 @@ describe.each(['sqlite', 'postgres'] as const)('labels, on %s', (kind) => {
   const box = async (who: string, shelf_id: string, number: number, more: object = {}): Promise<string> =>
     (await ask(who, 'POST', '/boxes', { shelf_id, number, ...more })).body.data.id;
   const lines = async (who: string, path: string, query = 'labels=true') =>
-    (await ask(who, 'GET', `${path}?${query}`)).body.data as Record<string, any>[];
+    (await ask(who, 'GET', `${path}?${query}`)).body.data as Line[];
   const ask = (who: string, method: string, path: string, body?: unknown) =>
     on.ask(method, path, body, { authorization: `Bearer ${tokens.get(who)!}` });
 
@@ -87,9 +94,7 @@ describe.each(['sqlite', 'postgres'] as const)('labels, on %s', (kind) => {
     expect(await why('bo')).toEqual([409, '1 box refers to it as shelf: "Köln/1,  false"']);
     await box('ada', 'Köln', 2, { packed_on: '2026-02-28', open: true });
     expect(await why('ada')).toEqual([409, '1 box refers to it as shelf: "Köln/2, 2026-02-28 true"']);
-    expect((await why('bo'))[1]).toBe(
-      '2 boxes refer to it as shelf: "Köln/1,  false" and "Köln/2, 2026-02-28 true"',
-    );
+    expect((await why('bo'))[1]).toBe('2 boxes refer to it as shelf: "Köln/1,  false" and "Köln/2, 2026-02-28 true"');
     for (const number of [3, 4]) await box('ada', 'Köln', number);
     expect((await why('ada'))[1]).toMatch(/^3 boxes refer to it as shelf: "Köln\/2.*", "Köln\/3.*" and "Köln\/4.*"$/);
     await box('ada', 'Köln', 5);
@@ -146,7 +151,7 @@ describe.each(['sqlite', 'postgres'] as const)('labels, on %s', (kind) => {
     await ask('ada', 'DELETE', `/boxes/${id}`);
     const [gone] = await seen('ada');
     expect(gone).toMatchObject({ action: 'delete', label: 'c/9,  false', by_label: 'Mx. ada' });
-    expect(gone!.changes.shelf_id.before_label).toBe('Regal c – 1.50 m');
+    expect(gone!.changes.shelf_id!.before_label).toBe('Regal c – 1.50 m');
     expect(await seen('bo')).toEqual([]);
     const [short] = await lines('ada', `/boxes/${id}/journal`, 'labels=true&fields=record,action');
     expect(short).toEqual({ record: id, action: 'delete', label: 'c/9,  false' });

@@ -30,6 +30,7 @@ fields:
   deposit: { type: decimal, minimum: 0, maximum: 1000, reveals: true, default: { expr: price * 3 } }
   nth: { type: integer, readOnly: true, reveals: true, default: { expr: 'count(tool.loans, tool.loans.from_on <= from_on) + 1' } }
   note: { type: string, maxLength: 5 }
+  slug: { type: string, maxLength: 20, unique: true, reveals: true, from: slug(tool.name) }
 relations: { tool: { to: tool, required: true }, borrower: { to: member, required: true } }
 rules:
   - { check: price <= 500, message: too dear, at: tool_id }
@@ -114,6 +115,23 @@ describe.each(['sqlite', 'postgres'] as const)('defaults from other values, on %
       expect(JSON.stringify(one.body).includes('900')).toBe(false);
     }
     expect(told(await borrow('ada', hidden, { deposit: '1.00' }))).toEqual(['/tool_id check']);
+  });
+
+  test('a slug of a related record’s text: with a number where it is taken, by several at once too', async () => {
+    const tool_id = (await ask('ada', 'POST', '/tools', { name: 'Große Säge für Äste', price: '1' })).body.data.id;
+    const all = await Promise.all(Array.from({ length: 12 }, () => borrow('bo', tool_id)));
+    const slugs = all.map(({ body }) => body.data.slug as string);
+    const wanted = ['grosse-sage-fur-aste', ...Array.from({ length: 11 }, (_one, at) => `-${at + 2}`)];
+    expect(slugs.sort()).toEqual(
+      wanted.map((end) => (end.startsWith('-') ? 'grosse-sage-fur-aste'.slice(0, 20 - end.length) + end : end)).sort(),
+    );
+    expect((await borrow('bo', tool_id, { slug: 'my-own' })).body.data.slug).toBe('my-own');
+    const { id, slug } = (await borrow('bo', tool_id, { slug: null })).body.data;
+    expect(slug).toBe('grosse-sage-fur-a-13');
+    await ask('ada', 'PATCH', `/tools/${tool_id}`, { name: 'Axe' });
+    const put = await ask('bo', 'PUT', `/loans/${id}`, { tool_id, from_on: '2024-01-30', back_on: '2024-03-01' });
+    expect([put.status, put.body.data.slug]).toEqual([200, slug]);
+    expect((await borrow('bo', tool_id)).body.data.slug).toBe('axe');
   });
 
   test('many at once: each has its own', async () => {

@@ -223,6 +223,11 @@ function modelOf(random: Random, name: string, earlier: readonly Made[], identit
   );
   const key = random.one(['uuid', 'uuid', 'serial', 'code']);
   if (key === 'code') fields.code = { type: 'string', required: true, pattern: '^[A-Z]{2,4}$' };
+  const titled = earlier.find(
+    (other) => relations[`its_${underscored(other.name)}`] !== undefined && 'title' in (other.tree.fields as Tree),
+  );
+  if (titled !== undefined && fields.slug !== undefined && random.chance(0.6))
+    fields.slug = { ...(fields.slug as Tree), from: `slug(its_${underscored(titled.name)}.title)`, reveals: true };
   const hasOwner = relations.holder !== undefined && random.chance(0.8);
   const draws = drawsFor(random, relations, earlier, fields);
   const rules = rulesFor(random, numbers, relations, earlier);

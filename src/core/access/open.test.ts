@@ -7,11 +7,13 @@ const SERVICE = 'service: { name: A }\nidentity: { model: member, login: name, s
 /** A hut with its warden, nights below it, and reviews of nights that are not below them. */
 function models(hut: string, night: string, review: string): string {
   return (
-    'model: member\nfields: { name: { type: string, unique: true, required: true }, word: { type: secret, required: true },' +
-    ' roles: { type: array, items: { enum: [boss, clerk] } } }\nmay: { read: signed-in, create: anybody }\n' +
+    'model: member\nfields: { name: { type: string, unique: true, required: true }, ' +
+    'word: { type: secret, required: true }, roles: { type: array, items: { enum: [boss, clerk] } } }\n' +
+    'may: { read: signed-in, create: anybody }\n' +
     `---\nmodel: hut\nowner: warden\nrelations: { warden: { to: member, required: true } }\nmay: { ${hut} }\n` +
     `---\nmodel: night\nwithin: hut\nmay: { ${night} }\n` +
-    '---\nmodel: review\nowner: by\nrelations: { by: { to: member, required: true }, night: { to: night, required: true } }\n' +
+    '---\nmodel: review\nowner: by\n' +
+    'relations: { by: { to: member, required: true }, night: { to: night, required: true } }\n' +
     `may: { ${review} }\n`
   );
 }

@@ -52,7 +52,7 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
       refuse(await checks.draftFailures(work, values, {}, look, values, open));
       refuse((await made.fill(work, values, given)).failures);
     }
-    const filled = await slugs.fill(transaction, values);
+    const filled = await slugs.fill(transaction, values, open);
     if (open.size > 0) refuse(checks.own(work, values));
     else await checks.draft(work, values, {}, look);
     links.arrange(values);

@@ -2,6 +2,7 @@ import { pointerTo } from '../api/failure.ts';
 import type { Failure } from '../api/failure.ts';
 import { evaluate } from '../expression/evaluate.ts';
 import { needs } from '../model/expression.ts';
+import type { Field } from '../model/field.ts';
 import type { MadeDefault } from '../model/model.ts';
 import { valueReader } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';
@@ -41,22 +42,26 @@ export function madeDefaults({ model, writing: { graph, dialect } }: ModelWritin
   });
   return {
     open: (given) =>
-      all.length === 0
-        ? NONE
-        : new Set(all.flatMap(({ field: { member } }) => (given[member] === undefined ? [member] : []))),
+      all.length === 0 ? NONE : new Set(all.flatMap(({ field }) => (isOpen(field, given) ? [field.member] : []))),
 
     async fill(work, values, given, unknown = NONE) {
       const failures: Failure[] = [];
       const lost = new Set(unknown);
       for (const { now, statement } of steps) {
-        const asked = now.filter(({ field: { member } }) => given[member] === undefined && !unknown.has(member));
+        const asked = now.filter(({ field }) => isOpen(field, given) && !unknown.has(field.member));
         const sure = asked.filter(({ value }) => !needs(value, lost));
         for (const { field } of asked.filter((one) => !sure.includes(one))) lost.add(field.member);
         const known = withoutMembers(values, lost);
         const found = sure.some(({ ownValues }) => !ownValues) ? await statement!.read(work, known) : {};
         for (const one of sure) {
-          const { member } = one.field;
-          const made = readers.get(one.field)!(valueOf(one, known, found, work));
+          const { member, derivedFrom } = one.field;
+          const value = valueOf(one, known, found, work);
+          if (derivedFrom !== undefined) {
+            // The text that its slug is made of.
+            values[member] = value;
+            continue;
+          }
+          const made = readers.get(one.field)!(value);
           values[member] = made.value;
           failures.push(...made.failures.map(explained));
           if (made.failures.length > 0) lost.add(member);
@@ -66,6 +71,10 @@ export function madeDefaults({ model, writing: { graph, dialect } }: ModelWritin
     },
   };
 }
+
+/** A slug is made where there is none; anything else where nothing is given. */
+const isOpen = ({ member, derivedFrom }: Field, given: Values): boolean =>
+  given[member] === undefined || (derivedFrom !== undefined && given[member] === null);
 
 const valueOf = ({ field, value, ownValues }: MadeDefault, values: Values, found: Values, work: UnitOfWork) =>
   ownValues ? evaluate(value, { values, ...evaluationOf(work) }) : (found[field.member] ?? null);

@@ -7,20 +7,23 @@ import { StoreError } from '../store/contract.ts';
 import type { Transaction } from '../store/contract.ts';
 import { slugOf, slugSource } from './slug.ts';
 
+/** The fields that were filled, each with what its slug is made of. */
+export type Filled = ReadonlyMap<Field, string>;
+
 /** The fields of a model that are derived from others when absent. */
 export interface Slugs {
   /**
-   * Fills them in a record that has none, from the source's text, with a number if that is taken. Returns the filled
-   * fields.
+   * Fills them in a record that has none, from the source's text, with a number if that is taken. `made` are members
+   * that hold the text themselves: it was worked out from more than a field.
    */
-  fill(transaction: Transaction, values: Values): Promise<readonly Field[]>;
+  fill(transaction: Transaction, values: Values, made: ReadonlySet<string>): Promise<Filled>;
   /**
    * Writes a record with slugs that were filled. If another transaction has taken one meanwhile, the next is tried.
    */
   write<Result>(
     transaction: Transaction,
     values: Values,
-    filled: readonly Field[],
+    filled: Filled,
     write: () => Promise<Result>,
   ): Promise<Result>;
 }
@@ -31,46 +34,47 @@ const MOST_TRIES = 100;
 export function slugsOf(model: Model, dialect: Dialect): Slugs {
   const sources = sourcesOf(model, dialect);
 
-  const fill: Slugs['fill'] = async (transaction, values) => {
-    const filled: Field[] = [];
-    for (const { field, source, set } of sources) {
-      const text = values[source];
-      if ((values[field.member] ?? null) !== null || typeof text !== 'string') continue;
-      filled.push(field);
-      const origin = await slugSource(text);
-      if (set === undefined) {
-        values[field.member] = slugOf(origin, field);
-        continue;
-      }
-      const others = set.fields.slice(0, -1).map((other) => dialect.bind(other, values[other.member] ?? null));
-      const slugAt = (n?: number): string => slugOf(origin, field, n);
-      const isThere = async (slug: string): Promise<boolean> =>
-        (await transaction.first(set.statement, [...others, slug])) !== undefined;
-      const takenOf = async (numbers: readonly number[]): Promise<boolean[]> => {
-        const slugs = Array.from({ length: AT_ONCE }, (_one, at) => slugAt(numbers[at] ?? numbers[0]));
-        const found = new Set((await transaction.all(set.among, [...others, ...slugs])).map(([slug]) => String(slug)));
-        return numbers.map((_number, at) => found.has(slugs[at]!));
-      };
-      values[field.member] = (await isThere(slugAt())) ? slugAt(await firstFree(takenOf)) : slugAt();
-    }
-    return filled;
-  };
+  /** The slug for a text: where it is unique, one that nobody has. */
+  async function freeSlug(transaction: Transaction, { field, set }: Source, origin: string, values: Values) {
+    const slugAt = (n?: number): string => slugOf(origin, field, n);
+    if (set === undefined) return slugAt();
+    const others = set.fields.slice(0, -1).map((other) => dialect.bind(other, values[other.member] ?? null));
+    const isThere = async (slug: string): Promise<boolean> =>
+      (await transaction.first(set.statement, [...others, slug])) !== undefined;
+    const takenOf = async (numbers: readonly number[]): Promise<boolean[]> => {
+      const slugs = Array.from({ length: AT_ONCE }, (_one, at) => slugAt(numbers[at] ?? numbers[0]));
+      const found = new Set((await transaction.all(set.among, [...others, ...slugs])).map(([slug]) => String(slug)));
+      return numbers.map((_number, at) => found.has(slugs[at]!));
+    };
+    return (await isThere(slugAt())) ? slugAt(await firstFree(takenOf)) : slugAt();
+  }
 
   return {
-    fill,
+    async fill(transaction, values, made) {
+      const filled = new Map<Field, string>();
+      for (const one of sources) {
+        const { member } = one.field;
+        const isOpen = made.has(member) || (values[member] ?? null) === null;
+        const text = values[one.source];
+        if (!isOpen || typeof text !== 'string') continue;
+        const origin = await slugSource(text);
+        filled.set(one.field, origin);
+        values[member] = await freeSlug(transaction, one, origin, values);
+      }
+      return filled;
+    },
+
     async write(transaction, values, filled, write) {
-      const unique = filled.filter((field) =>
-        sources.some((source) => source.field === field && source.set !== undefined),
-      );
+      const unique = sources.filter(({ field, set }) => set !== undefined && filled.has(field));
       if (unique.length === 0) return write();
       for (let tried = 1; ; tried += 1) {
         try {
           return await transaction.nested(write);
         } catch (error) {
-          const taken = unique.filter((field) => isTaken(error, model, field));
+          const taken = unique.filter(({ field }) => isTaken(error, model, field));
           if (taken.length === 0 || tried === MOST_TRIES) throw error;
-          for (const { member } of taken) values[member] = null;
-          await fill(transaction, values);
+          for (const one of taken)
+            values[one.field.member] = await freeSlug(transaction, one, filled.get(one.field)!, values);
         }
       }
     },
@@ -113,6 +117,7 @@ const isTaken = (error: unknown, { table }: Model, { column }: Field): boolean =
 /** How to find out whether a slug is free. */
 interface Source {
   readonly field: Field;
+  /** The member with its text: another, or its own where that was worked out. */
   readonly source: string;
   /** The fields within whose values it is unique, the slug itself last. Undefined if it need not be unique. */
   readonly set?: {
@@ -126,8 +131,9 @@ interface Source {
 function sourcesOf(model: Model, { name, placeholder }: Dialect): Source[] {
   return model.fields.flatMap((field): Source[] => {
     if (field.derivedFrom === undefined) return [];
+    const source = model.madeDefaults.some((one) => one.field === field) ? field.member : field.derivedFrom;
     const unique = field === model.key ? [field] : model.unique.find((set) => set.includes(field));
-    if (unique === undefined) return [{ field, source: field.derivedFrom }];
+    if (unique === undefined) return [{ field, source }];
     const fields = [...unique.filter((other) => other !== field), field];
     const same = fields.map((other, index) => `${name(other.column)} = ${placeholder(index + 1)}`).join(' AND ');
     const statement = { sql: `SELECT 1 FROM ${name(model.table)} WHERE ${same}` };
@@ -137,6 +143,6 @@ function sourcesOf(model: Model, { name, placeholder }: Dialect): Source[] {
     const among = {
       sql: `SELECT ${column} FROM ${name(model.table)} WHERE ${others.join('')}${column} IN (${places.join(', ')})`,
     };
-    return [{ field, source: field.derivedFrom, set: { fields, statement, among } }];
+    return [{ field, source, set: { fields, statement, among } }];
   });
 }

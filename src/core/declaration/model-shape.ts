@@ -70,8 +70,8 @@ export const fieldEntries: Entries = {
   readOnly: { shape: flag, about: 'set by the service alone' },
   writeOnly: { shape: flag, about: 'taken, never shown' },
   from: {
-    shape: text(/^slug\([a-z][a-z0-9_]*\)$/, 'slug(name), with the name of a field'),
-    about: 'derived when the client gives none: a URL-safe text of another field',
+    shape: text(/^slug\(.*\S.*\)$/, 'slug(name), with a field or an expression'),
+    about: 'derived when the client gives none: a URL-safe text of another value',
   },
   column: { shape: text(columnName, 'a column name'), about: 'the name of its column' },
 };

@@ -14,7 +14,7 @@ export interface TemplateSql {
   readonly open: boolean;
   /** An expression for them: the JSON text of an array. */
   readonly values: string;
-  /** The text, with the values that the database wrote. `own` has what is put in place of `{available}` and the like. */
+  /** The text, with the values that the database wrote; `own` is put in place of `{available}` and the like. */
   write(values: unknown, own?: Readonly<Record<string, string>>): string;
 }
 

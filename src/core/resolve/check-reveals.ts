@@ -49,7 +49,8 @@ export function checkReveals(graph: Graph, models: readonly DeclaredModel[]): Pr
     for (const { field, value } of model.madeDefaults) {
       const { member, rules } = field;
       if (rules.writeOnly || declaration.fields?.[member]?.reveals === true) continue;
-      judge('this default', value, ['fields', member, 'default', 'expr'], model.access.fields.get(member));
+      const [what, ...place] = field.derivedFrom === undefined ? ['default', 'default', 'expr'] : ['slug', 'from'];
+      judge(`this ${what}`, value, ['fields', member, ...place], model.access.fields.get(member));
     }
     const reveals = typeof declaration.label === 'object' && declaration.label.reveals === true;
     for (const part of reveals ? [] : (model.label ?? [])) {

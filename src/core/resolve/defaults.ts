@@ -11,7 +11,8 @@ export function defaultsOf(model: Skeleton, scope: NameScope): Pick<Model, 'defa
     const value = defaultTo(scope);
     return value === undefined ? [] : [[member, value] as const];
   });
-  const made = new Map(read.filter(([, value]) => usesRecord(value)));
+  const isSlug = (member: string): boolean => model.byMember.get(member)?.derivedFrom !== undefined;
+  const made = new Map(read.filter(([member, value]) => usesRecord(value) || isSlug(member)));
   return {
     defaults: new Map(read.filter(([member]) => !made.has(member))),
     madeDefaults: inSteps(model, made),
@@ -24,7 +25,7 @@ function inSteps(model: Skeleton, made: ReadonlyMap<string, Expression>): MadeDe
     const value = made.get(member);
     if (value === undefined) return 0;
     const report = model.draft.report.below('fields', member);
-    const path = ['default', 'expr'];
+    const path = model.byMember.get(member)?.derivedFrom === undefined ? ['default', 'expr'] : ['from'];
     if (open.includes(member)) {
       const circle = [...open.slice(open.indexOf(member)), member].join(' → ');
       report.error('circle-of-values', `a circle: ${circle}`, 'work one of them out from given fields', path);
@@ -35,7 +36,7 @@ function inSteps(model: Skeleton, made: ReadonlyMap<string, Expression>): MadeDe
     const members = ownMembers(value);
     const late = members.find((name) => isLate(model, name));
     if (late !== undefined) {
-      const message = `\`${late}\` is not there yet when a default is worked out`;
+      const message = `\`${late}\` is not there yet when this is worked out`;
       report.error('bad-source', message, 'name what a client gives, or a related record has', path);
     }
     const step = 1 + Math.max(0, ...members.map((name) => stepOf(name, [...open, member])));

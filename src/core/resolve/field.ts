@@ -71,13 +71,14 @@ export function declaredField(
       'key',
     );
   }
+  const source = /^slug\((.+)\)$/.exec(declared.from ?? '')?.[1];
   const field: Field = {
     ...spec,
     member: name,
     column: declared.column ?? name,
     origin: 'field',
     drawnOn,
-    derivedFrom: /^slug\((.+)\)$/.exec(declared.from ?? '')?.[1],
+    derivedFrom: source,
     rules: {
       ...rules,
       immutable: declared.immutable ?? false,
@@ -85,5 +86,13 @@ export function declaredField(
       writeOnly: rules.writeOnly || (declared.writeOnly ?? false),
     },
   };
-  return { field, defaultTo };
+  if (source === undefined || isName(source)) return { field, defaultTo };
+  const place = { start: 'slug('.length, remedy: 'name a text' };
+  return {
+    field,
+    defaultTo: readDefault(source, { ...spec, type: 'text', rules: noRules }, report.below('from'), place),
+  };
 }
+
+/** Of the text of an expression: whether it is the name of a member. */
+const isName = (text: string): boolean => /^[a-z][a-z0-9_]*$/.test(text);

@@ -63,9 +63,14 @@ export function draftOf(
     const isStock = drawnOn.has(`${declaration.model}.${name}`);
     const read = declaredField(name, field, report.below('fields', name), readDefault, isStock, hasMaker);
     fields.set(name, read.field);
+    if (field?.from !== undefined && field.default !== undefined) {
+      const message = `\`${name}\` has a default, so nothing is ever derived`;
+      report.error('bad-source', message, 'keep one of the two', ['fields', name, 'from'], 'key');
+    }
     if (read.defaultTo !== undefined) defaults.set(name, read.defaultTo);
   }
-  for (const { member, derivedFrom } of fields.values()) checkSource(member, derivedFrom, fields, report);
+  for (const { member, derivedFrom } of fields.values())
+    if (!defaults.has(member)) checkSource(member, derivedFrom, fields, report);
   const common = { declaration, document, report, declared: fields, defaults };
   const asked = declaration.key ?? 'uuid';
   if (asked === 'uuid' || asked === 'serial') {

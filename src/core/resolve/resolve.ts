@@ -9,7 +9,7 @@ import { describeKind } from '../expression/kinds.ts';
 import { letters } from '../expression/letters.ts';
 import { callerNames } from '../expression/name-scope.ts';
 import type { NameScope } from '../expression/name-scope.ts';
-import type { Field, ValueSpec } from '../model/field.ts';
+import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Identity } from '../model/identity.ts';
 import { lastKey } from '../model/indexes.ts';
@@ -114,17 +114,18 @@ function defaultReader({ models, identity }: Declarations): DefaultReader {
     letters,
     caller: key === undefined ? undefined : { key },
   };
-  return (text: string, spec: ValueSpec, report: Reporter) => (over) => {
-    const scope = over === undefined ? alone : { ...over, caller: over.caller ?? alone.caller };
-    const expression = declaredExpression(text, 'value', scope, report, []);
-    if (expression === undefined) return undefined;
-    const value = isScalar(spec.type) ? stored(expression, spec) : undefined;
-    if (value === undefined) {
-      const message = `this is ${describeKind(expression.type)}, and the type is ${spec.type}`;
-      report.error('wrong-type', message, 'change the type, or the default', []);
-    }
-    return value;
-  };
+  return (text, spec, report, { start, remedy } = { start: 0, remedy: 'change the type, or the default' }) =>
+    (over) => {
+      const scope = over === undefined ? alone : { ...over, caller: over.caller ?? alone.caller };
+      const expression = declaredExpression(text, 'value', scope, report, [], start);
+      if (expression === undefined) return undefined;
+      const value = isScalar(spec.type) ? stored(expression, spec) : undefined;
+      if (value === undefined) {
+        const message = `this is ${describeKind(expression.type)}, and the type is ${spec.type}`;
+        report.error('wrong-type', message, remedy, []);
+      }
+      return value;
+    };
 }
 
 function skeletonOf(draft: Draft, drafts: Drafts): Skeleton {

@@ -15,7 +15,13 @@ import { isRecord } from '../text/value.ts';
 import { patternFault } from './pattern.ts';
 
 /** Reads `{ expr: … }` of a default: over a record where there is one, once its model is known. */
-export type DefaultReader = (text: string, spec: ValueSpec, report: Reporter) => DefaultTo;
+export type DefaultReader = (text: string, spec: ValueSpec, report: Reporter, place?: TextPlace) => DefaultTo;
+
+/** Where an expression stands in its text, and what helps where it is of another kind. */
+export interface TextPlace {
+  readonly start: number;
+  readonly remedy: string;
+}
 
 /** The expression of a default, given what names may mean; undefined if it is wrong, which is reported. */
 export type DefaultTo = (scope?: NameScope) => Expression | undefined;

@@ -45,7 +45,8 @@ export async function checkSamples(graph: Graph, rows: readonly SampleRow[], now
       const record: Record<string, FieldValue> = { ...defaults.get(model)!, ...withoutAbsent(values) };
       record[model.key.member] ??= standIn(model, at);
       for (const { field, value } of model.madeDefaults)
-        if (values[field.member] === undefined) record[field.member] = valueOver(around, value, model, record);
+        if (values[field.member] === undefined && field.derivedFrom === undefined)
+          record[field.member] = valueOver(around, value, model, record);
       broken.push(...problemsOf(row, keep(around, tables, taken, model, record), []));
       keys.set(nameOf(row), record[model.key.member] as Scalar);
     }

@@ -67,12 +67,6 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
       : compileExpression(expression, model, graph, dialect, parameters, { row });
   }
 
-  /** A flag for each condition. */
-  const flags =
-    (conditions: readonly Condition[]): Asking =>
-    (row, parameters) =>
-      conditions.map((one) => `CASE WHEN ${compiled(one, row, parameters)} THEN 1 ELSE 0 END`).join(', ');
-
   /** Asks the same of a record that exists, of the last one that is gone, and of one whose life has ended. */
   function everywhere(asking: Asking): StateStatements {
     const statement = (row: string, from: string, before: number): ProjectionStatement => {
@@ -86,6 +80,7 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
     };
   }
 
+  const asker: Asker = { compiled, everywhere };
   return {
     condition(permissions, parameters) {
       const condition = mayBoth(permissions, model, 'journal');
@@ -100,29 +95,9 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
       );
     },
 
-    statesOf: memoizeByPermissions((permissions: Permissions): GrantStatements => {
-      const restricted = [...model.access.fields.keys()].filter((member) => permissions.sees(model, member) !== true);
-      const conditions: Condition[] = [
-        permissions.may(model, 'read'),
-        mayBoth(permissions, model, 'journal'),
-        ...restricted.flatMap((member) => [
-          permissions.sees(model, member),
-          both(permissions.may(model, 'update'), permissions.sets(model, member)),
-        ]),
-      ];
-      return { restricted, ...everywhere(flags(conditions)) };
-    }),
+    statesOf: memoizeByPermissions((permissions: Permissions) => grantStatements(model, permissions, asker)),
 
-    labelsOf: memoizeByPermissions((permissions: Permissions): LabelStatements => {
-      let write: TemplateSql['write'];
-      const statements = everywhere((row, parameters) => {
-        const guard = compiled(permissions.may(model, 'read'), row, parameters);
-        const label = templateSql(labelOf(model), graph, model, dialect, parameters, row);
-        write = label.write;
-        return `CASE WHEN ${guard} THEN ${label.values} END`;
-      });
-      return { ...statements, write: write! };
-    }),
+    labelsOf: memoizeByPermissions((permissions: Permissions) => labelStatements(model, permissions, dialect, asker)),
 
     written: {
       sql:
@@ -140,6 +115,44 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
 
 /** What a statement selects of the record that it calls `row`. */
 type Asking = (row: string, parameters: Binder<EvaluationContext>) => string;
+
+/** What questions about a record are put together with. */
+interface Asker {
+  compiled(condition: Condition, row: string, parameters: Binder<EvaluationContext>): string;
+  everywhere(asking: Asking): StateStatements;
+}
+
+function grantStatements(model: Model, permissions: Permissions, { compiled, everywhere }: Asker): GrantStatements {
+  const restricted = [...model.access.fields.keys()].filter((member) => permissions.sees(model, member) !== true);
+  const conditions: Condition[] = [
+    permissions.may(model, 'read'),
+    mayBoth(permissions, model, 'journal'),
+    ...restricted.flatMap((member) => [
+      permissions.sees(model, member),
+      both(permissions.may(model, 'update'), permissions.sets(model, member)),
+    ]),
+  ];
+  const statements = everywhere((row, parameters) =>
+    conditions.map((one) => `CASE WHEN ${compiled(one, row, parameters)} THEN 1 ELSE 0 END`).join(', '),
+  );
+  return { restricted, ...statements };
+}
+
+function labelStatements(
+  model: Model,
+  permissions: Permissions,
+  dialect: Dialect,
+  { compiled, everywhere }: Asker,
+): LabelStatements {
+  let write: TemplateSql['write'];
+  const statements = everywhere((row, parameters) => {
+    const guard = compiled(permissions.may(model, 'read'), row, parameters);
+    const label = templateSql(labelOf(model), permissions.graph, model, dialect, parameters, row);
+    write = label.write;
+    return `CASE WHEN ${guard} THEN ${label.values} END`;
+  });
+  return { ...statements, write: write! };
+}
 
 /** The names in statements of the record, of the last line of a life, and of the record in that line. */
 const rowNames = ({ name }: Dialect): readonly [string, string, string] => [

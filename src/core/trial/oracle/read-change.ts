@@ -179,6 +179,10 @@ export function defaultsOf(model: Model, moment: EvaluationContext): Values {
   return Object.fromEntries([...constants, ...links, ...computed]);
 }
 
+/** Whether a value is worked out: of a slug, in the place of null too. */
+export const isLeftOpen = ({ member, derivedFrom }: Field, given: Values): boolean =>
+  given[member] === undefined || (derivedFrom !== undefined && given[member] === null);
+
 /** Works out what absent members of a new record become, from its other values; what is wrong with them. */
 export function makeDefaults(
   { oracle, who }: Writing,
@@ -191,14 +195,15 @@ export function makeDefaults(
   const lost = new Set(unknown);
   for (const { field, value } of model.madeDefaults) {
     const { member } = field;
-    if (given[member] !== undefined || unknown.has(member)) continue;
+    if (!isLeftOpen(field, given) || unknown.has(member)) continue;
     if (needs(value, lost)) {
       lost.add(member);
       continue;
     }
     const before = broken.length;
     const made = oracle.valueOf(value, model, values, who);
-    if (made !== null) values[member] = readValue(field, made, pointerTo(member), broken);
+    if (field.derivedFrom !== undefined) values[member] = made;
+    else if (made !== null) values[member] = readValue(field, made, pointerTo(member), broken);
     else if (field.rules.required) broken.push({ pointer: pointerTo(member), rule: 'required' });
     if (broken.length > before) lost.add(member);
   }

@@ -13,7 +13,15 @@ import { isSame } from '../../model/value.ts';
 import { inOrder, ITSELF, oracleOf } from './grants.ts';
 import type { Oracle, Who } from './grants.ts';
 import type { Asked, Values } from './read-body.ts';
-import { defaultsOf, hasSameLinks, keysIn, makeDefaults, readChange, refuseSetting } from './read-change.ts';
+import {
+  defaultsOf,
+  hasSameLinks,
+  isLeftOpen,
+  keysIn,
+  makeDefaults,
+  readChange,
+  refuseSetting,
+} from './read-change.ts';
 import type { Found } from './read-change.ts';
 import type { Broken } from './read-value.ts';
 import { brokenRules, Refusal, refusedOn, signIn, unknownRecord } from './refusal.ts';
@@ -34,13 +42,15 @@ export function create(writing: Writing, model: Model, given: Values, standIn: (
     values.created_at ??= moment.now.toISOString();
     values.updated_at ??= moment.now.toISOString();
   }
-  const open = new Set(model.madeDefaults.map(({ field }) => field.member).filter((one) => given[one] === undefined));
+  const open = new Set(
+    model.madeDefaults.filter(({ field }) => isLeftOpen(field, given)).map(({ field }) => field.member),
+  );
   if (open.size > 0) {
     checkDraft(writing, model, values, {}, values, open);
     const { broken } = makeDefaults(writing, model, values, given);
     if (broken.length > 0) throw brokenRules(broken);
   }
-  fillSlugs(state, model, values);
+  fillSlugs(state, model, values, open);
   checkDraft(writing, model, values, {}, values);
   arrange(model, values);
   if (who !== ITSELF) {
