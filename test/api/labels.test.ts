@@ -1,9 +1,9 @@
 // What records are called, wherever a person reads of them: in refusals and in journals, under their grants.
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { openTestService } from '../kit/open-test-service.ts';
 import type { TestService } from '../kit/open-test-service.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import { folderWith } from '../kit/program.ts';
+import { startPostgres } from '../kit/postgres.mjs';
+import { signUp } from '../kit/signed-up.ts';
+import type { SignedUp } from '../kit/signed-up.ts';
 
 const MODELS = `
 model: member
@@ -59,27 +59,15 @@ afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('labels, on %s', (kind) => {
   let on: TestService;
-  const tokens = new Map<string, string>();
+  let ask: SignedUp['ask'];
   const shelf = (code: string, height_m = '1.50') => ask('ada', 'POST', '/shelves', { code, height_m });
   const box = async (who: string, shelf_id: string, number: number, more: object = {}): Promise<string> =>
     (await ask(who, 'POST', '/boxes', { shelf_id, number, ...more })).body.data.id;
   const lines = async (who: string, path: string, query = 'labels=true') =>
     (await ask(who, 'GET', `${path}?${query}`)).body.data as Line[];
-  const ask = (who: string, method: string, path: string, body?: unknown) =>
-    on.ask(method, path, body, { authorization: `Bearer ${tokens.get(who)!}` });
 
   beforeAll(async () => {
-    const folder = folderWith({
-      'vantfell.yaml': 'service: { name: Shelves }\nidentity: { model: member, login: name, secret: word }\n',
-      'models/all.yaml': MODELS,
-    });
-    const database = kind === 'sqlite' ? undefined : await newDatabase(server, 'labels');
-    on = await openTestService(folder, { database });
-    for (const name of ['ada', 'bo']) {
-      const word = `${name} knows a word`;
-      expect((await on.ask('POST', '/members', { name, word })).status).toBe(201);
-      tokens.set(name, (await on.ask('POST', '/tokens', { name, word })).body.access_token);
-    }
+    ({ on, ask } = await signUp(MODELS, ['ada', 'bo'], kind === 'sqlite' ? undefined : { server, name: 'labels' }));
   });
   afterAll(() => on.close());
 

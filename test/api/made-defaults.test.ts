@@ -1,9 +1,9 @@
 // Defaults that are worked out from other values, and from records that the caller may or may not read.
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { openTestService } from '../kit/open-test-service.ts';
 import type { TestService } from '../kit/open-test-service.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import { folderWith } from '../kit/program.ts';
+import { startPostgres } from '../kit/postgres.mjs';
+import { signUp } from '../kit/signed-up.ts';
+import type { SignedUp } from '../kit/signed-up.ts';
 
 const MODELS = `
 model: member
@@ -44,24 +44,12 @@ afterAll(() => server.stop());
 
 describe.each(['sqlite', 'postgres'] as const)('defaults from other values, on %s', (kind) => {
   let on: TestService;
-  const tokens = new Map<string, string>();
+  let ask: SignedUp['ask'];
   beforeAll(async () => {
-    const folder = folderWith({
-      'vantfell.yaml': 'service: { name: Tools }\nidentity: { model: member, login: name, secret: word }\n',
-      'models/all.yaml': MODELS,
-    });
-    const database = kind === 'sqlite' ? undefined : await newDatabase(server, 'made');
-    on = await openTestService(folder, { database });
-    for (const name of ['ada', 'bo']) {
-      const word = `${name} knows a word`;
-      expect((await on.ask('POST', '/members', { name, word })).status).toBe(201);
-      tokens.set(name, (await on.ask('POST', '/tokens', { name, word })).body.access_token);
-    }
+    ({ on, ask } = await signUp(MODELS, ['ada', 'bo'], kind === 'sqlite' ? undefined : { server, name: 'made' }));
   });
   afterAll(() => on.close());
 
-  const ask = (who: string, method: string, path: string, body?: unknown) =>
-    on.ask(method, path, body, { authorization: `Bearer ${tokens.get(who)!}` });
   const tool = async (who: string, price: string, closed = false): Promise<string> =>
     (await ask(who, 'POST', '/tools', { name: 'Saw', price, closed })).body.data.id;
   const borrow = (who: string, tool_id: unknown, more: object = {}) =>
