@@ -22,6 +22,7 @@ export const storeOptions = ({ service }: Graph): StoreOptions => ({
   slowReads: SLOW_READS,
   longestTransaction: service.limits.transaction,
   mostWaiting: service.limits.queue,
+  cache: service.limits.cache,
 });
 
 /** A service over an open store, with the machine's own clock and keys. */

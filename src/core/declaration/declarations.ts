@@ -157,6 +157,7 @@ export interface ServiceDeclaration {
     readonly read?: string;
     readonly cascade?: number;
     readonly queue?: number;
+    readonly cache?: number | string;
   };
   readonly cors?: {
     readonly origins?: readonly string[];

@@ -6,6 +6,7 @@ const atLeastOne: Shape = { kind: 'number', integer: true, least: 1 };
 const fieldName = text(/^[a-z][a-z0-9_]*$/, 'the name of a field');
 const headerNames = list(text(/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/, 'the name of a header'), 1);
 const serverAddress = text(/^postgres:\/\/./, 'postgres://user@host:5432/name');
+const SIZE = /^[1-9]\d* ?[kKmM][bB]$/;
 const time = text(/^[1-9]\d*(ms|s|min)$/, 'a time like 500ms or 5s');
 
 /** `vantfell.yaml`. */
@@ -158,7 +159,7 @@ export const serviceShape = entries('the service file', {
     about: 'what a request may cost',
     shape: entries('limits', {
       body: {
-        shape: text(/^[1-9]\d* ?[kKmM][bB]$/, 'a size like 64kB or 1MB'),
+        shape: text(SIZE, 'a size like 64kB or 1MB'),
         about: 'the largest request body; 1MB',
       },
       rate: {
@@ -174,6 +175,10 @@ export const serviceShape = entries('the service file', {
       read: { shape: time, about: 'the time that a read may take; 5s' },
       cascade: { shape: atLeastOne, about: 'how many records one delete may take along; 10000' },
       queue: { shape: atLeastOne, about: 'how many writers may wait; 1000' },
+      cache: {
+        shape: either('0, or a size like 4MB', count, text(SIZE, '0, or a size like 4MB')),
+        about: 'answers that are kept while the database has not changed, on SQLite; 8MB, 0 for none',
+      },
     }),
   },
   cors: {

@@ -16,6 +16,8 @@ export interface Limits {
   readonly cascade: number;
   /** Writers that may wait. */
   readonly queue: number;
+  /** Bytes of answers that are kept while the database has not changed. */
+  readonly cache: number;
 }
 
 /** Databases that follow the one that is written to. */

@@ -7,6 +7,12 @@ const SHORTEST_KEY = 32;
 const UNITS: Readonly<Record<string, number>> = { kb: 1_000, mb: 1_000_000 };
 const MILLISECONDS: Readonly<Record<string, number>> = { ms: 1, s: 1_000, min: 60_000, h: 3_600_000, d: 86_400_000 };
 
+/** `64kB` in bytes; its form has been checked. */
+function bytesOf(size: string): number {
+  const [, count, unit] = /^(\d+) ?([km]b)$/.exec(size.toLowerCase())!;
+  return Number(count) * own(UNITS, unit!)!;
+}
+
 /** `5s` in milliseconds; its form has been checked. */
 export function milliseconds(time: string): number {
   const [, count, unit = ''] = /^(\d+)([a-z]+)$/.exec(time) ?? [];
@@ -38,7 +44,6 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     report.error('store-left-out', `the store is ${kind}, which \`stores\` leaves out`, `add ${kind}`, ['stores']);
   }
   const limits = declared.limits ?? {};
-  const [, size = '1', unit = 'mb'] = /^(\d+) ?([km]b)$/.exec((limits.body ?? '').toLowerCase()) ?? [];
   return {
     name: declared.service?.name ?? '',
     version: declared.service?.version ?? '1.0.0',
@@ -54,7 +59,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     stores,
     paging: { default: usual, most },
     limits: {
-      body: Number(size) * own(UNITS, unit)!,
+      body: bytesOf(limits.body ?? '1MB'),
       rate: limits.rate === undefined || limits.rate === 'none' ? undefined : perMinute(limits.rate),
       signIn: perMinute(limits['sign-in'] ?? '10/min'),
       codes: perMinute(limits.codes ?? '10/min'),
@@ -62,6 +67,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
       read: milliseconds(limits.read ?? '5s'),
       cascade: limits.cascade ?? 10_000,
       queue: limits.queue ?? 1_000,
+      cache: typeof limits.cache === 'number' ? limits.cache : bytesOf(limits.cache ?? '8MB'),
     },
     cors: corsSettings(declared.cors, report),
     proxies: declared.proxies ?? [],

@@ -70,6 +70,20 @@ export interface AlterOptions {
   readonly onWait?: ((whom: string) => void) | undefined;
 }
 
+/** Answers that a store keeps as long as the database has not changed. */
+export interface Answers {
+  /**
+   * What `make` makes, once: it may depend on the database, on what it is made `by`, and on these values, and on nothing
+   * else. `lengthOf` tells how many characters it keeps.
+   */
+  of<Answer extends object>(
+    by: object,
+    values: readonly StoreValue[],
+    make: () => Promise<Answer>,
+    lengthOf: (answer: Answer) => number,
+  ): Promise<Answer>;
+}
+
 /**
  * A database, as the core needs it. An implementation for one kind of database is a folder of `src/store`; it throws
  * `StoreError` and nothing else.
@@ -94,6 +108,8 @@ export interface Store extends Reader {
     requester?: Requester,
   ): Promise<Result>;
   readonly ddl: Ddl;
+  /** Undefined where it keeps none: it could not tell whether the database has changed. */
+  readonly answers?: Answers | undefined;
   /** Whether reads may be answered by copies of it. */
   readonly hasCopies?: boolean;
   /**

@@ -9,6 +9,8 @@ export interface StoreOptions {
   readonly onMoved?: (() => void) | undefined;
   /** Milliseconds that a read may take; left out: as long as it likes, or the store's own limit. */
   readonly longestRead?: number | undefined;
+  /** Bytes of answers that are kept while the database has not changed; left out: none. */
+  readonly cache?: number | undefined;
   /** How many slow reads may run beside the quick ones; left out: they run like any other. */
   readonly slowReads?: number | undefined;
   /** Milliseconds that a transaction may take; left out: as long as it likes. */

@@ -1,10 +1,14 @@
 import type { Store } from '../../core/store/contract.ts';
 import type { StoreOptions } from '../base/options.ts';
 import { timedReading } from '../base/time-limit.ts';
+import { keepAnswers } from '../base/kept-answers.ts';
 import { alterationOn } from './alter.ts';
+import { changeMarkOf } from './change-mark.ts';
+import type { ChangeMark } from './change-mark.ts';
 import { BUSY_MS, connect } from './connect.ts';
 import type { Connection } from './connect.ts';
 import { readerOf } from './connected.ts';
+import type { Connected } from './connected.ts';
 import { sqliteDdl } from './ddl.ts';
 import { sqliteDialect } from './dialect.ts';
 import { storeError } from './errors.ts';
@@ -13,13 +17,14 @@ import { makeQueue } from './queue.ts';
 import { readsOn } from './reads.ts';
 import { makeSlowReads } from './slow-reads.ts';
 import { holdTables } from './tables-mark.ts';
+import type { TablesMark } from './tables-mark.ts';
 import { transactionsOn } from './transactions.ts';
 
 const ALTERING_MS = 600_000;
 /** Opens (and makes, where it is missing) the database in a file. Its folder must exist. */
 export function openSqlite(
   file: string,
-  { slowReads = 0, longestRead = 5_000, longestTransaction, mostWaiting, onMoved }: StoreOptions = {},
+  { slowReads = 0, cache = 0, longestRead = 5_000, longestTransaction, mostWaiting, onMoved }: StoreOptions = {},
 ): Store {
   let reading: Connection;
   let writing: Connection;
@@ -34,8 +39,9 @@ export function openSqlite(
   const read = readerOf(reading);
   const slow = slowReads === 0 ? undefined : makeSlowReads(file, slowReads, longestRead);
   const held = holdTables(`sqlite:${file}`, onMoved);
-  const reads = readsOn({ file, read, slow, watch, held, longestRead });
-  const whole = transactionsOn(writing, file, watch, held);
+  const changes = cache === 0 ? undefined : changeMarkOf(file, reading);
+  const reads = readsOn({ file, read, slow, watch, held, longestRead, changes });
+  const whole = transactionsOn(writing, file, watch, held, changes);
   /**
    * Does some work when it is its turn. Other programs may stand in its way for so long from now on, the wait
    * included.
@@ -51,6 +57,7 @@ export function openSqlite(
     dialect: sqliteDialect,
     ddl: sqliteDdl,
     ...reads,
+    answers: changes && keepAnswers(cache, () => heededMark(changes, read, watch, held)),
 
     reading: (work, requester) => timedReading(store, longestRead, work, requester),
 
@@ -84,9 +91,28 @@ export function openSqlite(
       await inLine(() => {
         reading.close();
         writing.close();
+        changes?.close();
         return Promise.resolve();
       }, true);
     },
   };
   return store;
+}
+
+/** The change mark of a database that is still the one, with the tables, that it was; undefined where it is not. */
+function heededMark(
+  changes: ChangeMark,
+  read: Connected,
+  watch: ReturnType<typeof watchFile>,
+  held: TablesMark,
+): number | undefined {
+  try {
+    watch.checkNowAndThen(performance.now());
+    const now = changes.now();
+    held.heed(read, now);
+    return now;
+  } catch {
+    // The read that follows says what is wrong.
+    return undefined;
+  }
 }

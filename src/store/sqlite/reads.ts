@@ -1,5 +1,6 @@
 import type { Row, Statement, StoreValue } from '../../core/sql/statement.ts';
 import type { Reader, StoreError } from '../../core/store/contract.ts';
+import type { ChangeMark } from './change-mark.ts';
 import { BUSY_MS } from './connect.ts';
 import type { Ask, Connected } from './connected.ts';
 import { storeError } from './errors.ts';
@@ -24,12 +25,13 @@ interface Reads {
   readonly slow: SlowReads | undefined;
   readonly watch: ReturnType<typeof watchFile>;
   readonly held: TablesMark;
+  readonly changes: ChangeMark | undefined;
   /** Milliseconds. */
   readonly longestRead: number;
 }
 
 /** Reads on the serving thread where they are quick, and in a process of its own where they are slow. */
-export function readsOn({ file, read, slow, watch, held, longestRead }: Reads): Reader {
+export function readsOn({ file, read, slow, watch, held, longestRead, changes }: Reads): Reader {
   // Some statements turn out to be slow: how often in a row they were.
   const slowRuns = new WeakMap<Statement, number>();
   const isSlow = (statement: Statement): boolean =>
@@ -40,7 +42,7 @@ export function readsOn({ file, read, slow, watch, held, longestRead }: Reads): 
     try {
       return await reads.read(...given);
     } finally {
-      held.heed(read);
+      held.heed(read, changes?.now());
     }
   };
 
@@ -57,7 +59,7 @@ export function readsOn({ file, read, slow, watch, held, longestRead }: Reads): 
       watch.checkNowAndThen(start);
       const result = ask(statement, values);
       // What it says counts if the tables were still those afterwards.
-      held.heed(read);
+      held.heed(read, changes?.now());
       if (slow !== undefined) note(statement, performance.now() - start);
       return Promise.resolve(result);
     } catch (error) {
@@ -68,7 +70,7 @@ export function readsOn({ file, read, slow, watch, held, longestRead }: Reads): 
   const later = <Result>(ask: () => Result): Promise<Result> =>
     whenFree(performance.now() + Math.min(BUSY_MS, longestRead), () => {
       const result = ask();
-      held.heed(read);
+      held.heed(read, changes?.now());
       return result;
     }).catch((error: unknown) => {
       throw toldOf(error);
@@ -76,7 +78,7 @@ export function readsOn({ file, read, slow, watch, held, longestRead }: Reads): 
   /** A statement that goes wrong on tables that have moved on says nothing else. */
   const toldOf = (error: unknown): StoreError => {
     try {
-      held.heed(read);
+      held.heed(read, changes?.now());
     } catch (moved) {
       return storeError(isBusy(moved) ? error : moved, file);
     }

@@ -28,24 +28,32 @@ export async function letGo(transaction: Transaction, isGone: (version: number) 
 /** What a store is held to. */
 export interface TablesMark {
   begin(transaction: Transaction, version: number): Promise<void>;
-  /** Throws where the tables are others than those at the beginning; it costs every read some microseconds. */
-  heed(on: Connected): void;
+  /**
+   * Throws where the tables are others than those at the beginning. `now` is the database's change mark, if there is
+   * one: nothing is asked where it has not changed since.
+   */
+  heed(on: Connected, now?: number): void;
 }
 
 export function holdTables(address: string, onMoved: (() => void) | undefined): TablesMark {
   let held: { readonly statement: { readonly sql: string }; readonly revision: unknown } | undefined;
   let isMoved = false;
+  let seen: number | undefined;
   return {
     async begin(transaction, version) {
       const statement = readOf(version);
       if ((await transaction.first(statement, [])) === undefined) {
         await transaction.run(KEEP, [`${PREFIX} ${version}`, randomUUID()]);
       }
+      seen = undefined;
       held = { statement, revision: (await transaction.first(statement, []))?.[0] };
     },
-    heed(on) {
-      if (held === undefined) return;
-      if (!isMoved && revisionOn(on, held.statement) === held.revision) return;
+    heed(on, now) {
+      if (held === undefined || (now !== undefined && now === seen)) return;
+      if (!isMoved && revisionOn(on, held.statement) === held.revision) {
+        seen = now;
+        return;
+      }
       if (!isMoved) onMoved?.();
       isMoved = true;
       throw tablesMoved(address);

@@ -4,6 +4,7 @@ import { StoreError } from '../../core/store/contract.ts';
 import type { Transaction } from '../../core/store/contract.ts';
 import { startTimeLimit, transactionOver } from '../base/time-limit.ts';
 import type { TimeLimit } from '../base/time-limit.ts';
+import type { ChangeMark } from './change-mark.ts';
 import type { Connection } from './connect.ts';
 import { readerOf } from './connected.ts';
 import type { Connected } from './connected.ts';
@@ -24,6 +25,7 @@ export function transactionsOn(
   file: string,
   watch: ReturnType<typeof watchFile>,
   mark: TablesMark,
+  changes: ChangeMark | undefined,
 ): RunWhole {
   const write = readerOf(writing);
   return async (work, longest, busyUntil) => {
@@ -31,7 +33,7 @@ export function transactionsOn(
     try {
       watch.check();
       await whenFree(busyUntil, () => writing.exec('BEGIN IMMEDIATE'));
-      mark.heed(write);
+      mark.heed(write, changes?.now());
       limit = startTimeLimit(longest);
       const transaction = transactionOn(write, (sql) => writing.exec(sql), limit, file);
       let result: Awaited<ReturnType<typeof work>>;

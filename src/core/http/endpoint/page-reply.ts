@@ -1,5 +1,4 @@
 import { JSON_HEADERS } from '../../api/message.ts';
-import type { Reply } from '../../api/message.ts';
 import type { Runtime } from '../../change/runtime.ts';
 import type { FieldValue } from '../../model/scalar.ts';
 import type { Cursors } from '../../query/cursor.ts';
@@ -7,6 +6,7 @@ import type { ListStatement } from '../../query/list-statement.ts';
 import type { Row } from '../../sql/statement.ts';
 import type { RecordTags } from '../request/entity-tag.ts';
 import type { ListRequest } from '../request/list-request.ts';
+import type { Tagged } from './tagged.ts';
 
 /** JSON text contains no raw line feed, so this only occurs between two records. */
 export const BETWEEN = ',\n';
@@ -34,7 +34,7 @@ export async function pageReply(
   ends: PageEnds,
   rest: Runtime['rest'],
   finish?: FinishRecords,
-): Promise<Reply> {
+): Promise<Tagged> {
   const count = limit === 0 ? 0 : Number(row[1]);
   const surplus = count > limit;
   let records = limit === 0 ? '' : cutSurplus(row[0] as string | null, surplus);

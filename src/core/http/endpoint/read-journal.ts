@@ -1,7 +1,6 @@
 import { authorize, authorizeRecord, refusedOn, unknownRecord } from '../../access/authorization.ts';
 import { mayBoth } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
-import type { Reply } from '../../api/message.ts';
 import { journalParameters } from '../../api/parameters.ts';
 import { hasLives } from '../../change/journal.ts';
 import type { EvaluationContext } from '../../expression/context.ts';
@@ -16,6 +15,7 @@ import type { EndpointContext } from './context.ts';
 import { journalLines } from './journal-lines.ts';
 import { journalModel } from './journal-model.ts';
 import { makeListAnswerer } from './read-list.ts';
+import type { Tagged } from './tagged.ts';
 
 const TEXT = plain('text');
 
@@ -25,7 +25,7 @@ const TEXT = plain('text');
 export function makeJournalReader(
   model: Model,
   context: EndpointContext,
-): (principal: Principal, path: string, query: string, keyText?: string) => Promise<Reply> {
+): (principal: Principal, path: string, query: string, keyText?: string) => Promise<Tagged> {
   const journal = journalModel(context.graph);
   const [ofModel, ofRecord] = ['model', 'record'].map((member) => journal.byMember.get(member)!) as [Field, Field];
   const answer = makeListAnswerer(journal, context);

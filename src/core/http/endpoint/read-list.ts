@@ -3,7 +3,6 @@ import { authorize, unknownRecord } from '../../access/authorization.ts';
 import { memoizeByPermissions } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
-import type { Reply } from '../../api/message.ts';
 import { refuseParameters } from '../../api/problems.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
@@ -20,6 +19,8 @@ import { KEPT_FORMS, LONGEST_KEPT } from './context.ts';
 import type { EndpointContext } from './context.ts';
 import { pageReply } from './page-reply.ts';
 import type { FinishRecords, PageEnds } from './page-reply.ts';
+import { lengthOf, withTag } from './tagged.ts';
+import type { Tagged } from './tagged.ts';
 
 /** A parsed list query, with its statement. */
 interface ListPlan {
@@ -39,7 +40,7 @@ export type ListAnswerer = (
   query: string,
   of: ListOf,
   finish?: FinishRecords,
-) => Promise<Reply>;
+) => Promise<Tagged>;
 
 export function makeListAnswerer(model: Model, { graph, store, cursors, tags, runtime }: ListContext): ListAnswerer {
   const { dialect } = store;
@@ -68,14 +69,21 @@ export function makeListAnswerer(model: Model, { graph, store, cursors, tags, ru
   });
 
   return async (principal, path, query, of, finish) => {
-    const { request, statement, values, ends } = plansOf(principal.permissions)(principal, path, query, of);
+    const plan = plansOf(principal.permissions)(principal, path, query, of);
+    const { request, statement, values, ends } = plan;
     const { form, limit } = request;
     if (form.etags === true && finish !== undefined)
       refuseParameters([{ parameter: 'etags', detail: 'these are no records' }]);
     const bound = values ?? statement.values({ now: runtime.now(), caller: principal.caller, form, limit });
-    const row = await store.first(statement, bound, principal.requester);
-    if (!row![3]) throw unknownRecord(principal.permissions, modelOf(graph, of.under!.relation.target));
-    return pageReply(path, request, statement, row!, cursors, ofRecords, ends, runtime.rest, finish);
+    const make = async (): Promise<Tagged> => {
+      const row = await store.first(statement, bound, principal.requester);
+      if (!row![3]) throw unknownRecord(principal.permissions, modelOf(graph, of.under!.relation.target));
+      const page = await pageReply(path, request, statement, row!, cursors, ofRecords, ends, runtime.rest, finish);
+      return withTag(page, tags);
+    };
+    // What is finished for one reader is theirs alone.
+    const answers = finish === undefined ? store.answers : undefined;
+    return answers?.of(plan, bound, make, lengthOf) ?? make();
   };
 }
 
@@ -83,7 +91,7 @@ export function makeListAnswerer(model: Model, { graph, store, cursors, tags, ru
 export function makeListReader(
   model: Model,
   context: ListContext,
-): (principal: Principal, path: string, query: string, parentKey?: string) => Promise<Reply> {
+): (principal: Principal, path: string, query: string, parentKey?: string) => Promise<Tagged> {
   const answer = makeListAnswerer(model, context);
   const { parent } = model;
   const whole = parent === undefined ? undefined : modelOf(context.graph, parent.target);

@@ -3,7 +3,7 @@ import { authorize, unknownRecord } from '../../access/authorization.ts';
 import { memoizeByPermissions } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
-import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
+import { JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import { projectionParameters } from '../../api/parameters.ts';
 import type { ProjectionParameters } from '../../api/parameters.ts';
@@ -15,12 +15,14 @@ import { isOpen, wholeOf } from '../../query/projection.ts';
 import { projectionStatement } from '../../query/statements.ts';
 import type { ProjectionStatement } from '../../query/statements.ts';
 import { didYouMean } from '../../text/nearest.ts';
-import { isNamed, recordTags } from '../request/entity-tag.ts';
+import { recordTags } from '../request/entity-tag.ts';
 import { keyFromText } from '../request/key.ts';
 import { projectionReader } from '../request/projection-parameters.ts';
 import { addParameter, readQuery } from '../request/query.ts';
 import { KEPT_FORMS, LONGEST_KEPT } from './context.ts';
 import type { EndpointContext } from './context.ts';
+import { lengthOf, unlessKnown } from './tagged.ts';
+import type { Tagged } from './tagged.ts';
 
 /** Answers a read of one record, by the text of a path segment. */
 export type RecordReader = (principal: Principal, keyText: string, request: Request, query: string) => Promise<Reply>;
@@ -54,11 +56,14 @@ export function makeRecordReader(model: Model, { graph, store, tags, runtime }: 
     authorize(permissions, model, 'read');
     const key = dialect.bind(model.key, keyFromText(model.key, keyText));
     const statement = statementsOf(permissions)(query);
-    const row = await store.first(statement, [key, ...statement.values({ now: runtime.now(), caller })], requester);
-    if (row === undefined) throw unknownRecord(permissions, model);
-    const etag = tagOf(row[0] as string, row[1] as string | undefined);
-    if (isNamed(headers['if-none-match'], etag)) return { status: 304, headers: { ...COMMON_HEADERS, etag } };
-    return { status: 200, headers: { ...JSON_HEADERS, etag }, body: `{"data":${row[0] as string}}` };
+    const bound = [key, ...statement.values({ now: runtime.now(), caller })];
+    const make = async (): Promise<Tagged> => {
+      const row = await store.first(statement, bound, requester);
+      if (row === undefined) throw unknownRecord(permissions, model);
+      const etag = tagOf(row[0] as string, row[1] as string | undefined);
+      return { status: 200, headers: { ...JSON_HEADERS, etag }, body: `{"data":${row[0] as string}}` };
+    };
+    return unlessKnown(headers, await (store.answers?.of(statement, bound, make, lengthOf) ?? make()));
   };
 }
 

@@ -1,16 +1,14 @@
 import type { Principal } from '../../access/principal.ts';
 import type { Endpoint } from '../../api/endpoints.ts';
-import { COMMON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import type { Model } from '../../model/model.ts';
-import { isNamed } from '../request/entity-tag.ts';
-import type { EntityTags } from '../request/entity-tag.ts';
 import type { EndpointContext } from './context.ts';
 import { makeDeleteMany } from './delete-many.ts';
 import { makeOperation } from './operate.ts';
 import { makeJournalReader } from './read-journal.ts';
 import { makeListReader } from './read-list.ts';
 import { makeRecordReader } from './read-record.ts';
+import { unlessKnown } from './tagged.ts';
 import { makeRecordWriter } from './write-record.ts';
 
 /** A request for one of a model's endpoints. */
@@ -36,7 +34,7 @@ export function makeResource(model: Model, context: EndpointContext): (endpoint:
     switch (name) {
       case 'list':
         return async ({ principal, request, path, query, key }) =>
-          tagged(request, await list(principal, path, query, key), context.tags);
+          unlessKnown(request.headers, await list(principal, path, query, key));
       case 'read':
         return ({ principal, request, query, key }) => read(principal, key!, request, query);
       case 'create':
@@ -53,7 +51,7 @@ export function makeResource(model: Model, context: EndpointContext): (endpoint:
       case 'journal': {
         const journal = makeJournalReader(model, context);
         return async ({ principal, request, path, query, key }) =>
-          tagged(request, await journal(principal, path, query, key), context.tags);
+          unlessKnown(request.headers, await journal(principal, path, query, key));
       }
       case 'operation': {
         const operate = makeOperation(model, operation!, context);
@@ -61,15 +59,4 @@ export function makeResource(model: Model, context: EndpointContext): (endpoint:
       }
     }
   };
-}
-
-/** Characters of a page that has an ETag: to hash a hundred megabytes would hold up everybody else. */
-const LONGEST_TAGGED = 2_000_000;
-
-/** The page of a list with its ETag; 304 where the client has it already (RFC 9110, 13.1.2). */
-function tagged({ headers }: Request, reply: Reply, tags: EntityTags): Reply {
-  if (reply.body!.length > LONGEST_TAGGED) return reply;
-  const etag = `"${tags.mark(reply.body!)}"`;
-  if (isNamed(headers['if-none-match'], etag)) return { status: 304, headers: { ...COMMON_HEADERS, etag } };
-  return { ...reply, headers: { ...reply.headers, etag } };
 }
