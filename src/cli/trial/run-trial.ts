@@ -42,7 +42,9 @@ export async function runTrial(
   const begun = performance.now();
   const place = await throwawayFor(project);
   try {
-    const { store } = await openDatabase(project, place.address);
+    // As a service has it: an answer that is out of date would show.
+    const { cache } = project.graph.service.limits;
+    const { store } = await openDatabase(project, place.address, undefined, { cache });
     try {
       if ((await loadProjectSamples(context, project, store, CHEAP)) === undefined) return undefined;
       const trial = await openTrial(project, project.loaded, store, place.address);

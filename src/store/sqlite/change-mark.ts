@@ -1,6 +1,6 @@
-import { closeSync, openSync, readSync } from 'node:fs';
-import type { Connection } from './connect.ts';
+import { closeSync, openSync, readSync, statSync } from 'node:fs';
 import { prepare } from './connect.ts';
+import type { Connection } from './connect.ts';
 
 /** Tells whether anybody has changed the database, whichever program. */
 export interface ChangeMark {
@@ -18,7 +18,7 @@ export interface ChangeMark {
 const HEADER_BYTES = 48;
 const VERSION = 3_007_000;
 
-/** Files that are open, with how many stores use each. */
+/** Files that are open, by what the system calls them, with how many stores use each. */
 const open = new Map<string, { readonly fd: number; users: number }>();
 
 /** For a connection that never writes: the pragma tells nothing of its own changes. */
@@ -52,26 +52,20 @@ function pragmaMark(reading: Connection): ChangeMark {
 function openIndex(path: string): { readonly fd: number; close(): void } | undefined {
   // Elsewhere a file and what is mapped of it may differ for a while.
   if (process.platform !== 'linux') return undefined;
-  let found = open.get(path);
-  if (found === undefined) {
-    try {
-      found = { fd: openSync(path, 'r'), users: 0 };
-    } catch {
-      return undefined;
-    }
-    open.set(path, found);
-  }
-  const { fd } = found;
-  found.users += 1;
+  const found = statSync(path, { throwIfNoEntry: false });
+  if (found === undefined) return undefined;
+  const name = `${found.dev} ${found.ino}`;
+  const used = open.get(name) ?? { fd: openSync(path, 'r'), users: 0 };
+  open.set(name, used);
+  used.users += 1;
   const close = (): void => {
-    const still = open.get(path)!;
-    still.users -= 1;
-    if (still.users > 0) return;
-    open.delete(path);
-    closeSync(fd);
+    used.users -= 1;
+    if (used.users > 0) return;
+    open.delete(name);
+    closeSync(used.fd);
   };
   const header = Buffer.alloc(HEADER_BYTES);
-  if (readSync(fd, header, 0, HEADER_BYTES, 0) === HEADER_BYTES && isKnown(header)) return { fd, close };
+  if (readSync(used.fd, header, 0, HEADER_BYTES, 0) === HEADER_BYTES && isKnown(header)) return { fd: used.fd, close };
   close();
   return undefined;
 }
