@@ -1,5 +1,5 @@
-// No answer is ever out of date, whoever writes to the file: ten thousand reads of the built program, compared with what
-// another process has written before each.
+// No answer is ever out of date, whoever writes to the file: ten thousand reads of the built program, compared with
+// what another process has written before each.
 import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
 import Database from 'libsql';

@@ -73,7 +73,7 @@ export interface AlterOptions {
 /** Answers that a store keeps as long as the database has not changed. */
 export interface Answers {
   /**
-   * What `make` makes, once: it may depend on the database, on what it is made `by`, and on these values, and on nothing
+   * What `make` makes, once: it may depend on the database, on what it is made `by` and on these values, and on nothing
    * else. `lengthOf` tells how many characters it keeps.
    */
   of<Answer extends object>(
