@@ -8,7 +8,7 @@ import { makeTerminal } from './terminal/terminal.ts';
 
 /** Parses the words of a command line and runs the command; gives its exit code. */
 export async function run(words: readonly string[]): Promise<number> {
-  let exit: number = EXIT.done;
+  let running: Promise<number> = Promise.resolve(EXIT.done);
   const cli = yargs([...words])
     // `-H 'name: value' GET /v1/huts`: an option takes one word, and may be given again.
     .parserConfiguration({ 'greedy-arrays': false })
@@ -39,15 +39,26 @@ export async function run(words: readonly string[]): Promise<number> {
       command.usage,
       command.about,
       (inner) => command.options(inner).example(command.examples.map(([line, about]) => [line, about])),
-      async (given) => {
+      (given) => {
         const [folder, terminal] = [resolve(String(given.C)), terminalOf(given)];
         const flags = { yes: given.yes === true, quiet: given.quiet === true, debug: given.debug === true };
-        exit = await command.run({ folder, terminal, ...flags }, given);
+        running = command.run({ folder, terminal, ...flags }, given);
       },
     );
   }
+  noSpareHelp(cli as Parser);
   await cli.parseAsync();
-  return exit;
+  return running;
+}
+
+interface Parser {
+  getInternalMethods?(): { getUsageInstance(): { cacheHelpMessage: () => void } };
+}
+
+/** With every command that it runs, the parser lays out the whole help text, in case that fails: we tell of it. */
+function noSpareHelp(cli: Parser): void {
+  const usage = cli.getInternalMethods?.().getUsageInstance();
+  if (usage !== undefined) usage.cacheHelpMessage = () => undefined;
 }
 
 const terminalOf = ({ json, quiet, color }: Arguments) =>

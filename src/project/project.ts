@@ -14,6 +14,7 @@ import type { Throwaway } from '../store/throwaway.ts';
 import { EXIT, Failure } from './failure.ts';
 import { nextKey } from './keys.ts';
 import { keptKey, ownFolder } from './own-folder.ts';
+import { knownTexts } from './known-texts.ts';
 import { readSources } from './read.ts';
 
 /** A project's declarations, read and compiled. */
@@ -31,9 +32,13 @@ export interface Project {
 export type SoundProject = Project & { readonly graph: Graph };
 
 export function readProject(folder: string, withCode = true): Project {
-  const sources = readSources(folder, withCode);
+  const texts = knownTexts(folder);
+  const read = readSources(folder, withCode);
+  const sources = { ...read, service: texts.with(read.service), models: read.models.map((one) => texts.with(one)) };
   const { service, models, code = [] } = sources;
-  return { folder, code, sources: [service, ...models, ...code], ...compile(sources) };
+  const compiled = compile(sources);
+  texts.keep();
+  return { folder, code, sources: [service, ...models, ...code], ...compiled };
 }
 
 /** The graph with what its code tells, which may have errors itself. */

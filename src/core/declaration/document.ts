@@ -9,7 +9,20 @@ const MEND = 'mend the text at this place; a value with a comma or a colon goes 
 export interface Source {
   readonly file: string;
   readonly text: string;
+  /** What is known of this very text, because it was read before and nothing was wrong with it. */
+  readonly known?: KnownText | undefined;
+  /** Told what was learned of a text in which nothing is wrong, as much as was not known. */
+  learn?(text: KnownText): void;
 }
+
+export interface KnownText {
+  /** The values of its documents. */
+  readonly values: readonly unknown[];
+  /** The places in it that were asked for: lines and columns of their beginning and end, by what was asked. */
+  readonly places: Readonly<Record<string, Spot>>;
+}
+
+export type Spot = readonly [line: number, column: number, endLine: number, endColumn: number];
 
 export type Path = readonly (string | number)[];
 
@@ -36,6 +49,43 @@ export interface ReadDocuments {
 
 /** Reads the YAML (or JSON) documents of one file. Runs nothing, expands nothing. */
 export function readDocuments(source: Source): ReadDocuments {
+  if (source.known !== undefined) return { documents: knownDocuments(source, source.known), problems: [], lost: [] };
+  const read = parsedDocuments(source);
+  if (read.problems.length > 0 || source.learn === undefined) return read;
+  const known = { values: read.documents.map(({ value }) => value), places: {} };
+  source.learn(known);
+  return { ...read, documents: knownDocuments(source, known, read.documents) };
+}
+
+/**
+ * Reading a text takes nearly all of the time for the places in it: they are worked out when a problem needs one, and
+ * kept for the next time.
+ */
+function knownDocuments(source: Source, { values, places }: KnownText, read?: readonly Declared[]): Declared[] {
+  let parsed = read;
+  const known: Record<string, Spot> = { ...places };
+  const placeOf = (asked: readonly unknown[], index: number, find: (document: Declared) => Place): Place => {
+    const name = JSON.stringify([index, ...asked]);
+    const spot = Object.hasOwn(known, name) ? known[name] : undefined;
+    if (spot !== undefined) return placed(source.file, spot);
+    const place = find((parsed ??= parsedDocuments(source).documents)[index]!);
+    known[name] = [place.line, place.column, place.endLine, place.endColumn];
+    source.learn?.({ values, places: { ...known } });
+    return place;
+  };
+  return values.map((value, index) => ({
+    file: source.file,
+    value,
+    at: (path, part) => placeOf([path, part ?? 'value'], index, (document) => document.at(path, part)),
+    within: (path, from, to) => placeOf([path, from, to], index, (document) => document.within(path, from, to)),
+  }));
+}
+
+const placed = (file: string, [line, column, endLine, endColumn]: Spot): Place => ({
+  ...{ file, line, column, endLine, endColumn },
+});
+
+function parsedDocuments(source: Source): ReadDocuments {
   if (source.text.length > LARGEST) {
     const place = { file: source.file, line: 1, column: 1, endLine: 1, endColumn: 2 };
     const message = `this file has ${source.text.length} characters; a declaration may have ${LARGEST}`;
