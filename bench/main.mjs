@@ -13,23 +13,23 @@ const KINDS = (process.env.BENCH_STORES ?? 'sqlite,postgres').split(',');
 const SAMPLE = Array.from({ length: 5_000 }, (_none, at) => `/v1/huts/${hutKey((at * 7919) % HUTS)}`);
 
 const works = [
-  { name: 'read one record', paths: SAMPLE, bars: [0.9, 4] },
-  { name: 'list of 50', paths: ['/v1/huts?limit=50'], bars: [0.9, 3] },
+  { name: 'read one record', paths: SAMPLE, bars: { sqlite: 0.95, postgres: 0.95 } },
+  { name: 'list of 50', paths: ['/v1/huts?limit=50'], bars: { sqlite: 1.5, postgres: 0.95 } },
   {
     name: 'list of 20, two includes, one nested',
     paths: ['/v1/huts?limit=20&include=keeper,reports.author'],
-    bars: [0.85, 3],
+    bars: { sqlite: 2, postgres: 0.95 },
   },
   {
     name: 'filtered, sorted list of 50 over an index',
     paths: ['/v1/huts?valley=Askdal&sort=-altitude_m&limit=50'],
-    bars: [0.85, 3],
+    bars: { sqlite: 0.95, postgres: 0.95 },
   },
   {
     name: 'create, with rules, a draw and a journal entry',
     paths: ['/v1/stays'],
     bodies: Array.from({ length: 2_000 }, (_none, at) => stayAt(at)),
-    bars: [0.7, 1.5],
+    bars: { sqlite: 0.85, postgres: 0.85 },
   },
 ];
 const chosen = works.filter(({ name }) => name.includes(process.env.BENCH_WORK ?? ''));
@@ -49,7 +49,7 @@ for (const kind of KINDS) {
     await server?.stop();
   }
 }
-const bar = 'bar 1.3 at most';
+const bar = 'bar 1.2 at most';
 const text = `${report(rows)}\n\nResident memory under that load, of the bare twin's: ${memory.join(', ')} (${bar}).`;
 console.log(text);
 intoDocs('table', 'end', text);
@@ -174,14 +174,14 @@ async function checkSameCreations({ ours, bare, byHand }) {
 }
 
 function report(found) {
-  const lines = found.map(({ kind, name, ofBare, ofHand, bars: [bareBar, handBar], perSecond }) => {
-    const verdict = ofBare.cost >= bareBar && ofHand.cost >= handBar ? 'kept' : 'missed';
-    const bareCell = `${ofBare.cost.toFixed(2)} (bar ${bareBar}; speed ${ofBare.speed.toFixed(2)})`;
-    const handCell = `${ofHand.cost.toFixed(1)}× (bar ${handBar}×; speed ${ofHand.speed.toFixed(1)}×)`;
+  const lines = found.map(({ kind, name, ofBare, ofHand, bars, perSecond }) => {
+    const verdict = ofBare.cost >= bars[kind] ? 'kept' : 'missed';
+    const bareCell = `${ofBare.cost.toFixed(2)} (bar ${bars[kind]}; speed ${ofBare.speed.toFixed(2)})`;
+    const handCell = `${ofHand.cost.toFixed(1)}× (speed ${ofHand.speed.toFixed(1)}×)`;
     return `| ${kind} | ${name} | ${bareCell} | ${handCell} | ${Math.round(perSecond)} | ${verdict} |`;
   });
   return [
-    '| store | work | of the bare twin | of the by-hand twin | requests per second of processor time | bars |',
+    '| store | work | of the bare twin | of the by-hand twin | requests per second of processor time | bar |',
     '| --- | --- | --- | --- | --- | --- |',
     ...lines,
   ].join('\n');
