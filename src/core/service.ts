@@ -16,6 +16,7 @@ import { isPreflight, makeCors } from './http/cors.ts';
 import type { EndpointContext } from './http/endpoint/context.ts';
 import { answer, marked, preflight } from './http/endpoint/dispatch.ts';
 import type { DispatchParts } from './http/endpoint/dispatch.ts';
+import { makeLastPages } from './http/endpoint/last-pages.ts';
 import { makeOwnPages } from './http/endpoint/own-pages.ts';
 import type { OwnPagesOptions } from './http/endpoint/own-pages.ts';
 import { makeRecordReader } from './http/endpoint/read-record.ts';
@@ -215,6 +216,8 @@ function endpointContext(
     store,
     cursors: makeCursors(keys),
     tags: makeEntityTags(options.key),
+    // A store that keeps whole answers needs none.
+    lastPages: makeLastPages(store.answers === undefined ? graph.service.limits.cache : 0),
     runtime: options,
     answer: (principal, { claim }, write) =>
       rest.writes.run(principal, (work) => idempotency.within(work, claim, write)),

@@ -177,7 +177,7 @@ export const serviceShape = entries('the service file', {
       queue: { shape: atLeastOne, about: 'how many writers may wait; 1000' },
       cache: {
         shape: either('0, or a size like 4MB', count, text(SIZE, '0, or a size like 4MB')),
-        about: 'answers that are kept while the database has not changed, on SQLite; 8MB, 0 for none',
+        about: 'answers that are kept as long as they are the same; 8MB, 0 for none',
       },
     }),
   },

@@ -16,7 +16,7 @@ export interface Limits {
   readonly cascade: number;
   /** Writers that may wait. */
   readonly queue: number;
-  /** Bytes of answers that are kept while the database has not changed. */
+  /** Bytes of answers that are kept as long as they are the same. */
   readonly cache: number;
 }
 

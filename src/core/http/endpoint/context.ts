@@ -9,6 +9,7 @@ import type { Graph } from '../../model/graph.ts';
 import type { Cursors } from '../../query/cursor.ts';
 import type { Store } from '../../store/contract.ts';
 import type { EntityTags } from '../request/entity-tag.ts';
+import type { LastPages } from './last-pages.ts';
 
 /** What the endpoints of all models have in common. */
 export interface EndpointContext {
@@ -16,6 +17,7 @@ export interface EndpointContext {
   readonly store: Store;
   readonly cursors: Cursors;
   readonly tags: EntityTags;
+  readonly lastPages: LastPages;
   readonly runtime: Runtime;
   readonly code: Code;
   readonly writes: Writes;

@@ -31,7 +31,7 @@ interface ListPlan {
   readonly ends: PageEnds;
 }
 
-type ListContext = Pick<EndpointContext, 'graph' | 'store' | 'cursors' | 'tags' | 'runtime'>;
+type ListContext = Pick<EndpointContext, 'graph' | 'store' | 'cursors' | 'tags' | 'lastPages' | 'runtime'>;
 
 /** Answers a list of records, all or some of a model's. `finish` may change their JSON texts. */
 export type ListAnswerer = (
@@ -42,7 +42,8 @@ export type ListAnswerer = (
   finish?: FinishRecords,
 ) => Promise<Tagged>;
 
-export function makeListAnswerer(model: Model, { graph, store, cursors, tags, runtime }: ListContext): ListAnswerer {
+export function makeListAnswerer(model: Model, context: ListContext): ListAnswerer {
+  const { graph, store, cursors, tags, lastPages, runtime } = context;
   const { dialect } = store;
   const ofRecords = recordTags(tags, isOpen(graph, model));
   const listed = { graph, model, bounds: boundsOf(graph, model), dialect };
@@ -78,8 +79,9 @@ export function makeListAnswerer(model: Model, { graph, store, cursors, tags, ru
     const make = async (): Promise<Tagged> => {
       const row = await store.first(statement, bound, principal.requester);
       if (!row![3]) throw unknownRecord(principal.permissions, modelOf(graph, of.under!.relation.target));
-      const page = await pageReply(path, request, statement, row!, cursors, ofRecords, ends, runtime.rest, finish);
-      return withTag(page, tags);
+      const page = async (): Promise<Tagged> =>
+        withTag(await pageReply(path, request, statement, row!, cursors, ofRecords, ends, runtime.rest, finish), tags);
+      return finish === undefined ? lastPages.of(plan, row!, page) : page();
     };
     // What is finished for one reader is theirs alone.
     const answers = finish === undefined ? store.answers : undefined;
