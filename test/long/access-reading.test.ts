@@ -1,5 +1,7 @@
 import { expect, test } from '@jest/globals';
 import { actsOnRecords, grantsOf } from '../../src/core/access/condition.ts';
+import { fieldExpression } from '../../src/core/expression/property.ts';
+import type { Expression } from '../../src/core/model/expression.ts';
 import { modelOf } from '../../src/core/model/graph.ts';
 import type { Model } from '../../src/core/model/model.ts';
 import { linkedOf, relatedNames, stepCalled, viaCalled } from '../../src/core/model/related.ts';
@@ -231,6 +233,31 @@ onEachProject('who sees what', (matrix) => {
     }
   }
 
+  /** A label is what its record says, for whom may read that; everybody else gets none. */
+  function labelFaults(model: Model, line: Row, who: Person): void {
+    const judge = (target: Model, key: FieldValue | undefined, label: unknown, what: string): void => {
+      const row = readable(target, who).find((one) => keyText(target, one) === String(key));
+      const said = (part: string | Expression): string => {
+        const value = typeof part === 'string' ? part : matrix.oracle.valueOf(part, target, row!, who.caller);
+        return typeof value === 'string' ? value : value === null ? '' : JSON.stringify(value);
+      };
+      const template = target.label ?? [fieldExpression(target.key)];
+      const wanted = row === undefined ? null : template.map(said).join('');
+      tell(label !== wanted, nameOf(who, `${what} of ${model.name} is ${JSON.stringify(label)}`));
+    };
+    const { graph } = matrix.on;
+    judge(model, line.record, line.label, 'label');
+    // Whoever is not to be known to the reader has no member of their own in the line.
+    const callers = graph.identity && modelOf(graph, graph.identity.model);
+    if (callers !== undefined && line.by !== undefined) judge(callers, line.by, line.by_label, 'by_label');
+    else tell((line.by_label ?? null) !== null, nameOf(who, `by_label of ${model.name} is of nobody`));
+    for (const { field, target } of model.relations) {
+      const change = (line.changes as Record<string, Record<string, FieldValue>>)[field.member];
+      if (change?.after !== undefined)
+        judge(modelOf(graph, target), change.after, change.after_label, `label of ${field.member}`);
+    }
+  }
+
   test(
     'journals of models: lines of records whose journal is for ' + 'the caller, with the values that they see',
     async () => {
@@ -248,6 +275,8 @@ onEachProject('who sees what', (matrix) => {
             [...wanted].sort().join() !== [...shown].sort().join(),
             nameOf(who, `journal of ${model.plural} is of others`),
           );
+          const named = await pages(who, `${path(model)}/journal?limit=${MOST}&labels=true`);
+          for (const line of named) labelFaults(model, line, who);
           const bare = await pages(who, `${path(model)}/journal?limit=${MOST}&fields=changes`);
           for (const line of [...lines, ...bare]) {
             const row = known.find((one) => one[model.key.member] === line.record);
