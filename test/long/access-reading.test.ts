@@ -236,7 +236,7 @@ onEachProject('who sees what', (matrix) => {
   /** A label is what its record says, for whom may read that; everybody else gets none. */
   function labelFaults(model: Model, line: Row, who: Person): void {
     const judge = (target: Model, key: FieldValue | undefined, label: unknown, what: string): void => {
-      const row = readable(target, who).find((one) => keyText(target, one) === String(key));
+      const row = readable(target, who).find((one) => keyText(target, one) === String(key as string));
       const said = (part: string | Expression): string => {
         const value = typeof part === 'string' ? part : matrix.oracle.valueOf(part, target, row!, who.caller);
         return typeof value === 'string' ? value : value === null ? '' : JSON.stringify(value);
