@@ -40,7 +40,7 @@ export function knownTexts(folder: string): KnownTexts {
       try {
         const file = join(ownFolder(folder), FILE);
         const fresh = `${file}.${process.pid}`;
-        writeFileSync(fresh, JSON.stringify({ form: FORM, texts: Object.fromEntries(after) }));
+        writeFileSync(fresh, JSON.stringify({ form: FORM, texts: Object.fromEntries(after) }), { mode: 0o600 });
         renameSync(fresh, file);
       } catch {
         // The next command reads everything again, as this one did.

@@ -1,11 +1,11 @@
 // What is kept of unchanged declarations, so that they need not be read again: the outcome is the same with it.
-import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
 import { readProject } from '../../src/project/project.ts';
 import { folderWith } from '../kit/program.ts';
 
-const SERVICE = 'service: { name: Huts }\n';
+const SERVICE = 'service: { name: "Huts of ${VANTFELL_PLACE:-here}" }\n';
 /** A warning in the second document, one inside of a text, and every kind of value. */
 const MODEL = `
 model: hut
@@ -32,6 +32,9 @@ test('a project is read alike from what is kept, its warnings and their places i
   expect(first).toContain('named-like-parameter');
   expect(existsSync(kept(folder))).toBe(true);
   const before = readFileSync(kept(folder), 'utf8');
+  // What the environment fills in may be a secret: it is not kept, and what is written out is for its owner alone.
+  expect(before).toContain('${VANTFELL_PLACE:-here}');
+  expect(statSync(kept(folder)).mode & 0o777).toBe(0o600);
   for (let again = 0; again < 3; again += 1) expect(outcome(folder)).toBe(first);
   expect(readFileSync(kept(folder), 'utf8')).toBe(before);
 });
