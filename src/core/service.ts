@@ -44,6 +44,7 @@ import { makeTokens } from './identity/tokens.ts';
 import type { OutsideTokens } from './identity/tokens.ts';
 import { modelOf } from './model/graph.ts';
 import type { Graph } from './model/graph.ts';
+import type { Model } from './model/model.ts';
 import { makeCursors } from './query/cursor.ts';
 import type { Store } from './store/contract.ts';
 
@@ -240,17 +241,25 @@ function sharedCallers(callers: Callers, sessions: Sessions, shared: Shared | un
   };
 }
 
-/** The routes of all models, and what answers at each. */
-function endpointsOf(graph: Graph, context: EndpointContext): Pick<DispatchParts, 'routes' | 'answerers'> {
+/** The routes of all models, and what answers at each, made at its first request: the service starts sooner. */
+function endpointsOf(graph: Graph, context: EndpointContext): Pick<DispatchParts, 'routes' | 'answererOf'> {
   const routes = makeRoutes(graph);
   const answerers = new Map<Endpoint, Answerer>();
-  for (const model of graph.models) {
-    const answererOf = makeResource(model, context);
-    for (const endpoint of routes.endpoints) {
-      if (endpoint.model === model) answerers.set(endpoint, answererOf(endpoint));
-    }
-  }
-  return { routes, answerers };
+  const resources = new Map<Model, (endpoint: Endpoint) => Answerer>();
+  const make = (endpoint: Endpoint): Answerer => {
+    const { model } = endpoint;
+    let resource = resources.get(model);
+    if (resource === undefined) resources.set(model, (resource = makeResource(model, context)));
+    return resource(endpoint);
+  };
+  return {
+    routes,
+    answererOf(endpoint) {
+      let answerer = answerers.get(endpoint);
+      if (answerer === undefined) answerers.set(endpoint, (answerer = make(endpoint)));
+      return answerer;
+    },
+  };
 }
 
 function routeFinder({ routes, identityPages, ownPages }: DispatchParts): Service['routeOf'] {

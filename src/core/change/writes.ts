@@ -66,8 +66,13 @@ export interface WritesOptions {
 export function makeWrites(options: WritesOptions): Writes {
   const { graph, store, runtime, code, log } = options;
   const { dialect } = store;
+  // Made when they are first asked for: a service of many models starts sooner.
   const all = new Map<Model, Changes>();
-  const changesOf = (model: Model): Changes => all.get(model)!;
+  const changesOf = (model: Model): Changes => {
+    let changes = all.get(model);
+    if (changes === undefined) all.set(model, (changes = makeChanges(model, writing)));
+    return changes;
+  };
   const groundScope = makeScopes(graph, dialect, changesOf, log);
   const scopeOf = workScopes(groundScope);
   const journal = makeJournal(graph, dialect, runtime.uuid);
@@ -112,7 +117,6 @@ export function makeWrites(options: WritesOptions): Writes {
 
   const credentials = makeCredentials(dialect, graph.identity?.codes !== undefined);
   const writing: Writing = { graph, dialect, runtime, code, permissionSets, credentials, changesOf, scopeOf };
-  for (const model of graph.models) all.set(model, makeChanges(model, writing));
   return {
     permissionSets,
     changesOf,

@@ -29,7 +29,7 @@ export interface DispatchParts {
   readonly everybody: boolean;
   readonly itself: Principal;
   readonly authenticator: Authenticator;
-  readonly answerers: Map<Endpoint, Answerer>;
+  readonly answererOf: (endpoint: Endpoint) => Answerer;
   readonly identity: Identity | undefined;
   readonly idempotency: Idempotency;
   readonly replay: Replay;
@@ -135,7 +135,7 @@ function answerPage(
 }
 
 function answerEndpoint(
-  { answerers, identity, everybody, idempotency, replay }: DispatchParts,
+  { answererOf, identity, everybody, idempotency, replay }: DispatchParts,
   { place, key }: Found,
   principal: Principal,
   request: Request,
@@ -146,7 +146,7 @@ function answerEndpoint(
   const endpoint = place.endpoints.get(method);
   if (endpoint === undefined) throw wrongMethod(path, place.allow);
   refuseUnacceptable(request);
-  const answerer = answerers.get(endpoint)!;
+  const answerer = answererOf(endpoint);
   if (request.headers['idempotency-key'] === undefined) return answerer({ principal, request, path, query, key });
   if (method === 'PATCH') {
     throw new HttpProblem('malformed-request', 'Idempotency-Key goes with POST; If-Match guards a PATCH');
