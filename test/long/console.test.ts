@@ -91,7 +91,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await page.keyboard.type('41');
     await page.keyboard.press('Enter');
     await until(page, '.done', 'Changed Grey Hut, Askdal: beds.');
-    await until(page, '.journal', 'update by ines');
+    await until(page, '.journal', 'update by Ines Askheim');
     await tabTo(page, (text) => text === 'Undo');
     await page.keyboard.press('Enter');
     await until(page, '.done', 'Taken back');
