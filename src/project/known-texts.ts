@@ -28,7 +28,7 @@ export function knownTexts(folder: string): KnownTexts {
       const known = before.get(name);
       if (known !== undefined) after.set(name, known);
       const learn = (text: KnownText): void => {
-        if (!isJson(text.values)) return;
+        if (!after.has(name) && !isJson(text.values)) return;
         after.set(name, text);
         learned = true;
       };
@@ -61,7 +61,10 @@ function readKept(file: string): ReadonlyMap<string, KnownText> {
 }
 
 const isKnownText = (value: unknown): value is KnownText =>
-  isRecord(value) && Array.isArray(value.values) && isRecord(value.places);
+  isRecord(value) && Array.isArray(value.values) && isRecord(value.places) && Object.values(value.places).every(isSpot);
+
+const isSpot = (value: unknown): boolean =>
+  Array.isArray(value) && value.length === 4 && value.every((one) => Number.isInteger(one));
 
 /** Whether a value comes back from JSON as it is: YAML has numbers that do not. */
 function isJson(value: unknown): boolean {

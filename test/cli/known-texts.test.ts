@@ -52,6 +52,16 @@ test('another text is read anew: an error has its place, also where the rest is 
   expect(outcome(folder)).toContain('"file":"models/other.yaml"');
 });
 
+test('places that are none are worked out again', () => {
+  const folder = folderWith({ 'vantfell.yaml': SERVICE, 'models/all.yaml': MODEL });
+  const first = outcome(folder);
+  const whole = readFileSync(kept(folder), 'utf8');
+  for (const spot of ['5', 'null', '[1,2]', '[1,2,"3",4]', '{}']) {
+    writeFileSync(kept(folder), whole.replaceAll(/\[\d+,\d+,\d+,\d+\]/g, spot));
+    expect(outcome(folder)).toBe(first);
+  }
+});
+
 test('what is kept and can not be read is nothing, and a number that JSON lacks is not kept', () => {
   const folder = folderWith({
     'vantfell.yaml': SERVICE,

@@ -94,5 +94,5 @@ export function readsWhatItWrites(graph: Graph, model: Model, act: 'create' | 'u
   const isOwn = owner?.field.rules.required === true && further.length === 0;
   const owners: Grant = { kind: 'owner' };
   const made = create.map((grant) => (isOwn && ['signed-in', 'verified'].includes(grant.kind) ? owners : grant));
-  return isOpenFor(graph, model, 'read') || implies(graph, model, made, read);
+  return implies(graph, model, made, read);
 }

@@ -2,10 +2,8 @@ import type { EvaluationContext } from '../expression/context.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model, Template } from '../model/model.ts';
 import type { Scalar } from '../model/scalar.ts';
-import { fromKey } from '../query/statements.ts';
-import { templateSql } from '../query/template-sql.ts';
+import { templateStatement } from '../query/template-sql.ts';
 import type { Dialect } from '../sql/dialect.ts';
-import { parametersOf } from '../sql/parameters.ts';
 import type { Transaction } from '../store/contract.ts';
 
 /** A text over a stored record; `own` is put in place of `{available}` and the like. */
@@ -17,12 +15,11 @@ export type MessageTemplate = (
 ) => Promise<string>;
 
 export function messageTemplate(template: Template, graph: Graph, model: Model, dialect: Dialect): MessageTemplate {
-  const parameters = parametersOf<EvaluationContext>(dialect, 1);
-  const { open, values, write } = templateSql(template, graph, model, dialect, parameters);
-  const statement = { sql: `SELECT ${values} ${fromKey(model, dialect)}` };
+  const statement = templateStatement(template, graph, model, dialect);
+  const { open, write } = statement;
   return async (transaction, key, evaluation, own) => {
     if (!open) return write(undefined, own);
-    const bound = [dialect.bind(model.key, key), ...parameters.values(evaluation)];
+    const bound = [dialect.bind(model.key, key), ...statement.values(evaluation)];
     return write((await transaction.first(statement, bound))?.[0], own);
   };
 }

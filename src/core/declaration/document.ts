@@ -64,13 +64,14 @@ export function readDocuments(source: Source): ReadDocuments {
 function knownDocuments(source: Source, { values, places }: KnownText, read?: readonly Declared[]): Declared[] {
   let parsed = read;
   const known: Record<string, Spot> = { ...places };
+  const text: KnownText = { values, places: known };
   const placeOf = (asked: readonly unknown[], index: number, find: (document: Declared) => Place): Place => {
     const name = JSON.stringify([index, ...asked]);
     const spot = Object.hasOwn(known, name) ? known[name] : undefined;
     if (spot !== undefined) return placed(source.file, spot);
     const place = find((parsed ??= parsedDocuments(source).documents)[index]!);
     known[name] = [place.line, place.column, place.endLine, place.endColumn];
-    source.learn?.({ values, places: { ...known } });
+    source.learn?.(text);
     return place;
   };
   return values.map((value, index) => ({

@@ -1,3 +1,4 @@
+import type { Condition } from '../access/condition.ts';
 import { compileExpression } from '../expression/compiled.ts';
 import type { EvaluationContext } from '../expression/context.ts';
 import { fieldExpression } from '../expression/property.ts';
@@ -6,7 +7,10 @@ import { noRules } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model, Template } from '../model/model.ts';
 import type { Dialect, Spec } from '../sql/dialect.ts';
+import { parametersOf } from '../sql/parameters.ts';
 import type { Binder } from '../sql/parameters.ts';
+import { fromKey, guardSql } from './statements.ts';
+import type { ProjectionStatement } from './statements.ts';
 
 /** A text with values of a record in it, and of those that it leads to. */
 export interface TemplateSql {
@@ -43,6 +47,22 @@ export function templateSql(
       return template.map((part) => (typeof part === 'string' ? filled(part) : textOf(found.shift()))).join('');
     },
   };
+}
+
+/** A template over the record with a key: one row with its values, none where the guard isn't true of the record. */
+export type TemplateStatement = ProjectionStatement & Pick<TemplateSql, 'open' | 'write'>;
+
+export function templateStatement(
+  template: Template,
+  graph: Graph,
+  model: Model,
+  dialect: Dialect,
+  guard: Condition = true,
+): TemplateStatement {
+  const parameters = parametersOf<EvaluationContext>(dialect, 1);
+  const { values, ...text } = templateSql(template, graph, model, dialect, parameters);
+  const guarded = guardSql(graph, model, guard, dialect, parameters);
+  return { ...text, sql: `SELECT ${values} ${fromKey(model, dialect)}${guarded}`, values: parameters.values };
 }
 
 /** What a record is called where a person reads: its label, or its key. */

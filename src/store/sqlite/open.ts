@@ -1,7 +1,7 @@
 import type { Store } from '../../core/store/contract.ts';
+import { keepAnswers } from '../base/kept-answers.ts';
 import type { StoreOptions } from '../base/options.ts';
 import { timedReading } from '../base/time-limit.ts';
-import { keepAnswers } from '../base/kept-answers.ts';
 import { alterationOn } from './alter.ts';
 import { changeMarkOf } from './change-mark.ts';
 import type { ChangeMark } from './change-mark.ts';
@@ -21,6 +21,7 @@ import type { TablesMark } from './tables-mark.ts';
 import { transactionsOn } from './transactions.ts';
 
 const ALTERING_MS = 600_000;
+
 /** Opens (and makes, where it is missing) the database in a file. Its folder must exist. */
 export function openSqlite(
   file: string,

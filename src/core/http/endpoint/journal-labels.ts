@@ -1,25 +1,20 @@
 import { memoizeByPermissions } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
-import { hasLives } from '../../change/journal.ts';
-import type { EvaluationContext } from '../../expression/context.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import type { FieldValue } from '../../model/scalar.ts';
-import { fromKey, guardSql } from '../../query/statements.ts';
-import type { ProjectionStatement } from '../../query/statements.ts';
-import { labelOf, templateSql } from '../../query/template-sql.ts';
-import type { TemplateSql } from '../../query/template-sql.ts';
-import { parametersOf } from '../../sql/parameters.ts';
+import { labelOf, templateStatement } from '../../query/template-sql.ts';
+import type { TemplateStatement } from '../../query/template-sql.ts';
 import type { EndpointContext } from './context.ts';
-import { keyInLine, keyMembers } from './journal-line.ts';
-import type { LineChange } from './journal-line.ts';
+import { keyInLine, keyMembers, recordIn } from './journal-line.ts';
+import type { Line, LineChange } from './journal-line.ts';
 import type { JournalSql } from './journal-sql.ts';
 import { findState } from './journal-state.ts';
 
 /** What a record of a model is called: one row by its key, none where it may not be read. */
 interface Naming {
   readonly other: Model;
-  readonly statement: ProjectionStatement & Pick<TemplateSql, 'write'>;
+  readonly statement: TemplateStatement;
 }
 
 /**
@@ -47,16 +42,16 @@ export function lineLabels(
       return label;
     }
 
-    /** Undefined where the reader has left out what says whose line it is. */
-    function own(id: string | undefined, record: string | undefined): Promise<string | null | undefined> {
-      const life = hasLives(model) ? id : '';
-      if (record === undefined || life === undefined) return Promise.resolve(undefined);
-      return once(JSON.stringify([record, life]), async () => {
-        const key = keyInLine(model.key, record);
-        const line = life === '' ? undefined : life;
-        const found = key === undefined ? undefined : await findState(model, context, statements, principal, key, line);
-        return typeof found?.row[0] === 'string' ? write(found.row[0]) : null;
-      });
+    async function own(line: Line): Promise<string | null | undefined> {
+      const of = recordIn(model, line);
+      return (
+        of &&
+        once(of.name, async () => {
+          const found =
+            of.key === undefined ? undefined : await findState(model, context, statements, principal, of.key, of.line);
+          return typeof found?.row[0] === 'string' ? write(found.row[0]) : null;
+        })
+      );
     }
 
     async function called(target: string, value: FieldValue | undefined): Promise<string | null> {
@@ -79,7 +74,7 @@ export function lineLabels(
     }
 
     return async (line) => {
-      line.label = await own(line.id, line.record);
+      line.label = await own(line);
       if (line.by !== undefined) line.by_label = caller === undefined ? null : await called(caller, line.by);
       for (const { member, target } of members) {
         const change = line.changes?.[member];
@@ -97,11 +92,11 @@ function namings(permissions: Permissions, { graph, store: { dialect } }: Endpoi
     let naming = made.get(target);
     if (naming === undefined) {
       const other = modelOf(graph, target);
-      const parameters = parametersOf<EvaluationContext>(dialect, 1);
-      const { values, write } = templateSql(labelOf(other), graph, other, dialect, parameters);
-      const guard = guardSql(graph, other, permissions.may(other, 'read'), dialect, parameters);
-      const sql = `SELECT ${values} ${fromKey(other, dialect)}${guard}`;
-      made.set(target, (naming = { other, statement: { sql, values: parameters.values, write } }));
+      const guard = permissions.may(other, 'read');
+      made.set(
+        target,
+        (naming = { other, statement: templateStatement(labelOf(other), graph, other, dialect, guard) }),
+      );
     }
     return naming;
   };

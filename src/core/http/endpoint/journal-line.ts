@@ -1,4 +1,5 @@
 import type { Principal } from '../../access/principal.ts';
+import { hasLives } from '../../change/journal.ts';
 import type { Field } from '../../model/field.ts';
 import type { Model } from '../../model/model.ts';
 import { linkedOf } from '../../model/related.ts';
@@ -33,6 +34,23 @@ export function keyInLine(field: Field, value: FieldValue | undefined): Scalar |
   if (value === undefined || value === null) return undefined;
   const read = canonical(field, typeof value === 'string' && field.type === 'integer' ? Number(value) : value);
   return 'fault' in read ? undefined : (read.value as Scalar);
+}
+
+/** The record of a line, in the life that the line is from. */
+interface LineRecord {
+  /** Undefined where it can be no key of the model. */
+  readonly key: Scalar | undefined;
+  /** The line's id, where a key may have had several lives. */
+  readonly line: string | undefined;
+  /** The same for all lines of a life. */
+  readonly name: string;
+}
+
+/** Undefined where the reader has left out what says whose line it is. */
+export function recordIn(model: Model, { id, record }: Line): LineRecord | undefined {
+  const line = hasLives(model) ? id : undefined;
+  if (record === undefined || (hasLives(model) && line === undefined)) return undefined;
+  return { key: keyInLine(model.key, record), line, name: JSON.stringify([record, line]) };
 }
 
 /** The members that hold keys of records, one or many. */

@@ -1,14 +1,14 @@
 import { memoizeByPermissions } from '../../access/permissions.ts';
 import type { Permissions } from '../../access/permissions.ts';
 import type { Principal } from '../../access/principal.ts';
-import { hasLives, journaledMembers } from '../../change/journal.ts';
+import { journaledMembers } from '../../change/journal.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
-import type { FieldValue, Scalar } from '../../model/scalar.ts';
+import type { FieldValue } from '../../model/scalar.ts';
 import { thereStatement } from '../../query/statements.ts';
 import type { ProjectionStatement } from '../../query/statements.ts';
 import type { EndpointContext } from './context.ts';
-import { keyInLine, keyMembers } from './journal-line.ts';
+import { keyInLine, keyMembers, recordIn } from './journal-line.ts';
 import type { Changes, LineChange } from './journal-line.ts';
 import type { JournalSql } from './journal-sql.ts';
 import type { RecordState, StateOf } from './journal-state.ts';
@@ -38,12 +38,9 @@ export function lineMask(
     return async (line) => {
       if (line.changes === undefined) return;
       // A reader may have left out the record or the line's id: then values that depend on it are not shown.
-      const { id, record } = line;
-      const life = hasLives(model) ? id : '';
-      const of = record === undefined || life === undefined ? undefined : `${record} ${life}`;
-      if (of !== undefined && restricted.length > 0 && !states.has(of))
-        states.set(of, await stateOf(principal, keyOf(model, record!), life === '' ? undefined : life));
-      line.changes = maskChanges(line.changes, known, restricted, of === undefined ? undefined : states.get(of));
+      const of = restricted.length === 0 ? undefined : recordIn(model, line);
+      if (of?.key !== undefined && !states.has(of.name)) states.set(of.name, await stateOf(principal, of.key, of.line));
+      line.changes = maskChanges(line.changes, known, restricted, of && states.get(of.name));
       for (const [member, target] of guarded) {
         const change = line.changes[member];
         for (const side of ['before', 'after'] as const) {
@@ -114,8 +111,4 @@ function maskChanges(
     else if (of?.sets === true) shown[member] = {};
   }
   return shown;
-}
-
-function keyOf({ key }: Model, text: string): Scalar {
-  return key.type === 'integer' ? Number(text) : text;
 }

@@ -14,6 +14,9 @@ interface Last {
   readonly page: Tagged;
 }
 
+/** A list holds more than its page: its parsed query, and its statement. */
+const MOST_LISTS = 500;
+
 /**
  * The first pages of lists are asked for all day, and mostly are what they were. To see that a row is the same takes a
  * tenth of the time of cutting, joining and hashing it again. So many characters of them are kept.
@@ -23,6 +26,7 @@ export function makeLastPages(most: number): LastPages {
     most === 0
       ? undefined
       : new LRUCache<object, Last>({
+          max: MOST_LISTS,
           maxSize: most,
           maxEntrySize: Math.ceil(most / 4),
           // Its row, and its page.
