@@ -10,6 +10,8 @@ export default tseslint.config(
       'build/',
       'node_modules/',
       'fell-huts/',
+      // The tool's own, in projects that tests read where they are.
+      '**/.vantfell/',
       'bench/.data/',
       'demo/code/types.d.ts',
       'test/fixtures/client/',
