@@ -16,6 +16,7 @@ const FLOORS = [
   ['core/search'],
   ['core/access'],
   ['core/resolve'],
+  ['core/adopt'],
   ['core/query'],
   ['core/identity'],
   ['core/change'],
@@ -97,7 +98,7 @@ module.exports = {
       to: {
         path:
           '^(node:)?(fs|fs/promises|net|http|https|http2|dgram|dns|tls|child_process|cluster|process|readline|tty|os|' +
-          'worker_threads|timers|perf_hooks)$|node_modules/(fastify|yargs|libsql|pg|pino|cli-table3|picocolors)/',
+          'worker_threads|timers|perf_hooks)$|node_modules/(yargs|libsql|pg|pino|cli-table3|picocolors)/',
       },
     },
     {

@@ -1,6 +1,8 @@
 export default {
   // As many files at once as there are processors: most of the time of a test passes in the program that it runs.
   maxWorkers: '100%',
+  globalSetup: '<rootDir>/test/kit/mariadb-for-all.mjs',
+  globalTeardown: '<rootDir>/test/kit/mariadb-for-none.mjs',
   testEnvironment: 'node',
   extensionsToTreatAsEsm: ['.ts'],
   transform: {

@@ -87,7 +87,12 @@ export async function makeDatabase(address, huts) {
       await store.transaction((transaction) => transaction.run(statement, [JSON.stringify(rows)]));
     }
   }
-  await store.alter((alteration) => alteration.script('ANALYZE'));
+  const analyze = address.startsWith('mariadb:')
+    ? `ANALYZE TABLE ${designTables(project.graph)
+        .map(({ name }) => store.dialect.name(name))
+        .join(', ')}`
+    : 'ANALYZE';
+  await store.alter((alteration) => alteration.script(analyze));
   await store.close();
   return project;
 }

@@ -3,37 +3,44 @@ import { createHash } from 'node:crypto';
 import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { openStore } from '../build/store/open.js';
 import { serviceOn } from '../build/project/serve.js';
+import { newMariadb, startMariadb } from '../test/kit/mariadb.mjs';
 import { newDatabase, startPostgres } from '../test/kit/postgres.mjs';
 import { hutKey, HUTS, makeDatabase, PROJECT, stayAt } from './database.mjs';
 import { compare, here, intoDocs, residentMemory, start } from './measure.mjs';
+import { measureSignedIn } from './signed-in.mjs';
 
 // Many short turns: what else the machine does then falls on all three alike.
 const ROUNDS = Number(process.env.BENCH_ROUNDS ?? 21);
-const KINDS = (process.env.BENCH_STORES ?? 'sqlite,postgres').split(',');
+const KINDS = (process.env.BENCH_STORES ?? 'sqlite,postgres,mariadb').split(',');
 const SAMPLE = Array.from({ length: 5_000 }, (_none, at) => `/v1/huts/${hutKey((at * 7919) % HUTS)}`);
 
 const works = [
-  { name: 'read one record', paths: SAMPLE, bars: { sqlite: 0.95, postgres: 0.95 } },
-  { name: 'list of 50', paths: ['/v1/huts?limit=50'], bars: { sqlite: 1.5, postgres: 0.95 } },
+  { name: 'read one record', paths: SAMPLE, bars: { sqlite: 0.95, postgres: 0.95, mariadb: 0.95 } },
+  { name: 'list of 50', paths: ['/v1/huts?limit=50'], bars: { sqlite: 1.5, postgres: 0.95, mariadb: 0.95 } },
   {
     name: 'list of 20, two includes, one nested',
     paths: ['/v1/huts?limit=20&include=keeper,reports.author'],
-    bars: { sqlite: 2, postgres: 0.95 },
+    bars: { sqlite: 2, postgres: 0.95, mariadb: 0.95 },
   },
   {
     name: 'filtered, sorted list of 50 over an index',
     paths: ['/v1/huts?valley=Askdal&sort=-altitude_m&limit=50'],
-    bars: { sqlite: 0.95, postgres: 0.95 },
+    bars: { sqlite: 0.95, postgres: 0.95, mariadb: 0.95 },
   },
   {
     name: 'create, with rules, a draw and a journal entry',
     paths: ['/v1/stays'],
     bodies: Array.from({ length: 2_000 }, (_none, at) => stayAt(at)),
-    bars: { sqlite: 0.85, postgres: 0.85 },
+    bars: { sqlite: 0.85, postgres: 0.85, mariadb: 0.85 },
   },
 ];
 const chosen = works.filter(({ name }) => name.includes(process.env.BENCH_WORK ?? ''));
 const lists = works.slice(1, -1).map(({ paths: [path] }) => path);
+
+const SERVERS = {
+  postgres: { start: startPostgres, database: newDatabase },
+  mariadb: { start: startMariadb, database: newMariadb },
+};
 
 const data = here('.data/');
 rmSync(data, { recursive: true, force: true });
@@ -41,10 +48,15 @@ mkdirSync(data, { recursive: true });
 const rows = [];
 const memory = [];
 for (const kind of KINDS) {
-  const server = kind === 'postgres' ? await startPostgres() : undefined;
+  const server = await SERVERS[kind]?.start();
+  const database = (name) => SERVERS[kind]?.database(server, name) ?? `sqlite:${data}${name}.db`;
   try {
-    const address = server === undefined ? `sqlite:${data}bench.db` : await newDatabase(server, 'bench');
+    const address = await database('bench');
     for (const row of await measure(address)) rows.push({ kind, ...row });
+    if (!'signed in'.includes(process.env.BENCH_WORK ?? 'signed in')) continue;
+    const other = await database('signed_in');
+    const bars = { sqlite: 0.9, postgres: 0.9, mariadb: 0.9 };
+    for (const row of await measureSignedIn(other, ROUNDS, statementsOf, bars)) rows.push({ kind, ...row });
   } finally {
     await server?.stop();
   }
@@ -90,26 +102,39 @@ async function measure(address) {
   }
 }
 
-/** The statements of the service, and the fixed parts of its answers, so that the bare twin sends the same bytes. */
 async function twinSettings({ graph }, address, url) {
+  const settings = await statementsOf({ graph }, address, url, { read: SAMPLE[0], lists });
+  const store = await openStore(address);
+  settings.create = await creationOf(graph, store, url);
+  await store.close();
+  return settings;
+}
+
+/** The statements of the service, and the fixed parts of its answers, so that the bare twin sends the same bytes. */
+async function statementsOf({ graph }, address, url, { read, lists, headers: sent = {} }) {
   const store = await openStore(address);
   const asked = [];
   const spy = {
     ...store,
     first: (statement, values) => (asked.push({ sql: statement.sql, values }), store.first(statement, values)),
   };
-  const service = serviceOn(graph, spy, 'k'.repeat(32), console.error);
+  const service = serviceOn(
+    graph,
+    spy,
+    graph.service.keys.length > 0 ? graph.service.keys : ['k'.repeat(32)],
+    console.error,
+  );
   const settingsOf = async (path) => {
-    await service.handle({ method: 'GET', target: path, headers: {} });
-    const answer = await plain(url + path);
+    const { status, body } = await service.handle({ method: 'GET', target: path, headers: sent });
+    if (status !== 200) throw new Error(body);
+    const answer = await plain(url + path, { headers: sent });
     const headers = Object.fromEntries(
       [...answer.headers].filter(([name]) => !/^(date|connection|keep-alive|content-length)$/.test(name)),
     );
     return { path, ...asked.pop(), headers, page: JSON.stringify((await answer.json()).page) };
   };
-  const settings = { address, read: await settingsOf(SAMPLE[0]), lists: [] };
+  const settings = { address, read: await settingsOf(read), lists: [] };
   for (const path of lists) settings.lists.push(await settingsOf(path));
-  settings.create = await creationOf(graph, store, url);
   await store.close();
   return settings;
 }
@@ -120,11 +145,12 @@ async function creationOf(graph, store, url) {
   const noted = (on, name) => (statement, values) => (asked.push(statement.sql), on[name](statement, values));
   const spy = {
     ...store,
-    transaction: (work) => store.transaction((on) => work({ ...on, first: noted(on, 'first'), run: noted(on, 'run') })),
+    transaction: (work) =>
+      store.transaction((on) => work({ ...on, first: noted(on, 'first'), send: noted(on, 'send') })),
   };
   const body = JSON.stringify(stayAt(0));
   const headers = { 'content-type': 'application/json' };
-  const service = serviceOn(graph, spy, 'k'.repeat(32), console.error);
+  const service = serviceOn(graph, spy, ['k'.repeat(32)], console.error);
   const { status } = await service.handle({ method: 'POST', target: '/v1/stays', headers, body: Buffer.from(body) });
   if (status !== 201) throw new Error(`a stay could not be made: ${status}`);
   const answer = await plain(`${url}/v1/stays`, { method: 'POST', headers, body });
@@ -177,7 +203,7 @@ function report(found) {
   const lines = found.map(({ kind, name, ofBare, ofHand, bars, perSecond }) => {
     const verdict = ofBare.cost >= bars[kind] ? 'kept' : 'missed';
     const bareCell = `${ofBare.cost.toFixed(2)} (bar ${bars[kind]}; speed ${ofBare.speed.toFixed(2)})`;
-    const handCell = `${ofHand.cost.toFixed(1)}× (speed ${ofHand.speed.toFixed(1)}×)`;
+    const handCell = ofHand === undefined ? '–' : `${ofHand.cost.toFixed(1)}× (speed ${ofHand.speed.toFixed(1)}×)`;
     return `| ${kind} | ${name} | ${bareCell} | ${handCell} | ${Math.round(perSecond)} | ${verdict} |`;
   });
   return [

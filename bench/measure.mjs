@@ -65,7 +65,7 @@ export async function compare(servers, work, rounds) {
       const requests = await load(url, work);
       totals[who].requests += requests;
       // What the database still has to do for one must not fall on the next: this waits behind all of it.
-      if (bodies === undefined) await fetch(url + paths[0]).then((answer) => answer.text());
+      if (bodies === undefined) await fetch(url + paths[0], { headers: work.headers }).then((answer) => answer.text());
       totals[who].cpu += processorTime(child.pid) - before;
       totals[who].speeds.push(requests);
     }
@@ -76,7 +76,13 @@ export async function compare(servers, work, rounds) {
     cost: cost(totals[who]) / cost(totals.ours),
     speed: middle(totals.ours.speeds.map((speed, round) => speed / totals[who].speeds[round])),
   });
-  return { name, bars, ofBare: against('bare'), ofHand: against('byHand'), perSecond: 1 / cost(totals.ours) };
+  return {
+    name,
+    bars,
+    ofBare: against('bare'),
+    ofHand: servers.byHand && against('byHand'),
+    perSecond: 1 / cost(totals.ours),
+  };
 }
 
 /** Puts a text between two marks of the page of benchmarks. */

@@ -13,7 +13,8 @@ const works = [
   { name: 'list of 100, two includes, one nested', paths: ['/v1/huts?limit=100&include=keeper,reports.author'] },
   { name: 'create', paths: ['/v1/stays'], bodies: Array.from({ length: 2_000 }, (_none, at) => stayAt(at)) },
 ];
-const list = { name: 'list of 50', paths: ['/v1/huts?limit=50'] };
+/** Lists of so many records. */
+const SIZES = [3, 10, 50, 100];
 const codings = ['gzip', 'br'];
 
 const data = here('.data/');
@@ -35,8 +36,9 @@ for (const kind of ['sqlite', 'postgres']) {
 const table = (head, lines) => [head, head.replace(/[^|]+/g, ' --- '), ...lines].join('\n');
 const text =
   `${table('| store | work | two workers, of one process |', rows)}\n\n` +
-  `With ${availableParallelism()} cores, of which the load has a part. A list of 50 takes this much processor time ` +
-  `of one that is not compressed:\n\n${table('| store | coding | processor time | bytes |', compression)}`;
+  `With ${availableParallelism()} cores, of which the load has a part. Lists that are compressed, on SQLite, of the same ` +
+  'without; first where nothing is kept (`limits.cache: 0`), then where what was compressed is sent again:\n\n' +
+  table('| records | bytes | kept | coding | processor time | bytes, of those without |', compression);
 console.log(text);
 intoDocs('workers', 'end of workers', text);
 
@@ -50,9 +52,21 @@ async function measure(kind) {
     } finally {
       await stopped(two);
     }
-    await compressed(kind, one);
   } finally {
     await stopped(one);
+  }
+  if (kind !== 'sqlite') return;
+  for (const [kept, sizes] of [
+    ['0', SIZES],
+    ['8MB', [50]],
+  ]) {
+    process.env.BENCH_CACHE = kept;
+    const server = await start('../dist/cli/main.js', words);
+    try {
+      for (const size of sizes) await compressed(size, kept !== '0', server);
+    } finally {
+      await stopped(server);
+    }
   }
 }
 
@@ -68,7 +82,8 @@ async function ratio(servers, work) {
   return middle(ratios);
 }
 
-async function compressed(kind, { url, child }) {
+async function compressed(size, isKept, { url, child }) {
+  const list = { paths: [`/v1/huts?limit=${size}`] };
   const ways = [undefined, ...codings].map((coding) => ({ coding, requests: 0, cpu: 0 }));
   for (let round = 0; round <= ROUNDS; round += 1) {
     for (const way of ways) {
@@ -88,8 +103,10 @@ async function compressed(kind, { url, child }) {
   };
   for (const { coding, requests, cpu } of coded) {
     const cost = cpu / requests / (plain.cpu / plain.requests);
-    const size = (await bytes(coding)) / (await bytes());
-    compression.push(`| ${kind} | \`${coding}\` | ${cost.toFixed(2)} | ${size.toFixed(2)} |`);
+    const plainly = await bytes();
+    const part = (await bytes(coding)) / plainly;
+    const cells = [size, plainly, isKept ? 'yes' : 'no', `\`${coding}\``, cost.toFixed(2), part.toFixed(2)];
+    compression.push(`| ${cells.join(' | ')} |`);
   }
 }
 

@@ -8,11 +8,11 @@ const { address, read, lists, create } = JSON.parse(readFileSync(process.argv[2]
 const prepare = openDriver(address, { raw: true });
 const readOne = prepare(read.sql);
 const known = new Map(lists.map((list) => [list.path, { ...list, ask: prepare(list.sql) }]));
-const [draw, insert, journal] = [create.draw, create.insert, create.journal].map(prepare);
+const [draw, insert, journal] = create === undefined ? [] : [create.draw, create.insert, create.journal].map(prepare);
 
 /** A stay, its beds taken from its night, and the line of the journal. */
 function* made(given) {
-  const now = new Date().toISOString();
+  const now = prepare.moment(new Date().toISOString());
   const record = { id: v7(), kind: 'bunk', created_at: now, updated_at: now, ...given };
   yield [draw, [given.night_id, given.party, 0]];
   const [[key, text]] = yield [insert, create.fields.map((name) => record[name])];
@@ -49,7 +49,10 @@ const server = createServer((request, response) => {
     response.writeHead(200, { ...(list ?? read).headers, 'content-length': Buffer.byteLength(body) });
     response.end(body);
   };
-  const rows = list === undefined ? readOne([url.slice(url.lastIndexOf('/') + 1)]) : list.ask(list.values);
+  const rows =
+    list === undefined
+      ? readOne([url.slice(url.lastIndexOf('/') + 1), ...read.values.slice(1)])
+      : list.ask(list.values);
   // A promise where the database is another process.
   if (Array.isArray(rows)) send(rows);
   else rows.then(send);

@@ -4,15 +4,20 @@ import express from 'express';
 import { readFileSync } from 'node:fs';
 import { v7 } from 'uuid';
 import { number, object, string, ValidationError } from 'yup';
-import { isSqlite, openDriver } from './driver.mjs';
+import { kindOf, openDriver } from './driver.mjs';
 
 const { address } = JSON.parse(readFileSync(process.argv[2], 'utf8'));
-const sqlite = isSqlite(address);
+const kind = kindOf(address);
+const [sqlite, postgres, mariadb] = ['sqlite', 'postgres', 'mariadb'].map((one) => one === kind);
 const prepare = openDriver(address, { raw: false });
-const place = (at) => (sqlite ? '?' : `$${at}`);
+const place = (at) => (postgres ? `$${at}` : '?');
 
 const stamp = (name) =>
-  sqlite ? name : `to_char(${name} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') AS ${name}`;
+  ({
+    sqlite: name,
+    postgres: `to_char(${name} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') AS ${name}`,
+    mariadb: `CONCAT(REPLACE(${name}, ' ', 'T'), 'Z') AS ${name}`,
+  })[kind];
 const columns =
   'id, name, slug, valley, beds, altitude_m, price, winter_room, opens_on, ' +
   `about, keeper_id, ${stamp('created_at')}, ${stamp('updated_at')}`;
@@ -21,7 +26,7 @@ const first = prepare(`SELECT ${columns} FROM huts ORDER BY id LIMIT ${place(1)}
 const after = prepare(`SELECT ${columns} FROM huts WHERE id > ${place(1)} ORDER BY id LIMIT ${place(2)}`);
 const inValley = prepare(
   `SELECT ${columns} FROM huts WHERE valley = ${place(1)} ORDER BY ` +
-    'altitude_m DESC NULLS LAST, id DESC ' +
+    `altitude_m DESC${mariadb ? '' : ' NULLS LAST'}, id DESC ` +
     `LIMIT ${place(2)}`,
 );
 /** Statements for so many keys, made when they are first needed. */
@@ -58,7 +63,7 @@ const toJson = ({ price, winter_room, ...row }) => ({
   beds: row.beds,
   altitude_m: row.altitude_m,
   price: sqlite ? (price / 100).toFixed(2) : price,
-  winter_room: sqlite ? winter_room === 1 : winter_room,
+  winter_room: postgres ? winter_room : winter_room === 1,
   opens_on: row.opens_on,
   about: row.about,
   keeper_id: row.keeper_id,
@@ -100,10 +105,12 @@ const stayBody = object({
 }).noUnknown();
 const nightThere = prepare(`SELECT id FROM nights WHERE id = ${place(1)}`);
 const guestThere = prepare(`SELECT id FROM keepers WHERE id = ${place(1)}`);
+// MariaDB has no RETURNING there, and tells how many records were changed.
 const take = prepare(
   `UPDATE nights SET beds_left = beds_left - ${place(1)} ` +
-    `WHERE id = ${place(2)} AND beds_left >= ${place(3)} RETURNING beds_left`,
+    `WHERE id = ${place(2)} AND beds_left >= ${place(3)}${mariadb ? '' : ' RETURNING beds_left'}`,
 );
+const taken = (outcome) => (mariadb ? outcome.affectedRows : outcome.length);
 const stayColumns = [
   'id',
   'party',
@@ -126,14 +133,15 @@ const writeJournal = prepare(
 function* booked(given) {
   if ((yield [nightThere, [given.night_id]]).length === 0) throw new ValidationError('there is no such night');
   if ((yield [guestThere, [given.guest_id]]).length === 0) throw new ValidationError('there is no such guest');
-  if ((yield [take, [given.party, given.night_id, given.party]]).length === 0) throw new Error('not enough beds');
+  if (taken(yield [take, [given.party, given.night_id, given.party]]) === 0) throw new Error('not enough beds');
   const now = new Date().toISOString();
+  const at = prepare.moment(now);
   const { party, kind, from, until = null, phone = null, night_id, guest_id } = given;
   const note = given.note?.trim() ?? null;
   const row = { id: v7(), party, kind, from, until, phone, note, night_id, guest_id, created_at: now, updated_at: now };
-  yield [insertStay, Object.values(row)];
+  yield [insertStay, Object.values({ ...row, created_at: at, updated_at: at })];
   const changes = Object.fromEntries(Object.entries(row).map(([name, value]) => [name, { after: value }]));
-  yield [writeJournal, [v7(), 'stay', row.id, now, null, 'create', JSON.stringify(changes)]];
+  yield [writeJournal, [v7(), 'stay', row.id, at, null, 'create', JSON.stringify(changes)]];
   return row;
 }
 

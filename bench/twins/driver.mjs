@@ -1,16 +1,23 @@
 // What both twins ask a database with: the driver itself, its statements prepared once.
 import Database from 'libsql';
+import { createPool } from 'mariadb';
 import pg from 'pg';
+import { placed } from '../../build/store/mariadb/placeholders.js';
+import { SESSION } from '../../build/store/mariadb/session.js';
 
-export const isSqlite = (address) => address.startsWith('sqlite:');
+/** `sqlite`, `postgres` or `mariadb`. */
+export const kindOf = (address) => address.slice(0, address.indexOf(':'));
 
 /**
  * A function from values to rows, as arrays where they are `raw`, else as objects. On SQLite it answers at once. Its
- * `transaction` does the work of a generator, which yields statements with their values and is given their rows.
+ * `transaction` does the work of a generator, which yields statements with their values and is given their rows, and
+ * `moment` is a date and time as the database takes it.
  */
 export function openDriver(address, { raw }) {
-  return isSqlite(address) ? openSqlite(address, raw) : openPostgres(address, raw);
+  return { sqlite: openSqlite, postgres: openPostgres, mariadb: openMariadb }[kindOf(address)](address, raw);
 }
+
+const asIs = (moment) => moment;
 
 function openSqlite(address, raw) {
   const database = new Database(address.slice('sqlite:'.length));
@@ -36,7 +43,7 @@ function openSqlite(address, raw) {
       throw error;
     }
   };
-  return Object.assign(prepare, { transaction });
+  return Object.assign(prepare, { transaction, moment: asIs });
 }
 
 function openPostgres(address, raw) {
@@ -50,10 +57,38 @@ function openPostgres(address, raw) {
       (await on.query({ name, text: sql, values, ...(raw ? { rowMode: 'array' } : {}) })).rows;
     return ask;
   };
-  const transaction = async (work) => {
+  const begin = async () => {
     const client = await pool.connect();
+    await client.query('BEGIN');
+    return client;
+  };
+  return Object.assign(prepare, { transaction: inTransactions(begin), moment: asIs });
+}
+
+function openMariadb(address, raw) {
+  const { hostname: host, port, username: user, pathname } = new URL(address);
+  const pool = createPool({
+    ...{ host, port: Number(port), user, database: pathname.slice(1), connectionLimit: 8, initSql: SESSION },
+    ...{ rowsAsArray: raw, bigIntAsNumber: true, dateStrings: true, autoJsonMap: false },
+  });
+  const prepare = (sql) => {
+    const { text, order } = placed(sql);
+    return (values, on = pool) => on.execute(text, order.length > 0 ? order.map((at) => values[at]) : values);
+  };
+  const begin = async () => {
+    const client = await pool.getConnection();
+    await client.query('START TRANSACTION');
+    return client;
+  };
+  const moment = (text) => text.replace('T', ' ').replace('Z', '');
+  return Object.assign(prepare, { transaction: inTransactions(begin), moment });
+}
+
+/** Transactions of a server, on connections that `begin` gives. */
+function inTransactions(begin) {
+  return async (work) => {
+    const client = await begin();
     try {
-      await client.query('BEGIN');
       let step = work.next();
       while (!step.done) step = work.next(await step.value[0](step.value[1], client));
       await client.query('COMMIT');
@@ -65,5 +100,4 @@ function openPostgres(address, raw) {
       client.release();
     }
   };
-  return Object.assign(prepare, { transaction });
 }

@@ -1,6 +1,6 @@
 import { existsSync, mkdirSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Source } from '../core/declaration/document.ts';
+import type { Source } from '../core/declaration/declared.ts';
 import type { FieldLine } from '../core/declaration/field-line.ts';
 import type { Graph } from '../core/model/graph.ts';
 import { EXIT, Failure } from '../project/failure.ts';
@@ -154,7 +154,8 @@ async function show(
   const { endpointsOf } = await import('../core/api/endpoints.ts');
   const { modelOf } = await import('../core/model/graph.ts');
   const { readMigrations } = await import('../project/migrations.ts');
-  const { kindOf, storeAddress } = await import('../project/project.ts');
+  const { kindOfAddress } = await import('../core/model/service.ts');
+  const { storeAddress } = await import('../project/project.ts');
   const { endpointTable } = await import('./outline.ts');
   const model = modelOf(graph, name);
   const endpoints = endpointsOf(graph, model);
@@ -162,7 +163,7 @@ async function show(
   const { bold, dim, cyan } = terminal.paint;
   terminal.show(`wrote ${bold(file)}\n\n${text.trimEnd().replace(/^(?=.)/gm, '  ')}\n`);
   terminal.show(`${counted(endpoints.length, 'endpoint')}\n${await endpointTable(endpoints, terminal.paint)}\n`);
-  const hasMigrations = readMigrations(folder, kindOf(storeAddress({ folder, graph }))).length > 0;
+  const hasMigrations = readMigrations(folder, kindOfAddress(storeAddress({ folder, graph }))).length > 0;
   const next = hasMigrations
     ? [
         `${cyan('vantfell migrate draft')} writes the change of the ` +

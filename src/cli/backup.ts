@@ -1,3 +1,4 @@
+import { kindOfAddress } from '../core/model/service.ts';
 import { EXIT, Failure } from '../project/failure.ts';
 import type { Command } from './command.ts';
 
@@ -22,8 +23,9 @@ export const backup: Command = {
     const { unwritable } = await import('./files.ts');
     const address = storeAddress(await soundProject(context));
     if (!isFile(address)) {
+      if (kindOfAddress(address) === 'mariadb') throw ofMariadb(address);
       const { hostAddresses } = await import('../store/postgres/address.ts');
-      throw ofServer(hostAddresses(address)[0]!);
+      throw ofPostgres(hostAddresses(address)[0]!);
     }
     const to = resolve(String(file));
     const shown = shownPath(to);
@@ -42,15 +44,28 @@ export const backup: Command = {
   },
 };
 
-function ofServer(address: string): Failure {
+const ofPostgres = (address: string): Failure =>
+  new Failure(
+    EXIT.foundWrong,
+    'PostgreSQL has a tool of its own for this',
+    `pg_dump --format=custom --file=FILE ${connectionWords(address, '--username')}`,
+  );
+
+const ofMariadb = (address: string): Failure =>
+  new Failure(
+    EXIT.foundWrong,
+    'MariaDB has a tool of its own for this',
+    `mariadb-dump --single-transaction --result-file=FILE ${connectionWords(address, '--user')}`,
+  );
+
+function connectionWords(address: string, user: string): string {
   const { username, hostname, port, pathname } = new URL(address);
   const words = [
     ...(hostname === '' ? [] : [`--host=${hostname}`]),
     ...(port === '' ? [] : [`--port=${port}`]),
-    ...(username === '' ? [] : [`--username=${username}`]),
+    ...(username === '' ? [] : [`${user}=${username}`]),
   ];
-  const remedy = `pg_dump --format=custom --file=FILE ${[...words, pathname.slice(1)].join(' ')}`;
-  return new Failure(EXIT.foundWrong, 'PostgreSQL has a tool of its own for this', remedy);
+  return [...words, pathname.slice(1)].join(' ');
 }
 
 const sizeText = (bytes: number): string =>

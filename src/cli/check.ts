@@ -1,11 +1,12 @@
-import type { Source } from '../core/declaration/document.ts';
+import type { Source } from '../core/declaration/declared.ts';
 import { isError } from '../core/declaration/problem.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import type { SampleRow } from '../core/samples/read.ts';
-import { EXIT } from '../project/failure.ts';
-import type { SoundProject } from '../project/project.ts';
+import { EXIT, Failure } from '../project/failure.ts';
+import type { Project, SoundProject } from '../project/project.ts';
 import type { Command } from './command.ts';
 import { counted } from './terminal/terminal.ts';
+import type { Terminal } from './terminal/terminal.ts';
 
 export const check: Command = {
   usage: 'check',
@@ -19,7 +20,7 @@ export const check: Command = {
   async run({ folder, terminal }) {
     const { readProject } = await import('../project/project.ts');
     const { allEndpoints } = await import('../core/api/endpoints.ts');
-    const project = readProject(folder);
+    const project = await compared(readProject(folder), terminal);
     const { graph } = project;
     let problems: readonly Problem<string>[] = project.problems;
     let { sources } = project;
@@ -44,6 +45,19 @@ export const check: Command = {
     return EXIT.done;
   },
 };
+
+/** Where the tables were there already, the project as it fits them. */
+async function compared(project: Project, terminal: Terminal): Promise<Project> {
+  if (project.graph?.service.isTheirs !== true) return project;
+  const { fittedProject } = await import('../project/fitted.ts');
+  try {
+    return await fittedProject(project as SoundProject);
+  } catch (error) {
+    if (!(error instanceof Failure)) throw error;
+    terminal.warn(`the models were not compared with the database: ${error.message}`);
+    return project;
+  }
+}
 
 /** The samples, with the problems that show without a database. Long files are read when they are loaded. */
 async function samplesIn({ folder, graph }: SoundProject): Promise<{

@@ -1,4 +1,5 @@
 import { add } from './add.ts';
+import { adoptCommand } from './adopt.ts';
 import { backup } from './backup.ts';
 import { check } from './check.ts';
 import type { Command } from './command.ts';
@@ -21,6 +22,7 @@ export const COMMANDS: readonly Command[] = [
   newCommand,
   demo,
   add,
+  adoptCommand,
   check,
   outline,
   serve,

@@ -1,4 +1,4 @@
-import { readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { EXIT, Failure } from '../project/failure.ts';
 
 /** The text of a file that an option names; `remedy` says what else to name. */
@@ -16,6 +16,15 @@ export function writeGiven(file: string, text: string, remedy: string): void {
     writeFileSync(file, text);
   } catch (error) {
     throw unwritable(file, error, remedy);
+  }
+}
+
+/** Makes a folder that an option names. */
+export function makeGiven(folder: string, remedy: string): void {
+  try {
+    mkdirSync(folder, { recursive: true });
+  } catch (error) {
+    throw unwritable(folder, error, remedy);
   }
 }
 

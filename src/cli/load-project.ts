@@ -7,9 +7,20 @@ import type { Context } from './command.ts';
 /** A project whose code is loaded. */
 export type LoadedProject = SoundProject & { readonly loaded: Code };
 
-/** The project in a folder with its code; where either has errors, they are shown and the command ends. */
+/**
+ * The project in a folder with its code, to work on its database; where either has errors, or doesn't agree with the
+ * database, that is shown and the command ends.
+ */
 export async function loadProject(context: Context): Promise<LoadedProject> {
-  const project = await soundProject(context, true);
+  return withLoaded(context, await soundProject(context, { withCode: true, fitted: true }));
+}
+
+/** The same for databases of its own, whatever that of the project is like. */
+export async function loadUnfitted(context: Context): Promise<LoadedProject> {
+  return withLoaded(context, await soundProject(context, { withCode: true }));
+}
+
+async function withLoaded(context: Context, project: SoundProject): Promise<LoadedProject> {
   const { loadCode } = await import('../project/code.ts');
   const { code, problems } = await loadCode(project);
   if (problems.length > 0) {
@@ -28,8 +39,15 @@ export async function loadProject(context: Context): Promise<LoadedProject> {
  * The project in a folder; where its declarations have errors, they are shown and the command ends. What has nothing to
  * do with its code doesn't ask for it either.
  */
-export async function soundProject({ folder, terminal }: Context, withCode = false): Promise<SoundProject> {
-  const project = readProject(folder, withCode);
+export async function soundProject(
+  { folder, terminal }: Context,
+  { withCode = false, fitted = false }: { readonly withCode?: boolean; readonly fitted?: boolean } = {},
+): Promise<SoundProject> {
+  let project = readProject(folder, withCode);
+  if (fitted && project.graph?.service.isTheirs === true) {
+    const { fittedProject } = await import('../project/fitted.ts');
+    project = await fittedProject(project as SoundProject);
+  }
   if (project.graph !== undefined) return project as SoundProject;
   const { problemsText } = await import('./terminal/problems.ts');
   terminal.warn(problemsText(project.problems, project.sources, terminal.tint));

@@ -1,10 +1,14 @@
 #!/usr/bin/env node
+import * as modules from 'node:module';
 import { EXIT, Failure } from '../project/failure.ts';
 import { placeText } from './code-place.ts';
 import { overview } from './help.ts';
 import { makeTerminal } from './terminal/terminal.ts';
 
 const words = process.argv.slice(2);
+
+// Node keeps what it has compiled for the next start, from version 22 on.
+(modules as { enableCompileCache?(): unknown }).enableCompileCache?.();
 
 // A reader that has seen enough (`vantfell outline | head`) closes the pipe: nothing is wrong with that.
 process.stdout.on('error', (error: NodeJS.ErrnoException) => {

@@ -8,12 +8,13 @@ const OPTIONS = new Map<string, readonly string[]>(
     run: ['from-empty', 'samples', 'all'],
     undo: ['last', 'all'],
     status: [],
+    own: [],
   }),
 );
 
 export const migrate: Command = {
   usage: 'migrate <what>',
-  about: 'Keep the database in step with the models: draft, run, undo, status',
+  about: 'Keep the database in step with the models: draft, run, undo, status, own',
   examples: [
     ['vantfell migrate draft', 'what has changed in the models, written as a migration'],
     ['vantfell migrate draft --rename hut.altitude=hut.altitude_m', 'a new name, with the values kept'],
@@ -24,10 +25,11 @@ export const migrate: Command = {
     ['vantfell migrate draft --two-steps', 'so that services of the version before can go on meanwhile'],
     ['vantfell migrate run', 'what has not run'],
     ['vantfell migrate undo --last 2', 'back again'],
+    ['vantfell migrate own', "the tool's own tables, in a database that was there already"],
   ],
   options: (yargs) =>
     yargs
-      .positional('what', { describe: 'draft, run, undo or status', choices: [...OPTIONS.keys()] })
+      .positional('what', { describe: 'draft, run, undo, status or own', choices: [...OPTIONS.keys()] })
       .option('rename', {
         type: 'string',
         array: true,
@@ -68,6 +70,8 @@ export const migrate: Command = {
         return (await import('./migrate/run.ts')).run(context, given);
       case 'undo':
         return (await import('./migrate/undo.ts')).undo(context, given);
+      case 'own':
+        return (await import('./migrate/own.ts')).own(context);
       default:
         return (await import('./migrate/status.ts')).status(context);
     }

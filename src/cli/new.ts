@@ -1,9 +1,10 @@
 import { cpSync, existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { basename, join, resolve } from 'node:path';
+import { join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { EXIT, Failure } from '../project/failure.ts';
 import { shownPath } from '../project/shown-path.ts';
 import type { Command } from './command.ts';
+import { folderTitle } from './folder-title.ts';
 import { place } from './place.ts';
 
 const STARTER = fileURLToPath(new URL('../../starter', import.meta.url));
@@ -80,11 +81,8 @@ function makeProject(folder: string, shown: string, hasIdentity: boolean): void 
 const changeText = (file: string, change: (text: string) => string): void =>
   writeFileSync(file, change(readFileSync(file, 'utf8')));
 
-/** A folder's name as a service is called: `tea-house` becomes `Tea House`; one without letters leaves it as it was. */
+/** What the service in a folder is called; one without letters leaves it as it was. */
 function nameFrom(folder: string): string {
-  const words = basename(folder)
-    .split(/[^\p{L}\p{N}]+/u)
-    .filter((word) => word !== '');
-  const name = words.map((word) => word.replace(/^./u, (letter) => letter.toUpperCase())).join(' ');
+  const name = folderTitle(folder);
   return /\p{L}/u.test(name) ? name : STARTER_NAME;
 }

@@ -115,7 +115,7 @@ function derivedLines(model: Model, paint: Terminal['paint']): string[][] {
 /** `array of string`; the members of an object are in the notes. */
 const typeText = ({ type, items }: ValueSpec): string => (items === undefined ? type : `${type} of ${typeText(items)}`);
 
-function ruleNotes({ rules, origin, derivedFrom, properties, drawnOn = false }: Field): string[] {
+function ruleNotes({ rules, origin, derivedFrom, parts, properties, drawnOn = false }: Field): string[] {
   const notes: string[] = [];
   if (properties !== undefined) notes.push(`with ${[...properties.keys()].join(', ')}`);
   if (derivedFrom !== undefined) notes.push(`made from ${derivedFrom}`);
@@ -139,7 +139,8 @@ function ruleNotes({ rules, origin, derivedFrom, properties, drawnOn = false }: 
   if (rules.const !== undefined) notes.push(`always ${JSON.stringify(rules.const)}`);
   if (rules.pattern !== undefined) notes.push(`matches ${rules.pattern}`);
   if (rules.immutable && !rules.readOnly) notes.push('immutable');
-  if (rules.readOnly) notes.push('set by the service');
+  if (parts !== undefined && origin === 'key') notes.push(`made of ${parts.map(({ member }) => member).join(', ')}`);
+  else if (rules.readOnly) notes.push('set by the service');
   if (drawnOn) notes.push('drawn on');
   return notes;
 }

@@ -34,6 +34,10 @@ export const seed: Command = {
     const { loadProject } = await import('./load-project.ts');
     const emptyFirst = given.emptyFirst === true;
     const project = await loadProject(context);
+    if (project.graph.fitted?.isBare === true) {
+      const message = "seed remembers what it has loaded in tables of the tool's own, which the database doesn't have";
+      throw new Failure(EXIT.foundWrong, message, 'vantfell migrate own makes them');
+    }
     const generating = generateOptions(given, project);
     const store = await openWithAnswers(context, project);
     try {

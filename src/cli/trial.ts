@@ -66,10 +66,10 @@ export const trial: Command = {
       return watchTrial(context, process.argv.slice(2));
     }
     const { didYouMean } = await import('../core/text/nearest.ts');
-    const { loadProject } = await import('./load-project.ts');
+    const { loadUnfitted } = await import('./load-project.ts');
     const { runTrial } = await import('./trial/run-trial.ts');
     const { resultText, resultValue } = await import('./trial/result-text.ts');
-    const project = await loadProject(context);
+    const project = await loadUnfitted(context);
     if (typeof model === 'string' && !project.graph.byName.has(model)) {
       const remedy = didYouMean(model, project.graph.byName.keys());
       throw new Failure(EXIT.wrongCommand, `there is no model ${model}`, remedy);

@@ -72,7 +72,8 @@ export function listTarget(service: ServiceShown, model: Model, { columns, filte
 export const readable = (query: URLSearchParams): string =>
   query.toString().replaceAll('%2C', ',').replaceAll('%3A', ':').replaceAll('%27', "'").replaceAll('%2F', '/');
 
-export const recordPath = (model: Model, key: unknown): string => `${model.path}/${encodeURIComponent(textOf(key))}`;
+export const recordPath = (model: Model, key: unknown): string =>
+  `${model.path}/${encodeURIComponent(textOf(key)).replaceAll('%2C', ',')}`;
 
 /** A model's first member that a person would look for by typing. */
 export const searchedBy = (model: Model): string | undefined => {

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import { compile } from './compile.ts';
-import type { Source } from './declaration/document.ts';
+import type { Source } from './declaration/declared.ts';
 
 const SERVICE = 'service: { name: Huts }\n';
 
@@ -92,6 +92,18 @@ describe('the service file', () => {
       paging: { default: 20, most: 100 },
       limits: { body: 1_000_000, rate: undefined, signIn: 10, transaction: 5_000, cascade: 10_000, queue: 1_000 },
     });
+  });
+
+  test.each([
+    ['0', 0],
+    ['"0"', 0],
+    ['4MB', 4_000_000],
+    ['"${CACHE}"', 0],
+    ['"${SIZE:-2kB}"', 2_000],
+  ])('limits.cache: %s is %i', (given, bytes) => {
+    const text = `service: { name: X }\nlimits: { cache: ${given} }\n`;
+    const source = { service: { file: 's', text }, models: [{ file: 'm', text: 'model: hut\n' }] };
+    expect(compile({ ...source, environment: { CACHE: '0' } }).graph?.service.limits.cache).toBe(bytes);
   });
 });
 
@@ -204,7 +216,7 @@ fields: { code: { type: string, required: true }, name: { type: string, unique: 
     });
     expect(graph?.models.map(({ name }) => name)).toEqual(['hut', 'supply-draw']);
     const [hut, draw] = graph!.models;
-    expect(hut).toMatchObject({ plural: 'huts', keyKind: 'field', parts: ['supply-draw'], stamps: false });
+    expect(hut).toMatchObject({ plural: 'huts', keyKind: 'field', parts: ['supply-draw'], stamps: {} });
     expect(hut!.fields.map(({ member }) => member)).toEqual(['code', 'name', 'valley']);
     expect(hut!.unique.map((set) => set.map(({ member }) => member))).toEqual([['valley', 'name']]);
     expect(draw).toMatchObject({ plural: 'supply-draws', table: 'supply_draws' });

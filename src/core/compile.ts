@@ -2,7 +2,7 @@ import { isOpen } from './access/open.ts';
 import { checkShape } from './declaration/check-shape.ts';
 import type { ModelDeclaration, ServiceDeclaration } from './declaration/declarations.ts';
 import { readDocuments } from './declaration/document.ts';
-import type { Declared, Source } from './declaration/document.ts';
+import type { Declared, Source } from './declaration/declared.ts';
 import { withEnvironment } from './declaration/environment.ts';
 import { modelShape } from './declaration/model-shape.ts';
 import type { ProblemCode } from './declaration/problem-codes.ts';
@@ -19,7 +19,9 @@ import { checkNames } from './resolve/collisions.ts';
 import type { DeclaredModel } from './resolve/model-draft.ts';
 import { isRole } from './resolve/grants.ts';
 import { resolve } from './resolve/resolve.ts';
+import { checkFit, hasOwnTables } from './resolve/fit.ts';
 import { serviceSettings } from './resolve/service-settings.ts';
+import type { Catalogue } from './tables/catalogue.ts';
 
 /** The texts of a project's declarations, as they were read. */
 export interface ProjectSources {
@@ -30,6 +32,8 @@ export interface ProjectSources {
   /** The files directly in `code/`. Left out: code is not checked. */
   readonly code?: readonly Source[] | undefined;
   readonly environment: Readonly<Record<string, string | undefined>>;
+  /** What a database that was there already says of itself, where the models are to serve that. */
+  readonly catalogue?: Catalogue | undefined;
 }
 
 export interface Compiled {
@@ -52,7 +56,7 @@ export function compile(sources: ProjectSources): Compiled {
   const code = sources.code && codeFacts(sources.code);
   const hooked = code?.hooked;
   const graph = resolve(
-    { service, identity, identityReport: report.below('identity'), models, lost, hooked },
+    { service, identity, identityReport: report.below('identity'), models, lost, hooked, catalogue: sources.catalogue },
     problems,
   );
   checkConsole(graph, report);
@@ -62,10 +66,13 @@ export function compile(sources: ProjectSources): Compiled {
   );
   problems.push(...checkNames(graph, first), ...checkConstants(graph, first), ...checkReveals(graph, first));
   if (sources.code !== undefined) problems.push(...checkCode(graph, first, sources.code));
+  if (sources.catalogue !== undefined) problems.push(...checkFit(graph, first, sources.catalogue, report));
   const sound = !problems.some(isError);
   if (sound) noteOpenModels(graph, first, report);
   problems.sort(byPlace);
-  return sound ? { graph: { ...graph, ...(code && { code }) }, problems } : { problems };
+  const { catalogue } = sources;
+  const fitted = catalogue && { isBare: !hasOwnTables(catalogue) };
+  return sound ? { graph: { ...graph, ...(code && { code }), ...(fitted && { fitted }) }, problems } : { problems };
 }
 
 /** The console lets in those with a role, which somebody must be able to have. */

@@ -26,7 +26,7 @@ import type { Answerer } from './http/endpoint/resource.ts';
 import { makeIdentityPages, noIdentityPages } from './http/endpoint/identity-pages.ts';
 import { failureReply } from './http/failure-reply.ts';
 import type { Failures } from './http/failure-reply.ts';
-import { makeIdempotency } from './http/idempotency.ts';
+import { makeIdempotency, noIdempotency } from './http/idempotency.ts';
 import type { Idempotency } from './http/idempotency.ts';
 import { makeEntityTags } from './http/request/entity-tag.ts';
 import type { Note } from './http/requester.ts';
@@ -137,7 +137,7 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
     addressesChanged: accountCodes?.addressesChanged,
   });
   const { permissionSets } = writes;
-  const idempotency = makeIdempotency(store, keys, now);
+  const idempotency = graph.fitted?.isBare === true ? noIdempotency : makeIdempotency(store, keys, now);
   const hashing = makeHashing(options.hashesAtOnce ?? 1, (bytes) => options.random(bytes), options.hashCost);
   const context = endpointContext(graph, store, options, { keys, code, writes, hashing, idempotency });
   const credentials = makeCredentials(store.dialect, identity?.codes !== undefined);

@@ -39,7 +39,7 @@ export async function callerCalled(graph: Graph, store: Store, who: string): Pro
 
   const bare = who.startsWith(`${model.name}/`) ? who.slice(model.name.length + 1) : who;
   const handle = `${model.name}/${bare}`;
-  const known = await keyOfSample(store, handle);
+  const known = await keyOfSample(graph, store, handle);
   for (const [field, text] of [
     [model.key, known ?? bare],
     [identity.login, bare],

@@ -1,6 +1,5 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import { createJiti } from 'jiti';
 import { noCode } from '../core/change/code.ts';
 import type { Code } from '../core/change/code.ts';
 import { cql } from '../core/change/find.ts';
@@ -10,7 +9,7 @@ import { messages } from '../core/change/messages.ts';
 import type { Messages } from '../core/change/messages.ts';
 import { operation } from '../core/change/operation.ts';
 import type { Operation, OperationCode } from '../core/change/operation.ts';
-import type { Source } from '../core/declaration/document.ts';
+import type { Source } from '../core/declaration/declared.ts';
 import type { ProblemCode } from '../core/declaration/problem-codes.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import { atStart, codeName, HOOKS, MESSAGES } from '../core/resolve/code.ts';
@@ -35,6 +34,7 @@ export async function loadCode({ folder, code: files, graph }: SoundProject): Pr
   let send: Code['send'] = graph.identity?.codes && mailboxOf(folder, graph.service.name);
   if (files.length === 0) return { code: { ...noCode, send }, problems: [] };
   const own = join(folder, OWN_FOLDER);
+  const { createJiti } = await import('jiti');
   const jiti = createJiti(join(folder, 'code', 'index.ts'), {
     // What code imports of this tool is this very program's.
     virtualModules: { vantfell: { hooks, operation, messages, cql } },

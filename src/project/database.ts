@@ -1,6 +1,8 @@
+import { kindOfAddress } from '../core/model/service.ts';
 import { mkdirSync } from 'node:fs';
 import { dirname } from 'node:path';
 import { defaultFills } from '../core/migrations/defaults.ts';
+import { refuseHalfDone } from '../core/migrations/half-done.ts';
 import { followModels } from '../core/migrations/follow.ts';
 import type { Answers } from '../core/migrations/follow.ts';
 import { lastSnapshot, secondSteps } from '../core/migrations/migration.ts';
@@ -19,7 +21,7 @@ import type { StoreOptions } from '../store/base/options.ts';
 import { openStore } from '../store/open.ts';
 import { EXIT, Failure } from './failure.ts';
 import { readMigrations, secondStepText } from './migrations.ts';
-import { isFile, kindOf, runtime, storeAddress } from './project.ts';
+import { isFile, runtime, storeAddress } from './project.ts';
 import type { SoundProject } from './project.ts';
 
 /** An open store whose tables are what the models need, and what was done to that end, in words. */
@@ -39,7 +41,11 @@ export async function openDatabase(
   answers?: Answers,
   options?: StoreOptions,
 ): Promise<OpenDatabase> {
-  const migrations = readMigrations(project.folder, kindOf(address));
+  if (project.graph.fitted !== undefined)
+    return { store: await openBare(address, { ...options, asItIs: true }), done: [] };
+  if (project.graph.service.isTheirs && address === storeAddress(project))
+    throw new Error('the project was not fitted to its database');
+  const migrations = readMigrations(project.folder, kindOfAddress(address));
   const tables = designTables(project.graph);
   if (migrations.length > 0) refuseOtherModels(lastSnapshot(migrations), tables, migrations.at(-1)!.name);
   const store = await openBare(address, options);
@@ -61,6 +67,26 @@ export async function openBare(address: string, options?: StoreOptions): Promise
     throw told(error, address);
   }
 }
+
+/** Works on a database as it stands, and closes it. */
+export async function onBare<Result>(
+  address: string,
+  work: (store: Store) => Promise<Result>,
+  options?: StoreOptions,
+): Promise<Result> {
+  const store = await openBare(address, options);
+  try {
+    return await work(store);
+  } catch (error) {
+    throw told(error, address);
+  } finally {
+    await store.close();
+  }
+}
+
+/** The same on one that was there before the project: it must be there, and keeps its form. */
+export const onStanding = <Result>(address: string, work: (store: Store) => Promise<Result>): Promise<Result> =>
+  onBare(address, work, { asItIs: true });
 
 /** An error of the database as one that people can do something about. */
 export function told(error: unknown, address: string): unknown {
@@ -91,6 +117,7 @@ async function inStep(store: Store, migrations: readonly Migration[], tables: re
   const said = await store.alter(async (alteration) => {
     // An older version of the tool had fewer of its own.
     await makeOwnTables(alteration, store);
+    refuseHalfDone(await alteration.halfDone(), store.address);
     const history = await historyIn(alteration, store, migrations, runtime.now);
     const newer = newerOf(migrations, history);
     const all = waitingOf(migrations, history, store.address, newer);

@@ -1,11 +1,15 @@
 import { createHash } from 'node:crypto';
 import { readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { KnownText, Source } from '../core/declaration/document.ts';
+import type { KnownText, Source } from '../core/declaration/declared.ts';
+import { knownPatterns, learnPatterns } from '../core/resolve/pattern.ts';
+import type { KnownPatterns, PatternFault } from '../core/resolve/pattern.ts';
 import { isRecord } from '../core/text/value.ts';
 import { OWN_FOLDER, ownFolder } from './own-folder.ts';
 
-/** What is known of texts that were read before: reading them again would be most of the work of a command. */
+/**
+ * What is known of texts and patterns that were read before: reading them again would be most of the work of a command.
+ */
 export interface KnownTexts {
   /** The source with what is known of its text. */
   with(source: Source): Source;
@@ -15,10 +19,11 @@ export interface KnownTexts {
 
 const FILE = 'read.json';
 /** Another form of the file, or another reading of the texts, has another number. */
-const FORM = 1;
+const FORM = 2;
 
 export function knownTexts(folder: string): KnownTexts {
-  const before = readKept(join(folder, OWN_FOLDER, FILE));
+  const { texts: before, patterns } = readKept(join(folder, OWN_FOLDER, FILE));
+  learnPatterns(patterns);
   // What is not asked for is not kept any longer.
   const after = new Map<string, KnownText>();
   let learned = false;
@@ -36,11 +41,14 @@ export function knownTexts(folder: string): KnownTexts {
     },
 
     keep() {
-      if (!learned) return;
+      const met = knownPatterns();
+      if (!learned && Object.keys(met).every((pattern) => Object.hasOwn(patterns, pattern))) return;
       try {
         const file = join(ownFolder(folder), FILE);
         const fresh = `${file}.${process.pid}`;
-        writeFileSync(fresh, JSON.stringify({ form: FORM, texts: Object.fromEntries(after) }), { mode: 0o600 });
+        writeFileSync(fresh, JSON.stringify({ form: FORM, texts: Object.fromEntries(after), patterns: met }), {
+          mode: 0o600,
+        });
         renameSync(fresh, file);
       } catch {
         // The next command reads everything again, as this one did.
@@ -49,16 +57,34 @@ export function knownTexts(folder: string): KnownTexts {
   };
 }
 
+interface Kept {
+  readonly texts: ReadonlyMap<string, KnownText>;
+  readonly patterns: KnownPatterns;
+}
+
 /** What was kept; nothing where it can't be read, whyever. */
-function readKept(file: string): ReadonlyMap<string, KnownText> {
+function readKept(file: string): Kept {
+  const nothing: Kept = { texts: new Map(), patterns: {} };
   try {
     const kept: unknown = JSON.parse(readFileSync(file, 'utf8'));
-    if (!isRecord(kept) || kept.form !== FORM || !isRecord(kept.texts)) return new Map();
-    return new Map(Object.entries(kept.texts).filter((entry): entry is [string, KnownText] => isKnownText(entry[1])));
+    if (!isRecord(kept) || kept.form !== FORM || !isRecord(kept.texts) || !isRecord(kept.patterns)) return nothing;
+    const texts = Object.entries(kept.texts).filter((entry): entry is [string, KnownText] => isKnownText(entry[1]));
+    const patterns = Object.entries(kept.patterns).filter((entry): entry is [string, PatternFault | null] =>
+      isKnownFault(entry[1]),
+    );
+    return { texts: new Map(texts), patterns: Object.fromEntries(patterns) };
   } catch {
-    return new Map();
+    return nothing;
   }
 }
+
+const isKnownFault = (value: unknown): boolean =>
+  value === null ||
+  (isRecord(value) &&
+    (value.code === 'bad-pattern' || value.code === 'slow-pattern') &&
+    (value.severity === 'error' || value.severity === 'warning') &&
+    typeof value.message === 'string' &&
+    typeof value.remedy === 'string');
 
 const isKnownText = (value: unknown): value is KnownText =>
   isRecord(value) && Array.isArray(value.values) && isRecord(value.places) && Object.values(value.places).every(isSpot);

@@ -7,6 +7,7 @@ import { traceOf } from '../core/http/trace.ts';
 import { soundCode } from './code.ts';
 import { EXIT, Failure } from './failure.ts';
 import { openDatabase } from './database.ts';
+import { fittedProject } from './fitted.ts';
 import { readProject, serviceKeys } from './project.ts';
 import type { SoundProject } from './project.ts';
 import { outsideTokens } from './outside.ts';
@@ -32,7 +33,8 @@ export interface OpenService {
  * await service.close();
  */
 export async function openService(folder: string): Promise<OpenService> {
-  const project = readProject(resolve(folder));
+  const read = readProject(resolve(folder));
+  const project = read.graph === undefined ? read : await fittedProject(read as SoundProject);
   if (project.graph === undefined) {
     const [first] = project.problems;
     const where = first === undefined ? '' : `: ${first.place.file}:${first.place.line} ${first.message}`;

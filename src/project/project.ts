@@ -3,12 +3,12 @@ import { isAbsolute, join, resolve } from 'node:path';
 import { setImmediate } from 'node:timers/promises';
 import type { Runtime } from '../core/change/runtime.ts';
 import { compile } from '../core/compile.ts';
-import type { Source } from '../core/declaration/document.ts';
+import type { Source } from '../core/declaration/declared.ts';
 import type { Problem } from '../core/declaration/problem.ts';
 import type { Graph } from '../core/model/graph.ts';
-import type { StoreKind } from '../core/model/service.ts';
 import { codeFacts } from '../core/resolve/code.ts';
 import { StoreError } from '../core/store/contract.ts';
+import type { Catalogue } from '../core/tables/catalogue.ts';
 import { makeThrowaway } from '../store/throwaway.ts';
 import type { Throwaway } from '../store/throwaway.ts';
 import { EXIT, Failure } from './failure.ts';
@@ -31,12 +31,13 @@ export interface Project {
 
 export type SoundProject = Project & { readonly graph: Graph };
 
-export function readProject(folder: string, withCode = true): Project {
+/** `catalogue`: what a database that was there already says of itself, where the models are fitted to it. */
+export function readProject(folder: string, withCode = true, catalogue?: Catalogue): Project {
   const texts = knownTexts(folder);
   const read = readSources(folder, withCode);
   const sources = { ...read, service: texts.with(read.service), models: read.models.map((one) => texts.with(one)) };
   const { service, models, code = [] } = sources;
-  const compiled = compile(sources);
+  const compiled = compile({ ...sources, catalogue });
   texts.keep();
   return { folder, code, sources: [service, ...models, ...code], ...compiled };
 }
@@ -70,8 +71,6 @@ export function storeAddress({ folder, graph }: Pick<SoundProject, 'folder' | 'g
 }
 
 export const isFile = (address: string): boolean => address.startsWith('sqlite:');
-
-export const kindOf = (address: string): StoreKind => (isFile(address) ? 'sqlite' : 'postgres');
 
 /** An empty database of the same kind as the project's own, for trials. */
 export async function throwawayFor(project: SoundProject): Promise<Throwaway> {

@@ -1,7 +1,7 @@
 import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
 import type { ProjectSources } from '../core/compile.ts';
-import type { Source } from '../core/declaration/document.ts';
+import type { Source } from '../core/declaration/declared.ts';
 import { readEnvFile } from './env-file.ts';
 import { EXIT, Failure } from './failure.ts';
 import { shownPath } from './shown-path.ts';

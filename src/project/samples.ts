@@ -1,6 +1,6 @@
 import { createReadStream, statSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Source } from '../core/declaration/document.ts';
+import type { Source } from '../core/declaration/declared.ts';
 import type { Graph } from '../core/model/graph.ts';
 import type { Sample } from '../core/document/documented.ts';
 import { modelOfFile, readSamples } from '../core/samples/read.ts';

@@ -35,27 +35,57 @@ interface Preferring {
 }
 
 /** Clients send the same few headers again and again. */
-const known = new LRUCache<string, { readonly coding: Coding | undefined }>({ max: MOST_KEPT });
+const knownHeaders = new LRUCache<string, { readonly coding: Coding | undefined }>({ max: MOST_KEPT });
 
 /** The coding to send a client (RFC 9110, 12.5.3); undefined where it takes none that there is. */
 function codingFor(accepted: string | string[] | undefined): Coding | undefined {
   if (accepted === undefined) return undefined;
   const header = String(accepted);
-  let found = known.get(header);
+  let found = knownHeaders.get(header);
   if (found === undefined) {
     const negotiator = new Negotiator({ headers: { 'accept-encoding': header } }) as unknown as Preferring;
     const [first] = negotiator.encodings([...CODINGS, 'identity'], { preferred: CODINGS });
     found = { coding: CODINGS.find((coding) => coding === first) };
-    known.set(header, found);
+    knownHeaders.set(header, found);
   }
   return found.coding;
 }
 
+/** An answer as a client takes it: compressed where it asks for that, with a tag of its own (RFC 9110, 8.8.3.3). */
+export type Compress = (request: Pick<Request, 'headers'>, reply: Reply) => Reply | Promise<Reply>;
+
 /**
- * An answer as a client takes it: compressed where it asks for that, with a tag of its own (RFC 9110, 8.8.3.3). What
+ * Answers that are given again are not compressed again: `most` bytes are kept of texts and what became of them. What
  * nobody may store holds secrets, whose length would tell of them: it is left as it is.
  */
-export function compressed({ headers }: Pick<Request, 'headers'>, reply: Reply): Reply | Promise<Reply> {
+export function makeCompression(most: number): Compress {
+  const keepers = { br: keeperOf(most / 2), gzip: keeperOf(most / 2) };
+  return (request, reply) => compressed(request, reply, keepers);
+}
+
+/** What texts have become. */
+interface Keeper {
+  get(text: string): Uint8Array | undefined;
+  keep(text: string, coded: Uint8Array): void;
+}
+
+function keeperOf(most: number): Keeper {
+  const kept =
+    most < 1
+      ? undefined
+      : new LRUCache<string, Uint8Array>({
+          maxSize: most,
+          maxEntrySize: Math.ceil(most / 4),
+          sizeCalculation: (coded, text) => coded.length + text.length,
+        });
+  return { get: (text) => kept?.get(text), keep: (text, coded) => void kept?.set(text, coded) };
+}
+
+function compressed(
+  { headers }: Pick<Request, 'headers'>,
+  reply: Reply,
+  keepers: Readonly<Record<Coding, Keeper>>,
+): Reply | Promise<Reply> {
   if (reply.coded !== undefined) return reply;
   if (reply.status === 304) return taggedAsAsked(headers['if-none-match'], reply);
   const { body } = reply;
@@ -65,11 +95,17 @@ export function compressed({ headers }: Pick<Request, 'headers'>, reply: Reply):
   const plain = { ...reply, headers: own };
   const coding = codingFor(headers['accept-encoding']);
   if (coding === undefined) return plain;
+  const sent = (coded: Uint8Array): Reply => {
+    own['content-encoding'] = coding;
+    if (own.etag !== undefined) own.etag = codedTag(own.etag, coding);
+    return { ...plain, coded };
+  };
+  const known = keepers[coding].get(body);
+  if (known !== undefined) return sent(known);
   return compress[coding](body).then(
     (coded) => {
-      own['content-encoding'] = coding;
-      if (own.etag !== undefined) own.etag = codedTag(own.etag, coding);
-      return { ...plain, coded };
+      keepers[coding].keep(body, coded);
+      return sent(coded);
     },
     // A machine without memory for it can still send it as it is.
     () => plain,

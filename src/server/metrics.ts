@@ -74,6 +74,8 @@ export function makeMetrics(version: string, worker?: number): Metrics {
     registers,
   });
 
+  const [requestsOf, statementsOf] = [seriesOf(requests), seriesOf(statements)];
+
   const refused = ({ status, body }: Reply): void => {
     const problem = status < 400 ? undefined : PROBLEM.exec(body?.slice(0, 100) ?? '')?.[1];
     if (problem !== undefined) problems.labels(problem).inc();
@@ -90,9 +92,10 @@ export function makeMetrics(version: string, worker?: number): Metrics {
           const reply = await service.handle(request);
           open.dec();
           refused(reply);
-          requests
-            .labels(service.routeOf(target), methodName(method), String(reply.status))
-            .observe((performance.now() - begun) / 1_000);
+          const [route, called, status] = [service.routeOf(target), methodName(method), String(reply.status)];
+          requestsOf(`${called} ${status} ${route}`, route, called, status).observe(
+            (performance.now() - begun) / 1_000,
+          );
           return reply;
         },
         refuse(problem, request) {
@@ -105,7 +108,8 @@ export function makeMetrics(version: string, worker?: number): Metrics {
     statement({ statement, milliseconds }) {
       if (statement === BORDERS.begin) return waits.observe(milliseconds / 1_000);
       const word = operationName(statement);
-      statements.labels(OPERATIONS.has(word) ? word : OTHER).observe(milliseconds / 1_000);
+      const name = OPERATIONS.has(word) ? word : OTHER;
+      statementsOf(name, name).observe(milliseconds / 1_000);
     },
     measured: async () => (await registry.getMetricsAsJSON()).map(asOneOfSeveral),
     text: () => registry.metrics(),
@@ -118,3 +122,15 @@ const asOneOfSeveral = (one: Measured[number]): Measured[number] => ({
   name: one.name.replace(/_total$/, (end) => (String(one.type) === 'counter' ? '' : end)),
   aggregator: 'sum',
 });
+
+/** The series of a histogram by a key of one's own: the library puts one together from all labels each time. */
+function seriesOf<Label extends string>(
+  histogram: Histogram<Label>,
+): (key: string, ...labels: string[]) => Histogram.Internal<Label> {
+  const known = new Map<string, Histogram.Internal<Label>>();
+  return (key, ...labels) => {
+    let series = known.get(key);
+    if (series === undefined) known.set(key, (series = histogram.labels(...labels)));
+    return series;
+  };
+}

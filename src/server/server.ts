@@ -2,15 +2,14 @@ import { createServer } from 'node:http';
 import type { IncomingMessage, Server as HttpServer, ServerResponse } from 'node:http';
 import { Server as NetServer } from 'node:net';
 import type { Socket } from 'node:net';
-import Fastify from 'fastify';
-import type { FastifyError, FastifyReply, FastifyRequest, FastifyServerFactoryHandler } from 'fastify';
 import { trace as traces } from '@opentelemetry/api';
 import proxyAddr from 'proxy-addr';
 import type { Reply, Request, Trace } from '../core/api/message.ts';
 import { HttpProblem, LATER, tooLarge } from '../core/api/problems.ts';
 import { traceOf } from '../core/http/trace.ts';
 import type { Service as WholeService } from '../core/service.ts';
-import { compressed } from './compression.ts';
+import { makeCompression } from './compression.ts';
+import type { Compress } from './compression.ts';
 
 export interface ServerOptions {
   readonly host: string;
@@ -18,6 +17,8 @@ export interface ServerOptions {
   readonly port: number;
   /** Bytes. */
   readonly largestBody: number;
+  /** Bytes of answers that are kept compressed; left out: none. */
+  readonly kept?: number;
   /** Addresses, or ranges of them, of proxies that may name the client's in X-Forwarded-For. */
   readonly proxies?: readonly string[];
   /**
@@ -55,53 +56,31 @@ const KEPT_OPEN_MS = 72_000;
 /** Puts a service on a socket. Rejects with the system's own error where it can't listen. */
 export async function startServer(service: Service, options: ServerOptions): Promise<Server> {
   const state: State = { isClosing: false, isDraining: false };
-  const around: Around = { service, clientOf: clientAddress(options.proxies ?? []), state };
-  const app = Fastify({
-    bodyLimit: options.largestBody,
-    serverFactory: (framework) => straightServer(framework, around, options.largestBody),
-    forceCloseConnections: 'idle',
-    return503OnClosing: false,
-    exposeHeadRoutes: false,
-    clientErrorHandler: refuseNoise,
-    // Nothing is validated or serialized here: what would do so is not even loaded.
-    schemaController: { compilersFactory: { buildValidator: noCompiler, buildSerializer: noCompiler } },
-    frameworkErrors: (error, request, reply) => {
-      // What is at a path is for the service to say, also of one that stands for no text.
-      if (error.code === 'FST_ERR_BAD_URL') return void answer(around, request.raw, reply.hijack().raw, undefined);
-      refuse(reply, service.refuse(problemOf(error, options), headOf(request.raw)));
-    },
+  const [clientOf, compress] = [clientAddress(options.proxies ?? []), makeCompression(options.kept ?? 0)];
+  const around: Around = { service, clientOf, compress, state };
+  const server = httpServer(around, options.largestBody);
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', reject);
+    server.listen({ host: options.host, port: options.port }, () => {
+      server.off('error', reject);
+      resolve();
+    });
   });
-
-  // Bodies go to the service as bytes: what they mean is its own business.
-  app.removeAllContentTypeParsers();
-  app.addContentTypeParser('*', { parseAs: 'buffer' }, (_request, body, done) => done(null, body));
-
-  const handle = (request: FastifyRequest, reply: FastifyReply): void => {
-    reply.hijack();
-    answer(around, request.raw, reply.raw, request.body as Buffer | undefined);
-  };
-  app.all('/*', handle);
-  app.setNotFoundHandler(handle);
-  app.setErrorHandler((error: FastifyError, request, reply) => {
-    refuse(reply, service.refuse(problemOf(error, options), headOf(request.raw)));
-  });
-
-  await app.listen({ host: options.host, port: options.port });
-  const address = app.server.address();
+  const address = server.address();
   const port = typeof address === 'object' && address !== null ? address.port : options.port;
   return {
     url: serverUrl(options.host, port),
     drain() {
       state.isDraining = true;
       // Stops listening and no more: connections without a request may have one on its way.
-      if (options.isShared === true) NetServer.prototype.close.call(app.server);
+      if (options.isShared === true) NetServer.prototype.close.call(server);
     },
     close() {
       state.isDraining = true;
       state.isClosing = options.isShared !== true;
-      return app.close();
+      return new Promise((resolve) => server.close(() => resolve()));
     },
-    cutOff: () => app.server.closeAllConnections(),
+    cutOff: () => server.closeAllConnections(),
   };
 }
 
@@ -113,6 +92,7 @@ export const serverUrl = (host: string, port: number): string =>
 interface Around {
   readonly service: Service;
   readonly clientOf: ClientOf;
+  readonly compress: Compress;
   readonly state: State;
 }
 
@@ -124,12 +104,7 @@ interface State {
 /** Balancers ask here whether to send more. */
 const READY = '/health/ready';
 
-/**
- * Requests without a body have nothing that a framework would parse, limit or look up, and those that tell its length
- * little more: they go straight to the service, which makes a read by key a fifth faster (docs/benchmarks.md). All
- * others, and all that are refused, are the framework's.
- */
-function straightServer(framework: FastifyServerFactoryHandler, around: Around, largestBody: number): HttpServer {
+function httpServer(around: Around, largestBody: number): HttpServer {
   const limits = {
     headersTimeout: SLOWEST_HEADERS_MS,
     requestTimeout: SLOWEST_REQUEST_MS,
@@ -138,26 +113,39 @@ function straightServer(framework: FastifyServerFactoryHandler, around: Around, 
     maxHeaderSize: MOST_HEADERS,
   };
   const server = createServer(limits, (request, response) => {
-    const { method, headers } = request;
     const { isClosing, isDraining } = around.state;
     if (isClosing || (isDraining && request.url === READY)) refuseWhileClosing(around, request, response);
-    else if (method === 'GET' || method === 'HEAD') answer(around, request, response, undefined);
-    else if (method === 'POST' && Number(headers['content-length']) <= largestBody) {
-      const chunks: Buffer[] = [];
-      request.on('data', (chunk: Buffer) => chunks.push(chunk));
-      // The parser gives exactly as many bytes as the header says; a client that sent fewer is gone.
-      request.on('end', () =>
-        answer(around, request, response, chunks.length === 1 ? chunks[0] : Buffer.concat(chunks)),
-      );
-    } else framework(request, response);
+    else if (hasNoBody(request)) answer(around, request, response, undefined);
+    else readBody(around, request, response, largestBody);
   });
+  server.on('clientError', refuseNoise);
   server.setTimeout(SLOWEST_READER_MS);
   return server;
 }
 
-const noCompiler = () => (): never => {
-  throw new Error('the server has no schemas');
-};
+/** What a GET has as its body means nothing (RFC 9110, 9.3.1): it is not even kept. */
+const hasNoBody = ({ method, headers }: IncomingMessage): boolean =>
+  method === 'GET' ||
+  method === 'HEAD' ||
+  (headers['content-length'] === undefined && headers['transfer-encoding'] === undefined);
+
+/** Answers a request once it has its body, as bytes: what they mean is the service's business. */
+function readBody(around: Around, request: IncomingMessage, response: ServerResponse, largest: number): void {
+  // What was refused before its body was read leaves bytes behind that are no request: the connection ends with it.
+  const refuse = (): void => write(response, around.service.refuse(tooLarge(largest), headOf(request)), true);
+  if (Number(request.headers['content-length'] ?? 0) > largest) return refuse();
+  const chunks: Buffer[] = [];
+  let length = 0;
+  const add = (chunk: Buffer): void => {
+    length += chunk.length;
+    if (length <= largest) return void chunks.push(chunk);
+    request.off('data', add).off('end', end);
+    refuse();
+  };
+  // A client that has sent less than it said is gone: then there is no end.
+  const end = (): void => answer(around, request, response, chunks.length === 1 ? chunks[0] : Buffer.concat(chunks));
+  request.on('data', add).on('end', end);
+}
 
 type ClientOf = (request: IncomingMessage) => string | undefined;
 
@@ -176,14 +164,14 @@ function clientAddress(proxies: readonly string[]): ClientOf {
 }
 
 function answer(
-  { service, clientOf, state }: Around,
+  { service, clientOf, compress, state }: Around,
   request: IncomingMessage,
   response: ServerResponse,
   body: Buffer | undefined,
 ): void {
   void service.handle(new SocketRequest(request, response, body, clientOf(request))).then((reply) => {
     const send = (one: Reply): void => write(response, one, state.isClosing || state.isDraining);
-    const form = compressed(request, reply);
+    const form = compress(request, reply);
     return form instanceof Promise ? form.then(send) : send(form);
   });
 }
@@ -269,19 +257,4 @@ function refuseNoise(error: Error & { code?: string }, socket: Socket): void {
         ? '408 Request Timeout'
         : '400 Bad Request';
   socket.end(`HTTP/1.1 ${status}\r\nContent-Length: 0\r\nConnection: close\r\n\r\n`);
-}
-
-/** What was refused before its body was read leaves bytes behind that are no request: the connection ends with it. */
-function refuse(reply: FastifyReply, answer: Reply): void {
-  reply.hijack();
-  write(reply.raw, answer, true);
-}
-
-/** What the server itself refuses, before the service has seen it. */
-function problemOf(error: FastifyError, { largestBody }: ServerOptions): HttpProblem {
-  if (error.code === 'FST_ERR_CTP_BODY_TOO_LARGE') return tooLarge(largestBody);
-  if (error.statusCode !== undefined && error.statusCode < 500) {
-    return new HttpProblem('malformed-request', 'the path or a header of the request is not well-formed');
-  }
-  return new HttpProblem('inner-defect');
 }

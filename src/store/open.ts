@@ -1,3 +1,4 @@
+import { kindOfAddress } from '../core/model/service.ts';
 import type { Store } from '../core/store/contract.ts';
 import type { StoreOptions } from './base/options.ts';
 
@@ -6,12 +7,15 @@ import type { StoreOptions } from './base/options.ts';
  * only now.
  */
 export async function openStore(address: string, options: StoreOptions = {}): Promise<Store> {
-  if (/^postgres(ql)?:/.test(address)) {
-    const { openPostgres } = await import('./postgres/open.ts');
-    return openPostgres(address, options);
+  switch (kindOfAddress(address)) {
+    case 'postgres':
+      return (await import('./postgres/open.ts')).openPostgres(address, options);
+    case 'mariadb':
+      return (await import('./mariadb/open.ts')).openMariadb(address, options);
+    case 'sqlite': {
+      const file = /^sqlite:(.+)$/.exec(address)?.[1];
+      if (file === undefined) throw new Error(`no store for ${address}`);
+      return (await import('./sqlite/open.ts')).openSqlite(file, options);
+    }
   }
-  const file = /^sqlite:(.+)$/.exec(address)?.[1];
-  if (file === undefined) throw new Error(`no store for ${address}`);
-  const { openSqlite } = await import('./sqlite/open.ts');
-  return openSqlite(file, options);
 }

@@ -18,13 +18,14 @@ export async function copyRows(store: Store, address: string): Promise<RowCopy> 
   const connection = await restoreConnection(store, address);
   try {
     const tables = (await connection.tables()).filter(({ name }) => name !== lettersTable.name);
-    const { prepare, changed, restore, whole } = watchScript(tables, connection.watch);
+    const { prepare, changed, restore, whole } = watchScript(tables, connection);
     await connection.run(prepare);
     return {
       async restore() {
         const names = await connection.names(changed);
         if (names.length === 0) return;
-        await connection.run(connection.isFree ? names.map((name) => restore.get(name)!).join(';\n') : whole);
+        const scripts = [...names.map((name) => restore.get(name)!), ...(connection.unwatched?.(names) ?? [])];
+        await connection.run(connection.isFree ? scripts.join(';\n') : whole);
       },
       close: () => connection.close(),
     };
@@ -36,5 +37,6 @@ export async function copyRows(store: Store, address: string): Promise<RowCopy> 
 
 async function restoreConnection({ kind }: Store, address: string): Promise<RestoreConnection> {
   if (kind === 'postgres') return (await import('./postgres/restore.ts')).restoreOn(address);
+  if (kind === 'mariadb') return (await import('./mariadb/restore.ts')).restoreOn(address);
   return (await import('./sqlite/restore.ts')).restoreOn(address);
 }

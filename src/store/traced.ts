@@ -1,4 +1,4 @@
-import type { Statement, StoreValue } from '../core/sql/statement.ts';
+import type { Row, Statement, StoreValue } from '../core/sql/statement.ts';
 import type { Reader, Store, Transaction } from '../core/store/contract.ts';
 
 /** A statement that was put to a store, and what came of it. */
@@ -21,62 +21,16 @@ const borders = new Set<Statement>(Object.values(BORDERS));
 
 export const isBorder = ({ statement }: TracedStatement): boolean => borders.has(statement);
 
+type Tell = (asked: TracedStatement) => void;
+
 /** The same store, recording every statement. Work on tables is left out: no request does it. */
-export function traced(store: Store, tell: (asked: TracedStatement) => void): Store {
-  const timed = async <Result>(
-    statement: Statement,
-    values: readonly StoreValue[],
-    ask: () => Promise<Result>,
-    count: (result: Result) => number,
-  ): Promise<Result> => {
-    const begun = performance.now();
-    let rows: number | undefined;
-    try {
-      const result = await ask();
-      rows = count(result);
-      return result;
-    } finally {
-      tell({ statement, values, milliseconds: performance.now() - begun, rows });
-    }
-  };
+export function traced(store: Store, tell: Tell): Store {
   const border = (statement: Statement, begun: number): void =>
     tell({ statement, values: [], milliseconds: performance.now() - begun, rows: 0 });
-
-  const reader = (of: Reader): Reader => ({
-    first: (statement, values, requester) =>
-      timed(
-        statement,
-        values,
-        () => of.first(statement, values, requester),
-        (row) => (row === undefined ? 0 : 1),
-      ),
-    all: (statement, values, requester) =>
-      timed(
-        statement,
-        values,
-        () => of.all(statement, values, requester),
-        (rows) => rows.length,
-      ),
-  });
-  const within = (of: Transaction): Transaction => ({
-    get signal() {
-      return of.signal;
-    },
-    ...reader(of),
-    run: (statement, values) =>
-      timed(
-        statement,
-        values,
-        () => of.run(statement, values),
-        (count) => count,
-      ),
-    nested: (work) => of.nested(work),
-  });
-
   return {
     ...store,
-    ...reader(store),
-    reading: (work, requester) => store.reading((of, signal) => work(reader(of), signal), requester),
+    ...tracedReader(store, tell),
+    reading: (work, requester) => store.reading((of, signal) => work(tracedReader(of, tell), signal), requester),
     async transaction(work, options) {
       // The beginning of a transaction takes as long as it waits for its turn.
       let ended = performance.now();
@@ -84,7 +38,7 @@ export function traced(store: Store, tell: (asked: TracedStatement) => void): St
         const result = await store.transaction(async (of) => {
           border(BORDERS.begin, ended);
           try {
-            return await work(within(of));
+            return await work(tracedTransaction(of, tell));
           } finally {
             ended = performance.now();
           }
@@ -98,3 +52,43 @@ export function traced(store: Store, tell: (asked: TracedStatement) => void): St
     },
   };
 }
+
+const tracedReader = (of: Reader, tell: Tell): Reader => ({
+  first: (statement, values, requester) =>
+    timed(tell, statement, values, performance.now(), of.first(statement, values, requester), countRow),
+  all: (statement, values, requester) =>
+    timed(tell, statement, values, performance.now(), of.all(statement, values, requester), countRows),
+});
+
+const tracedTransaction = (of: Transaction, tell: Tell): Transaction => ({
+  get signal() {
+    return of.signal;
+  },
+  ...tracedReader(of, tell),
+  run: (statement, values) => timed(tell, statement, values, performance.now(), of.run(statement, values), itself),
+  send: (statement, values) => timed(tell, statement, values, performance.now(), of.send(statement, values), itself),
+  nested: (work) => of.nested(work),
+});
+
+/** Tells of a statement once its answer is there. */
+async function timed<Result>(
+  tell: Tell,
+  statement: Statement,
+  values: readonly StoreValue[],
+  begun: number,
+  answer: Promise<Result>,
+  count: (result: Result) => number | undefined,
+): Promise<Result> {
+  let rows: number | undefined;
+  try {
+    const result = await answer;
+    rows = count(result);
+    return result;
+  } finally {
+    tell({ statement, values, milliseconds: performance.now() - begun, rows });
+  }
+}
+
+const countRow = (row: Row | undefined): number => (row === undefined ? 0 : 1);
+const countRows = (rows: readonly Row[]): number => rows.length;
+const itself = (count: number | undefined): number | undefined => count;

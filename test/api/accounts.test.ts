@@ -5,7 +5,7 @@ import { MOST_IN_AN_HOUR } from '../../src/core/identity/codes.ts';
 import type { Message } from '../../src/core/identity/messenger.ts';
 import { openTestService } from '../kit/open-test-service.ts';
 import type { TestReply, TestService } from '../kit/open-test-service.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 
 const GUILD = fileURLToPath(new URL('../fixtures/access/guild', import.meta.url));
 const PHRASE = 'a kettle of grey herons';
@@ -15,17 +15,15 @@ interface Sent extends Message {
   readonly to: string;
 }
 
-let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()));
-afterAll(() => server.stop());
+const database = serverDatabases();
 
-describe.each(['sqlite', 'postgres'] as const)('accounts, on %s', (kind) => {
+describe.each(kinds)('accounts, on %s', (kind) => {
   let on: TestService;
   const box: Sent[] = [];
   beforeAll(async () => {
-    const database = kind === 'sqlite' ? undefined : await newDatabase(server, 'accounts');
+    const address = await database(kind, 'accounts');
     const send = (of: string, to: string, message: Message): void => void box.push({ kind: of, to, ...message });
-    on = await openTestService(GUILD, { database, send, samples: false });
+    on = await openTestService(GUILD, { database: address, send, samples: false });
   });
   afterAll(async () => {
     expect(on.defects).toEqual([]);
@@ -180,16 +178,18 @@ describe.each(['sqlite', 'postgres'] as const)('accounts, on %s', (kind) => {
     expect(plain(known)).toEqual(plain(unknown));
     expect(await sent()).toHaveLength(1);
     // Neither has looked at anything when the answer goes out.
-    const times = { known: 0, unknown: 0 };
+    const times = { known: [] as number[], unknown: [] as number[] };
     for (let at = 0; at < 40; at += 1) {
       for (const which of ['known', 'unknown'] as const) {
         const begun = performance.now();
         await askReset(which === 'known' ? 'eva@guild.example' : `nobody-${at}@guild.example`);
-        times[which] += performance.now() - begun;
+        times[which].push(performance.now() - begun);
         await on.service.settled();
       }
     }
-    expect(times.known / times.unknown).toBeLessThan(3);
+    // The one in the middle: a machine may do something else during any other.
+    const usual = (all: number[]): number => [...all].sort((one, other) => one - other)[all.length / 2]!;
+    expect(usual(times.known) / usual(times.unknown)).toBeLessThan(3);
     // However often somebody asks, the account is sent some an hour.
     expect((await sent()).length).toBe(MOST_IN_AN_HOUR - 1);
   });

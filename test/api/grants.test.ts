@@ -2,23 +2,21 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { openTestService } from '../kit/open-test-service.ts';
 import type { TestReply, TestService } from '../kit/open-test-service.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 
 const ARCHIVE = fileURLToPath(new URL('../fixtures/access/archive', import.meta.url));
 const PEOPLE = ['kit', 'ada', 'bo', 'cy'] as const;
 type Name = (typeof PEOPLE)[number];
 
-let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()));
-afterAll(() => server.stop());
+const database = serverDatabases();
 
-describe.each(['sqlite', 'postgres'] as const)('grants on what is written, on %s', (kind) => {
+describe.each(kinds)('grants on what is written, on %s', (kind) => {
   let on: TestService;
   const tokens = new Map<Name, string>();
   const ids = new Map<string, string>();
   beforeAll(async () => {
     on = await openTestService(ARCHIVE, {
-      database: kind === 'sqlite' ? undefined : await newDatabase(server, 'grants'),
+      database: await database(kind, 'grants'),
     });
     await on.service.writes.run(null, async (work) => {
       const scope = on.service.writes.scopeOf(work);

@@ -7,20 +7,18 @@ import { createLocalJWKSet, exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { makeOutsideTokens } from '../../src/core/identity/tokens.ts';
 import { openTestService } from '../kit/open-test-service.ts';
 import type { TestService } from '../kit/open-test-service.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 
 const ARCHIVE = fileURLToPath(new URL('../fixtures/access/archive', import.meta.url));
 const WORD = 'ada-knows-this-word';
 
-let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()));
-afterAll(() => server.stop());
+const database = serverDatabases();
 
-describe.each(['sqlite', 'postgres'] as const)('signing in, on %s', (kind) => {
+describe.each(kinds)('signing in, on %s', (kind) => {
   let on: TestService;
   beforeAll(async () => {
     on = await openTestService(ARCHIVE, {
-      database: kind === 'sqlite' ? undefined : await newDatabase(server, 'identity'),
+      database: await database(kind, 'identity'),
     });
   });
   afterAll(() => on.close());

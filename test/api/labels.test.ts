@@ -1,7 +1,7 @@
 // What records are called, wherever a person reads of them: in refusals and in journals, under their grants.
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import type { TestService } from '../kit/open-test-service.ts';
-import { startPostgres } from '../kit/postgres.mjs';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 import { signUp } from '../kit/signed-up.ts';
 import type { SignedUp } from '../kit/signed-up.ts';
 
@@ -53,11 +53,9 @@ interface Line {
   readonly changes: Readonly<Record<string, Readonly<Record<string, unknown>>>>;
 }
 
-let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()));
-afterAll(() => server.stop());
+const database = serverDatabases();
 
-describe.each(['sqlite', 'postgres'] as const)('labels, on %s', (kind) => {
+describe.each(kinds)('labels, on %s', (kind) => {
   let on: TestService;
   let ask: SignedUp['ask'];
   const shelf = (code: string, height_m = '1.50') => ask('ada', 'POST', '/shelves', { code, height_m });
@@ -67,7 +65,7 @@ describe.each(['sqlite', 'postgres'] as const)('labels, on %s', (kind) => {
     (await ask(who, 'GET', `${path}?${query}`)).body.data as Line[];
 
   beforeAll(async () => {
-    ({ on, ask } = await signUp(MODELS, ['ada', 'bo'], kind === 'sqlite' ? undefined : { server, name: 'labels' }));
+    ({ on, ask } = await signUp(MODELS, ['ada', 'bo'], await database(kind, 'labels')));
   });
   afterAll(() => on.close());
 

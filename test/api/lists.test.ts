@@ -4,15 +4,15 @@ import { toJson } from '../../src/core/expression/json.ts';
 import { letters } from '../../src/core/expression/letters.ts';
 import { parse } from '../../src/core/expression/parse.ts';
 import { typedCondition } from '../../src/core/expression/type.ts';
-import { bothStores } from '../kit/both-stores.ts';
-import type { Body, BothStores } from '../kit/both-stores.ts';
+import { everyStore } from '../kit/every-store.ts';
+import type { Body, EveryStore } from '../kit/every-store.ts';
 import { demoFolder } from '../kit/program.ts';
 
-let both: BothStores;
-beforeAll(async () => void (both = await bothStores(demoFolder(), 'lists')));
+let both: EveryStore;
+beforeAll(async () => void (both = await everyStore(demoFolder(), 'lists')));
 afterAll(() => both.close());
 
-const ask: BothStores['ask'] = (path, parameters) => both.ask(path, parameters);
+const ask: EveryStore['ask'] = (path, parameters) => both.ask(path, parameters);
 
 /** All huts, with all their members. */
 const whole = { limit: '100', view: 'default' };

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { bothStores } from '../kit/both-stores.ts';
-import type { BothStores } from '../kit/both-stores.ts';
+import { everyStore } from '../kit/every-store.ts';
+import type { EveryStore } from '../kit/every-store.ts';
 import { folderWith } from '../kit/program.ts';
 
 // Orders over indexes and without them, over values that may be null, are alike, are worked out, or are another
@@ -27,14 +27,14 @@ stamps: false
 fields: { name: { type: string } }
 `;
 
-let both: BothStores;
+let both: EveryStore;
 beforeAll(async () => {
   const files = {
     'vantfell.yaml': 'service: { name: X }\n',
     'models/all.yaml': MODELS,
     'samples/box.yaml': 'a: { name: B }\nb: { name: a }\nc: {}\n',
   };
-  both = await bothStores(folderWith(files), 'paging');
+  both = await everyStore(folderWith(files), 'paging');
 });
 afterAll(() => both.close());
 

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { bothStores } from '../kit/both-stores.ts';
-import type { Body, BothStores } from '../kit/both-stores.ts';
+import { everyStore } from '../kit/every-store.ts';
+import type { Body, EveryStore } from '../kit/every-store.ts';
 import { folderWith } from '../kit/program.ts';
 
 // Models that show one thing each: a tree of places, to-many and many-to-many relations, parts of objects, hidden
@@ -59,6 +59,7 @@ fields: { words: { type: string } }
 model: number
 key: serial
 stamps: false
+endpoints: [list, read]
 fields: { value: { type: number } }
 ---
 model: cover
@@ -81,10 +82,10 @@ c: { code: c, above: b }
   'samples/cover.yaml': 'f: { place: b, title: Front }\n',
 };
 
-let both: BothStores;
+let both: EveryStore;
 beforeAll(async () => {
   const files = { 'vantfell.yaml': 'service: { name: X }\n', 'models/all.yaml': MODELS, ...samples };
-  both = await bothStores(folderWith(files), 'shown');
+  both = await everyStore(folderWith(files), 'shown');
   for (const [place, mark] of [
     ['a', 2],
     ['a', 1],
@@ -131,6 +132,14 @@ describe('a record', () => {
       spot: null,
       tags: null,
     });
+  });
+
+  test('tells what the caller may do with it, also where that is nothing', async () => {
+    expect((await dataOf('/marks/1?may=true')).may).toEqual(['update', 'replace', 'delete']);
+    await both.run('INSERT INTO numbers (id, value) VALUES (?, ?)', [1_000_000, 1]);
+    expect(await dataOf('/numbers/1000000?may=true')).toEqual({ id: 1_000_000, value: 1, may: [] });
+    expect(await listOf('/numbers?may=true')).toEqual([{ id: 1_000_000, value: 1, may: [] }]);
+    await both.run('DELETE FROM numbers WHERE id = ?', [1_000_000]);
   });
 
   test('shows a view: paths nest, parts of objects stand alone, what is not there is null', async () => {

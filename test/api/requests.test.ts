@@ -3,22 +3,20 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { openTestService } from '../kit/open-test-service.ts';
 import type { TestReply, TestService } from '../kit/open-test-service.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 import { folderWith } from '../kit/program.ts';
 
 const PROJECT = fileURLToPath(new URL('../fixtures/writing', import.meta.url));
 const NOBODY = '00000000-0000-7000-8000-000000000000';
 const JSON_PATCH = { 'content-type': 'application/json-patch+json' };
 
-let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()));
-afterAll(() => server.stop());
+const database = serverDatabases();
 
-describe.each(['sqlite', 'postgres'] as const)('requests that write, on %s', (kind) => {
+describe.each(kinds)('requests that write, on %s', (kind) => {
   let on: TestService;
   beforeAll(async () => {
     on = await openTestService(PROJECT, {
-      database: kind === 'sqlite' ? undefined : await newDatabase(server, 'requests'),
+      database: await database(kind, 'requests'),
       samples: false,
     });
     await on.ask('POST', '/marks', [{ name: 'icy' }, { name: 'steep' }, { name: 'wide' }]);

@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { makeSessions } from '../../src/core/identity/sessions.ts';
 import { openTestService } from '../kit/open-test-service.ts';
 import type { TestReply, TestService } from '../kit/open-test-service.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 
 const ARCHIVE = fileURLToPath(new URL('../fixtures/access/archive', import.meta.url));
 const SERVICE = `
@@ -27,15 +27,13 @@ interface Pair {
   readonly refresh: string;
 }
 
-let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()));
-afterAll(() => server.stop());
+const database = serverDatabases();
 
-describe.each(['sqlite', 'postgres'] as const)('sessions, on %s', (kind) => {
+describe.each(kinds)('sessions, on %s', (kind) => {
   let on: TestService;
   beforeAll(async () => {
-    const database = kind === 'sqlite' ? undefined : await newDatabase(server, 'sessions');
-    on = await openTestService(ARCHIVE, { database, files: { 'vantfell.yaml': SERVICE } });
+    const address = await database(kind, 'sessions');
+    on = await openTestService(ARCHIVE, { database: address, files: { 'vantfell.yaml': SERVICE } });
   });
   afterAll(() => on.close());
 

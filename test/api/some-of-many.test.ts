@@ -3,7 +3,7 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { openTestService } from '../kit/open-test-service.ts';
 import type { TestService } from '../kit/open-test-service.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 
 const ARCHIVE = fileURLToPath(new URL('../fixtures/access/archive', import.meta.url));
 const PEOPLE = ['nobody', 'kit', 'ada', 'bo', 'cy'];
@@ -15,16 +15,14 @@ const WORDS = new Map([
 ]);
 type Row = Readonly<Record<string, unknown>>;
 
-let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()));
-afterAll(() => server.stop());
+const database = serverDatabases();
 
-describe.each(['sqlite', 'postgres'] as const)('filters over some of the related records, on %s', (kind) => {
+describe.each(kinds)('filters over some of the related records, on %s', (kind) => {
   let on: TestService;
   const tokens = new Map<string, string>();
   beforeAll(async () => {
     on = await openTestService(ARCHIVE, {
-      database: kind === 'sqlite' ? undefined : await newDatabase(server, 'some_of_many'),
+      database: await database(kind, 'some_of_many'),
     });
     for (const name of PEOPLE.slice(1))
       tokens.set(name, (await on.ask('POST', '/tokens', { name, word: WORDS.get(name) })).body.access_token);

@@ -4,20 +4,18 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { openTestService } from '../kit/open-test-service.ts';
 import type { TestReply, TestService } from '../kit/open-test-service.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 
 const PROJECT = fileURLToPath(new URL('../fixtures/writing', import.meta.url));
 const NOBODY = '00000000-0000-7000-8000-000000000000';
 
-let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()));
-afterAll(() => server.stop());
+const database = serverDatabases();
 
-describe.each(['sqlite', 'postgres'] as const)('writes on %s', (kind) => {
+describe.each(kinds)('writes on %s', (kind) => {
   let on: TestService;
   beforeAll(async () => {
     on = await openTestService(PROJECT, {
-      database: kind === 'sqlite' ? undefined : await newDatabase(server, 'writes'),
+      database: await database(kind, 'writes'),
       samples: false,
     });
     await on.ask('POST', '/marks', [{ name: 'steep' }, { name: 'icy' }, { name: 'wide' }]);

@@ -110,3 +110,15 @@ test('many clients at once each get the whole of theirs', async () => {
     expect((at % 2 === 0 ? brotliDecompressSync(body) : gunzipSync(body)).toString()).toBe(plain);
   }
 });
+
+test('what was compressed is sent again as it was, until the answer is another', async () => {
+  const zipped = async (): Promise<Bytes> => get(LIST, { 'accept-encoding': 'gzip' });
+  const [first, again] = [await zipped(), await zipped()];
+  expect(again).toEqual({ ...first, headers: { ...again.headers, date: first.headers.date } });
+  const { data } = JSON.parse(gunzipSync(first.body).toString()) as { data: { id: string; beds: number }[] };
+  const { id, beds } = data[0]!;
+  expect((await kit(`${url}/v1/huts/${id}`, 'PATCH', { beds: beds + 1 })).status).toBe(200);
+  const changed = await zipped();
+  expect(gunzipSync(changed.body).toString()).toBe((await get(LIST)).body.toString());
+  expect(changed.headers.etag).not.toBe(first.headers.etag);
+});

@@ -15,7 +15,7 @@ import type { Expectations } from '../../src/core/trial/statuses.ts';
 import { askedProject } from './asked.ts';
 import type { AskedProject, Person } from './asked.ts';
 import type { TestReply } from './open-test-service.ts';
-import { newDatabase, startPostgres } from './postgres.mjs';
+import { kinds, serverDatabases } from './databases.ts';
 import { demoFolder } from './program.ts';
 
 const at = (path: string): string => fileURLToPath(new URL(path, import.meta.url));
@@ -33,16 +33,11 @@ export type Matrix = ReturnType<typeof makeMatrix>;
 
 /** Runs tests on each project, on both stores, asked over sockets. */
 export function onEachProject(what: string, tests: (matrix: Matrix) => void): void {
-  let server: Awaited<ReturnType<typeof startPostgres>>;
-  beforeAll(async () => void (server = await startPostgres()));
-  afterAll(() => server.stop());
-  const cases = (['sqlite', 'postgres'] as const).flatMap((kind) =>
-    PROJECTS.map(([whose, folder, name]) => [whose, kind, folder, name] as const),
-  );
+  const database = serverDatabases();
+  const cases = kinds.flatMap((kind) => PROJECTS.map(([whose, folder, name]) => [whose, kind, folder, name] as const));
   describe.each(cases)(`${what}: %s, on %s`, (_whose, kind, folder, name) => {
     const matrix = makeMatrix();
-    const database = async (): Promise<string> => newDatabase(server, `access_${name}`);
-    beforeAll(async () => matrix.open(folder, kind === 'sqlite' ? undefined : await database()));
+    beforeAll(async () => matrix.open(folder, await database(kind, `access_${name}`)));
     beforeEach(() => matrix.look());
     afterAll(() => matrix.close());
     tests(matrix);

@@ -1,6 +1,7 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from '@jest/globals';
+import { kindOfAddress } from '../../src/core/model/service.ts';
 import type { Store } from '../../src/core/store/contract.ts';
 import { openStore } from '../../src/store/open.ts';
 import { folderWith, vantfell } from './program.ts';
@@ -14,7 +15,7 @@ export class Growing {
   /** `models` by their names; `files` beside them. */
   constructor(address: string, models: Readonly<Record<string, string>>, files: Readonly<Record<string, string>> = {}) {
     this.folder = folderWith({
-      'vantfell.yaml': `service: { name: Growing }\nstore: ${address}\nstores: [sqlite, postgres]\n`,
+      'vantfell.yaml': `service: { name: Growing }\nstore: ${address}\nstores: [sqlite, postgres, mariadb]\n`,
       ...Object.fromEntries(
         Object.entries(models).map(([name, text]) => [`models/${name}.yaml`, `model: ${name}\n${text}`]),
       ),
@@ -26,7 +27,7 @@ export class Growing {
   }
 
   get kind(): string {
-    return this.address.startsWith('sqlite:') ? 'sqlite' : 'postgres';
+    return kindOfAddress(this.address);
   }
 
   model(name: string, text: string): void {

@@ -99,8 +99,9 @@ export async function serving(folder: string, words: readonly string[] = [], por
   const url = await new Promise<string>((resolve, reject) => {
     child.stdout!.on('data', (chunk: Buffer) => {
       out += chunk.toString();
-      const { url } = out.trimEnd().endsWith('}') ? (JSON.parse(out) as { url?: string }) : {};
-      if (url !== undefined) resolve(url);
+      // The greeting is the first thing said; what comes after it, as why it ended, is for others to read.
+      const greeting = /^\{.*?^\}$/ms.exec(out)?.[0];
+      if (greeting !== undefined) resolve((JSON.parse(greeting) as { url: string }).url);
     });
     void ended.then((code) => reject(new Error(`serve ended with ${code}: ${err}`)));
   });

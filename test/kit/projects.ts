@@ -75,7 +75,7 @@ const grants = fc.oneof(
 
 const model = fc.record({
   key: some(fc.constantFrom('serial', 'uuid')),
-  stamps: some(flag),
+  stamps: some(fc.oneof(flag, fc.constant({ created: 'made_at' }))),
   description: some(fc.constant('A thing of some kind.')),
   deprecated: some(flag),
   fields: fc.dictionary(fc.constantFrom('title', 'size', 'opened', 'price', 'note', 'create', 'part'), field, {

@@ -115,6 +115,8 @@ interface Made {
   readonly stock: string | undefined;
   readonly isPart: boolean;
   readonly readers: unknown;
+  /** How many columns its key has. */
+  readonly width: number;
 }
 
 const underscored = (name: string): string => name.replaceAll('-', '_');
@@ -144,9 +146,9 @@ function fieldsFor(random: Random): { fields: Tree; numbers: string[]; stock: st
     fields.title = { type: 'string', required: true, maxLength: 40 };
     fields.slug = { type: 'string', from: 'slug(title)', unique: true, maxLength: 24 };
   }
-  if (random.chance(0.1)) fields.state = { type: 'string', readOnly: true, default: 'fresh' };
+  if (random.chance(0.1)) fields.state = { type: 'string', readOnly: true, default: 'fresh', examples: ['fresh'] };
   if (random.chance(0.1)) fields.word = { type: 'secret', minLength: 4 };
-  if (random.chance(0.1)) fields.other = { type: 'integer', column: 'other_column', examples: [4] };
+  if (random.chance(0.1)) fields.other = { type: 'integer', column: 'The other, $1 (?)', unique: true };
   const stock = random.chance(0.4) ? 'stock' : undefined;
   if (stock !== undefined)
     fields.stock = {
@@ -158,10 +160,46 @@ function fieldsFor(random: Random): { fields: Tree; numbers: string[]; stock: st
   return { fields, numbers, stock };
 }
 
+const STAMPS = { created: { name: 'made_at', column: 'Made At' }, updated: { name: 'moved_at', column: 'Moved At' } };
+
+const PAIR = { own: 'Who likes', other: 'What is liked' };
+
+/** A key that the service makes may have another column. */
+const keyFor = (random: Random, key: unknown): unknown =>
+  typeof key === 'object' || key === 'code' || random.chance(0.8) ? key : { type: key, name: 'id', column: 'The Key' };
+
+/** A key of several fields: a code, a number, and perhaps what a record belongs to. */
+function severalFor(
+  random: Random,
+  fields: Tree,
+  relations: Tree,
+  earlier: readonly Made[],
+  within: Made | undefined,
+): { key: unknown; width: number } {
+  fields.part = { type: random.one(['integer', 'date']), required: true };
+  if (random.chance(0.5)) fields.code = { type: 'string', required: true, maxLength: 12 };
+  const parts = ['part', 'code'].filter((name) => fields[name] !== undefined);
+  const wholes = earlier.filter(({ name }) => {
+    const relation = relations[`its_${underscored(name)}`] as Tree | undefined;
+    return relation !== undefined && relation.onDelete !== 'clear';
+  });
+  const isOfParent = within !== undefined && random.chance(0.7);
+  const other = wholes.length > 0 && (parts.length < 2 || random.chance(0.6)) ? random.one(wholes) : undefined;
+  const whole = isOfParent ? within : other;
+  if (whole !== undefined) parts.unshift(`${isOfParent ? '' : 'its_'}${underscored(whole.name)}`);
+  if (parts.length < 2) {
+    fields.code = { type: 'string', required: true, maxLength: 12 };
+    parts.push('code');
+  }
+  const width = parts.length + (whole === undefined ? 0 : whole.width - 1);
+  if (whole === undefined && random.chance(0.5)) return { key: parts, width };
+  return { key: { fields: parts, ...(random.chance(0.5) ? { name: 'ref' } : {}), reveals: true }, width };
+}
+
 /** Relations to models that were made before, and to the callers. */
-function relationsFor(random: Random, earlier: readonly Made[], identity: boolean): Tree {
+function relationsFor(random: Random, earlier: readonly Made[], identity: boolean, isSeveral: boolean): Tree {
   const relations: Tree = {};
-  for (const { name } of earlier.filter(() => random.chance(0.4)).slice(0, 2)) {
+  for (const { name, width } of earlier.filter(() => random.chance(0.4)).slice(0, 2)) {
     const required = random.chance(0.5);
     const kinds = required ? ['restrict', 'cascade'] : ['restrict', 'cascade', 'clear'];
     relations[`its_${underscored(name)}`] = {
@@ -175,11 +213,14 @@ function relationsFor(random: Random, earlier: readonly Made[], identity: boolea
         immutable: true,
         description: 'It.',
         deprecated: true,
-        column: `key_of_${underscored(name)}`,
+        ...(width === 1
+          ? { column: `Key of ${underscored(name)}` }
+          : { columns: Array.from({ length: width }, (_none, at) => `Key ${at} of ${underscored(name)}`) }),
       };
   }
-  const linked = earlier[0]?.name;
-  if (linked !== undefined && random.chance(0.25)) relations.likes = { with: linked };
+  const linked = earlier[0]?.width === 1 ? earlier[0].name : undefined;
+  if (linked !== undefined && !isSeveral && random.chance(0.25))
+    relations.likes = { with: linked, ...(random.chance(0.3) ? { table: `Likes of ${linked}`, columns: PAIR } : {}) };
   if (identity && random.chance(0.6))
     relations.holder = { to: 'person', ...(random.chance(0.5) ? { required: true } : {}) };
   return relations;
@@ -214,14 +255,17 @@ function rulesFor(random: Random, numbers: readonly string[], relations: Tree, e
 
 function modelOf(random: Random, name: string, earlier: readonly Made[], identity: boolean): Made {
   const { fields, numbers, stock } = fieldsFor(random);
+  const kind = random.one(['uuid', 'uuid', 'serial', 'code', 'several']);
   const parents = earlier.filter(({ isPart }) => !isPart);
   const within = parents.length > 0 && random.chance(0.2) ? random.one(parents) : undefined;
   const relations = relationsFor(
     random,
     earlier.filter((other) => other !== within),
     identity,
+    kind === 'several',
   );
-  const key = random.one(['uuid', 'uuid', 'serial', 'code']);
+  const several = kind === 'several' ? severalFor(random, fields, relations, earlier, within) : undefined;
+  const key = several?.key ?? kind;
   if (key === 'code') fields.code = { type: 'string', required: true, pattern: '^[A-Z]{2,4}$' };
   const titled = earlier.find(
     (other) => relations[`its_${underscored(other.name)}`] !== undefined && 'title' in (other.tree.fields as Tree),
@@ -256,12 +300,12 @@ function modelOf(random: Random, name: string, earlier: readonly Made[], identit
   const tree: Tree = {
     model: name,
     ...(random.chance(0.1) ? { plural: `${underscored(name)}_all`.replaceAll('_', '-') } : {}),
-    ...(random.chance(0.1) ? { table: `t_${underscored(name)}` } : {}),
+    ...(random.chance(0.1) ? { table: `The ${underscored(name)}, its 5 %` } : {}),
     ...(random.chance(0.2) ? { description: `A ${name}.` } : {}),
     ...(random.chance(0.05) ? { deprecated: true } : {}),
     ...(within === undefined ? {} : { within: within.name }),
-    ...(key === 'uuid' && random.chance(0.5) ? {} : { key }),
-    ...(random.chance(0.15) ? { stamps: false } : {}),
+    ...(key === 'uuid' && random.chance(0.5) ? {} : { key: keyFor(random, key) }),
+    ...(random.chance(0.3) ? { stamps: random.one([false, { updated: 'moved_at' }, STAMPS]) } : {}),
     ...(random.chance(0.1) ? { label: { text: `A ${name}`, reveals: true } } : {}),
     ...(hasOwner ? { owner: 'holder' } : {}),
     fields,
@@ -286,9 +330,7 @@ function modelOf(random: Random, name: string, earlier: readonly Made[], identit
     ...(random.chance(0.15) ? { conditional: 'required' } : {}),
     ...(random.chance(0.3) ? { journal: true } : {}),
     ...(draws.length > 0 ? { draws } : {}),
-    ...(random.chance(0.15) && hasLists
-      ? { views: { short: numbers.length > 0 ? [numbers[0]] : [key === 'code' ? 'code' : 'id'] } }
-      : {}),
+    ...(random.chance(0.15) && hasLists ? { views: { short: numbers.length > 0 ? [numbers[0]] : [viewed(key)] } } : {}),
     endpoints: [...endpoints, ...(endpoints.includes('delete') && hasLists && random.chance(0.3) ? ['clear'] : [])],
     ...(Object.keys(operations).length === 0 ? {} : { operations }),
     ...(within !== undefined && identity
@@ -310,8 +352,13 @@ function modelOf(random: Random, name: string, earlier: readonly Made[], identit
         }),
     ...(stock !== undefined && random.chance(0.2) ? { trial: { example: { stock: 40 }, skip: ['limit of 0'] } } : {}),
   };
-  return { tree, name, numbers, stock, isPart: within !== undefined, readers };
+  const width = several?.width ?? 1;
+  return { tree, name, numbers, stock, isPart: within !== undefined, readers, width };
 }
+
+/** The member that has the key. */
+const viewed = (key: unknown): string =>
+  key === 'code' ? 'code' : typeof key === 'object' && 'name' in (key as Tree) ? 'ref' : 'id';
 
 /** Members that not everybody sees, or sets. */
 function hiddenFor(random: Random, fields: Tree, plain: readonly string[], hasOwner: boolean): Tree {

@@ -1,8 +1,6 @@
 import { expect } from '@jest/globals';
 import { openTestService } from './open-test-service.ts';
 import type { TestReply, TestService } from './open-test-service.ts';
-import { newDatabase } from './postgres.mjs';
-import type { TestPostgres } from './postgres.mjs';
 import { folderWith } from './program.ts';
 
 /** A service whose members have a name and a word, and some of them. */
@@ -11,19 +9,13 @@ export interface SignedUp {
   ask(who: string, method: string, path: string, body?: unknown): Promise<TestReply>;
 }
 
-/** Opens a service of these models, on SQLite or in a new database of the server, and signs people up. */
-export async function signUp(
-  models: string,
-  names: readonly string[],
-  database?: { readonly server: TestPostgres; readonly name: string },
-): Promise<SignedUp> {
+/** Opens a service of these models, on SQLite or in a new database, and signs people up. */
+export async function signUp(models: string, names: readonly string[], database?: string): Promise<SignedUp> {
   const folder = folderWith({
     'vantfell.yaml': 'service: { name: Members }\nidentity: { model: member, login: name, secret: word }\n',
     'models/all.yaml': models,
   });
-  const on = await openTestService(folder, {
-    database: database && (await newDatabase(database.server, database.name)),
-  });
+  const on = await openTestService(folder, { database });
   const tokens = new Map<string, string>();
   for (const name of names) {
     const word = `${name} knows a word`;

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import Database from 'libsql';
+import { createConnection } from 'mariadb';
 import pg from 'pg';
 import { evaluate } from '../../src/core/expression/evaluate.ts';
 import type { RecordValues } from '../../src/core/expression/evaluate.ts';
@@ -19,10 +20,14 @@ import { followModels } from '../../src/core/migrations/follow.ts';
 import type { Expression } from '../../src/core/model/expression.ts';
 import type { Field } from '../../src/core/model/field.ts';
 import { modelOf } from '../../src/core/model/graph.ts';
+import type { Model } from '../../src/core/model/model.ts';
 import type { FieldValue } from '../../src/core/model/scalar.ts';
 import { isNested } from '../../src/core/model/types.ts';
 import { designTables } from '../../src/core/tables/design.ts';
 import { formatDecimal, parseDecimal, rescale } from '../../src/core/text/decimal.ts';
+import { mariadbExpressions } from '../../src/store/mariadb/expression.ts';
+import { placed } from '../../src/store/mariadb/placeholders.ts';
+import { DRIVER, SESSION } from '../../src/store/mariadb/session.ts';
 import { postgresExpressions } from '../../src/store/postgres/expression.ts';
 import { sqliteDialect } from '../../src/store/sqlite/dialect.ts';
 import { sqliteExpressions } from '../../src/store/sqlite/expression.ts';
@@ -30,6 +35,8 @@ import { openSqlite } from '../../src/store/sqlite/open.ts';
 import { conditionDepth, conditions, notes, numbers, things, words } from '../kit/expressions/generate.ts';
 import { graph, problems, relatedIn, scopeOver } from '../kit/expressions/world.ts';
 import type { World } from '../kit/expressions/world.ts';
+import { hasMariadb, newMariadb, startMariadb } from '../kit/mariadb.mjs';
+import type { TestMariadb } from '../kit/mariadb.mjs';
 import { newDatabase, startPostgres } from '../kit/postgres.mjs';
 import type { TestPostgres } from '../kit/postgres.mjs';
 
@@ -49,6 +56,9 @@ const input = (values: RecordValues) => ({ values, now: NOW, caller: CALLER, rel
 const model = modelOf(graph, 'thing');
 
 let server: TestPostgres;
+let mariadbServer: TestMariadb | undefined;
+/** MariaDB is tried where there is one. */
+const STORES = ['SQLite', 'PostgreSQL', ...(hasMariadb ? ['MariaDB'] : [])];
 const asked = new Map<string, Asked>();
 const folder = mkdtempSync(join(tmpdir(), 'vantfell-expressions-'));
 
@@ -57,11 +67,15 @@ beforeAll(async () => {
   server = await startPostgres();
   asked.set('SQLite', await sqlite());
   asked.set('PostgreSQL', await postgres(await newDatabase(server, 'expressions')));
+  if (!hasMariadb) return;
+  mariadbServer = await startMariadb();
+  asked.set('MariaDB', await mariadb(await newMariadb(mariadbServer, 'expressions')));
 });
 
 afterAll(async () => {
   for (const database of asked.values()) await database.close();
   await server.stop();
+  await mariadbServer?.stop();
   rmSync(folder, { recursive: true });
 });
 
@@ -93,6 +107,15 @@ function makeWorld(): World {
 
 const inserts = () =>
   graph.models.flatMap((each) => (world.records[each.name] ?? []).map((values) => ({ each, values })));
+
+/** The columns of a record, and what a driver is given for them: JSON as a text, the rest as `written` has it. */
+function rowOf(each: Model, values: RecordValues, written: (value: FieldValue) => FieldValue = (value) => value) {
+  const bound = each.fields.map((field) => {
+    const value = values[field.member] ?? null;
+    return value !== null && isNested(field.type) ? JSON.stringify(value) : written(value);
+  });
+  return { columns: each.fields.map(({ column }) => `"${column}"`).join(', '), bound };
+}
 
 function statement(expression: Expression, dialect: typeof sqliteExpressions, placeholder: (n: number) => string) {
   const bounds: Bound[] = [];
@@ -172,11 +195,7 @@ async function postgres(url: string): Promise<Asked> {
     JSON.stringify([...allLetters().values()]),
   ]);
   for (const { each, values } of inserts()) {
-    const bound = each.fields.map((field) => {
-      const value = values[field.member] ?? null;
-      return value !== null && isNested(field.type) ? JSON.stringify(value) : value;
-    });
-    const columns = each.fields.map(({ column }) => `"${column}"`).join(', ');
+    const { columns, bound } = rowOf(each, values);
     await client.query(
       `INSERT INTO "${each.table}" (${columns}) VALUES (${bound.map((_v, n) => `$${n + 1}`).join(', ')})`,
       bound,
@@ -193,6 +212,67 @@ async function postgres(url: string): Promise<Asked> {
     close: () => client.end(),
   };
 }
+
+async function mariadb(url: string): Promise<Asked> {
+  const connection = await createConnection({ ...connectionOf(url), initSql: [...SESSION] });
+  const typeOf = ({ type, scale }: Field): string =>
+    isNested(type)
+      ? 'json'
+      : ((
+          {
+            integer: 'bigint',
+            number: 'double',
+            boolean: 'boolean',
+            decimal: `decimal(18,${scale})`,
+            date: 'date',
+            time: 'time(3)',
+            'date-time': 'datetime(3)',
+            uuid: 'uuid',
+          } as Record<string, string>
+        )[type] ?? 'longtext');
+  const moment = (value: FieldValue): FieldValue =>
+    typeof value === 'string' ? value.replace(/^(\d{4}-\d\d-\d\d)T(.*)Z$/, '$1 $2') : value;
+  for (const each of graph.models) {
+    const columns = each.fields.map((field) => `"${field.column}" ${typeOf(field)}`).join(', ');
+    await connection.query(`CREATE TABLE "${each.table}" (${columns})`);
+  }
+  await connection.query('CREATE TABLE things_marks (thing_id uuid, mark_id longtext)');
+  const names = ['letter', 'casei', 'accenti', 'lower', 'upper'] as const;
+  await connection.query(
+    `CREATE TABLE vantfell_letters (letter varchar(4) PRIMARY KEY, ${names
+      .slice(1)
+      .map((name) => `"${name}" text`)
+      .join(', ')})`,
+  );
+  const rows = [...allLetters().values()].map((letter) => names.map((name) => letter[name]));
+  await connection.batch(`INSERT INTO vantfell_letters VALUES (?, ?, ?, ?, ?)`, rows);
+  for (const { each, values } of inserts()) {
+    const { columns, bound } = rowOf(each, values, moment);
+    await connection.execute(
+      `INSERT INTO "${each.table}" (${columns}) VALUES (${bound.map(() => '?').join(', ')})`,
+      bound,
+    );
+  }
+  for (const link of world.links) await connection.execute('INSERT INTO things_marks VALUES (?, ?)', [...link]);
+  return {
+    async ask(expression) {
+      const { sql, bounds } = statement(expression, mariadbExpressions, (n) => `?${n}`);
+      const { text, order } = placed(sql.replace(' AS TEXT)', ' AS CHAR)'));
+      const all = bounds.map((one) => (one.type.kind === 'date-time' ? moment(valueOf(one)) : valueOf(one)));
+      const found = await connection.execute<[unknown][]>(
+        text,
+        order.map((at) => all[at]),
+      );
+      return found.map(([value]) => plainOf(expression, value, false));
+    },
+    close: () => connection.end(),
+  };
+}
+
+const connectionOf = (url: string) => {
+  const { hostname, port, username, pathname } = new URL(url);
+  return { host: hostname, port: Number(port), user: username, database: pathname.slice(1), ...DRIVER };
+};
 
 /** What a driver gives, as the same thing whichever driver it was: conditions as booleans, numbers as numbers. */
 function plainOf({ type }: Expression, value: unknown, inUnits: boolean): unknown {
@@ -245,7 +325,7 @@ const refusedAsTooDeep =
     if (conditionDepth(syntax) < 2 || !error.message.includes('parser stack overflow')) throw error;
   };
 
-describe.each(['SQLite', 'PostgreSQL'])('%s and JavaScript agree on', (name) => {
+describe.each(STORES)('%s and JavaScript agree on', (name) => {
   const agree = async (syntax: Syntax): Promise<void> => {
     const expression = typed(syntax, scopeOver('thing'));
     const wanted = inJavaScript(expression);
@@ -266,25 +346,22 @@ describe.each(['SQLite', 'PostgreSQL'])('%s and JavaScript agree on', (name) => 
   }, 600_000);
 });
 
-test.each(['SQLite', 'PostgreSQL'])(
-  'powers are the same in %s, to 15 digits, and null beyond what there is',
-  async (name) => {
-    const bases = ['whole', 'real', 'price', '2', '0', '-8', '0.5', '1e300'];
-    for (const base of bases) {
-      for (const exponent of ['count', '2', '-1', '0', '0.5', '1024', '1e9', 'real']) {
-        const expression = typed(parse(`${base} ^ ${exponent}`), scopeOver('thing'));
-        const found = (await asked.get(name)!.ask(expression)) as (number | null)[];
-        inJavaScript(expression).forEach((wanted, row) => {
-          const close =
-            wanted === null
-              ? found[row] === null
-              : Math.abs(Number(found[row]) - Number(wanted)) <= Math.abs(Number(wanted)) * 1e-14;
-          expect({ base, exponent, row, wanted, found: found[row], close }).toMatchObject({ close: true });
-        });
-      }
+test.each(STORES)('powers are the same in %s, to 15 digits, and null beyond what there is', async (name) => {
+  const bases = ['whole', 'real', 'price', '2', '0', '-8', '0.5', '1e300'];
+  for (const base of bases) {
+    for (const exponent of ['count', '2', '-1', '0', '0.5', '1024', '1e9', 'real']) {
+      const expression = typed(parse(`${base} ^ ${exponent}`), scopeOver('thing'));
+      const found = (await asked.get(name)!.ask(expression)) as (number | null)[];
+      inJavaScript(expression).forEach((wanted, row) => {
+        const close =
+          wanted === null
+            ? found[row] === null
+            : Math.abs(Number(found[row]) - Number(wanted)) <= Math.abs(Number(wanted)) * 1e-14;
+        expect({ base, exponent, row, wanted, found: found[row], close }).toMatchObject({ close: true });
+      });
     }
-  },
-);
+  }
+});
 
 test('a letter is folded the same whatever it stands in', () => {
   expect([letters.casei('ÉΣß'), letters.accenti('Éé e\u0301'), letters.lower('ΣΑΣ'), letters.upper('ßﬁ')]).toEqual([

@@ -3,11 +3,12 @@ import { Agent } from 'node:http';
 import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { describe, expect, test } from '@jest/globals';
 import Database from 'libsql';
 import pg from 'pg';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import type { TestPostgres } from '../kit/postgres.mjs';
+import type { StoreKind } from '../../src/core/model/service.ts';
+import { fillRows } from '../kit/other-program.ts';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 import { folderWith, serving, vantfell } from '../kit/program.ts';
 import type { RunningProgram } from '../kit/program.ts';
 import { raw } from '../kit/raw.ts';
@@ -25,9 +26,7 @@ const ROWS = 300_000;
 const SLOW = `filter=${encodeURIComponent("CASEI(name) LIKE CASEI('%é no such%')")}`;
 const item = (name: string): string => JSON.stringify({ name });
 
-let postgres: TestPostgres;
-beforeAll(async () => void (postgres = await startPostgres()));
-afterAll(() => postgres.stop());
+const database = serverDatabases();
 
 const project = (store: string, limits = '{}'): string =>
   folderWith({
@@ -37,11 +36,8 @@ const project = (store: string, limits = '{}'): string =>
 const SQLITE = 'sqlite:./data.db';
 
 /** A service over a table of many rows. */
-async function servingMany(
-  kind: 'sqlite' | 'postgres',
-  limits: string,
-): Promise<{ server: RunningProgram; store: string }> {
-  const store = kind === 'sqlite' ? SQLITE : await newDatabase(postgres, 'attacks_many');
+async function servingMany(kind: StoreKind, limits: string): Promise<{ server: RunningProgram; store: string }> {
+  const store = kind === 'sqlite' ? SQLITE : (await database(kind, 'attacks_many'))!;
   const folder = project(store, limits);
   await (await serving(folder)).stop();
   if (kind === 'sqlite') {
@@ -53,15 +49,12 @@ async function servingMany(
     );
     database.close();
   } else {
-    const client = new pg.Client({ connectionString: store });
-    await client.connect();
-    await client.query(`INSERT INTO items (name) SELECT 'é Item ' || i FROM generate_series(1, ${ROWS}) AS i`);
-    await client.end();
+    await fillRows(store, ROWS, { name: (i) => `concat('é Item ', ${i})` });
   }
   return { server: await serving(folder), store };
 }
 
-describe.each(['sqlite', 'postgres'] as const)('slow reads, on %s', (kind) => {
+describe.each(kinds)('slow reads, on %s', (kind) => {
   test('that are given up are stopped, nobody has all places, and the service ends in its time', async () => {
     const { server } = await servingMany(kind, '{ read: 2s }');
     const list = `${server.url}/items?${SLOW}`;
@@ -77,11 +70,12 @@ describe.each(['sqlite', 'postgres'] as const)('slow reads, on %s', (kind) => {
     // A quick machine may be through with one or two in time.
     expect(statuses).toContain(503);
     expect(statuses.filter((status) => status !== 503 && status !== 200)).toEqual([]);
-    // Their places are free again.
-    const next = await raw(`${server.url}/items?filter=${encodeURIComponent("name LIKE 'é Item 2'")}&limit=1`, {
-      from: '127.0.0.2',
-    });
-    expect(next.status).toBe(200);
+    // Their places are free again, at once or where the machine is busy a moment later.
+    const again = (): ReturnType<typeof raw> =>
+      raw(`${server.url}/items?filter=${encodeURIComponent("name LIKE 'é Item 2'")}&limit=1`, { from: '127.0.0.2' });
+    let next = await again();
+    for (let tries = 1; tries < 3 && next.status === 503; tries += 1) next = await again();
+    expect([next.status, next.body]).toEqual([200, expect.stringContaining('é Item 2')]);
     // A client that has gone leaves nothing behind, and neither does one that waits when the signal comes.
     void raw(list, { begun: (sent) => void setTimeout(100).then(() => sent.destroy()) }).catch(() => undefined);
     await setTimeout(200);
@@ -231,7 +225,7 @@ describe('PostgreSQL', () => {
   async function writing(name: string): Promise<{ server: RunningProgram; admin: pg.Client; depot: string }> {
     const folder = folderWith();
     cpSync(WRITING, folder, { recursive: true });
-    const store = await newDatabase(postgres, name);
+    const store = (await database('postgres', name))!;
     const file = join(folder, 'vantfell.yaml');
     const text = readFileSync(file, 'utf8').replace(/^store:.*\n/m, '');
     writeFileSync(file, `${text}store: ${store}\n`);

@@ -1,11 +1,11 @@
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import pg from 'pg';
 import { compile } from '../../src/core/compile.ts';
 import { letters } from '../../src/core/expression/letters.ts';
 import { openTestService } from '../kit/open-test-service.ts';
 import type { TestReply, TestService, TestServiceOptions } from '../kit/open-test-service.ts';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
+import { otherProgram } from '../kit/other-program.ts';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 
 // What strangers have tried with requests, and what each of them is answered. What ends or stops a whole program stands
 // in attacks-on-program.test.ts.
@@ -16,17 +16,18 @@ const INHERITED = [
   ...new Set([Object.prototype, Array.prototype, String.prototype].flatMap((one) => Object.getOwnPropertyNames(one))),
 ];
 
-let server: Awaited<ReturnType<typeof startPostgres>>;
-beforeAll(async () => void (server = await startPostgres()));
-afterAll(() => server.stop());
+/** How a text stands in a statement of each kind. */
+const PLACE = { sqlite: '?1', postgres: '$1::text', mariadb: 'CAST(?1 AS CHAR)' } as const;
 
-describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
+const database = serverDatabases();
+
+describe.each(kinds)('attacks, on %s', (kind) => {
   let on: TestService;
   let address: string | undefined;
   const tokens = new Map<string, string>();
   const opened = async (name: string, options: TestServiceOptions = {}): Promise<TestService> =>
     openTestService(ATTACKED, {
-      database: kind === 'sqlite' ? undefined : await newDatabase(server, name),
+      database: await database(kind, name),
       ...options,
       // What is tried here is not how long a busy machine takes.
       limits: { transaction: 60_000, ...options.limits },
@@ -50,7 +51,7 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
 
   beforeAll(async () => {
     on = await opened('attacked');
-    if (kind === 'postgres') address = `${server.url}/attacked`;
+    address = on.store.address;
     for (const name of ['ada', 'bo', 'kit']) {
       const roles = name === 'kit' ? ['warden'] : [];
       await make('person', { name, email: `${name}@attacked.example`, passphrase: `${name} grey stones`, roles });
@@ -177,8 +178,7 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
     });
 
     test('cost what there are of them, and not its square', async () => {
-      const sql =
-        'SELECT ' + `length(${on.store.dialect.expressions.letters('casei', kind === 'sqlite' ? '?1' : '$1::text')})`;
+      const sql = 'SELECT ' + `length(${on.store.dialect.expressions.letters('casei', PLACE[kind])})`;
       const timeOf = async (length: number): Promise<number> => {
         const times: number[] = [];
         for (let tries = 0; tries < 5; tries += 1) {
@@ -517,16 +517,17 @@ describe.each(['sqlite', 'postgres'] as const)('attacks, on %s', (kind) => {
       expect((await cleared()).body.data).toEqual({ deleted: 20 });
       return;
     }
-    const other = new pg.Client({ connectionString: address! });
-    await other.connect();
-    await other.query('BEGIN');
-    await other.query('UPDATE notes SET count = 78 WHERE count = 77');
+    const other = await otherProgram(address!);
+    await other.run('BEGIN');
+    await other.run('UPDATE notes SET count = 78 WHERE count = 77');
     const clearing = cleared();
     const isWaiting =
-      'SELECT count(*) FROM pg_stat_activity ' + 'WHERE datname = current_database() AND wait_event_type = ' + `'Lock'`;
-    while (Number((await other.query<{ count: string }>(isWaiting)).rows[0]!.count) === 0)
-      await new Promise(setImmediate);
-    await other.query('COMMIT');
+      kind === 'postgres'
+        ? `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`
+        : `SELECT count(*) FROM information_schema.PROCESSLIST WHERE DB = database() AND ID <> connection_id()
+            AND COMMAND <> 'Sleep' AND TIME_MS > 200`;
+    while (Number((await other.run(isWaiting))[0]![0]) === 0) await new Promise(setImmediate);
+    await other.run('COMMIT');
     await other.end();
     expect((await clearing).body.data).toEqual({ deleted: 0 });
     expect((await ask('ada', 'GET', `/notes?count=78&limit=100`)).body.data).toHaveLength(20);

@@ -4,8 +4,7 @@ import { cpSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import type { TestPostgres } from '../kit/postgres.mjs';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 import { folderWith, vantfell } from '../kit/program.ts';
 import { raw } from '../kit/raw.ts';
 
@@ -19,9 +18,7 @@ const QUIET_PACE = 14;
 const TRIES = 10;
 
 const at = (name: string): string => fileURLToPath(new URL(name, import.meta.url));
-let postgres: TestPostgres;
-beforeAll(async () => void (postgres = await startPostgres()));
-afterAll(() => postgres.stop());
+const database = serverDatabases();
 
 const MB = 1_000_000;
 const filled = (text: string, size: number): string => text.repeat(Math.floor(size / Buffer.byteLength(text)));
@@ -185,7 +182,7 @@ function corpus({ big, small }: { big: string; small: string }): Sent[] {
   ];
 }
 
-describe.each(['sqlite', 'postgres'] as const)('on %s', (kind) => {
+describe.each(kinds)('on %s', (kind) => {
   let service: ChildProcess;
   let url = '';
   let token = '';
@@ -201,7 +198,7 @@ describe.each(['sqlite', 'postgres'] as const)('on %s', (kind) => {
     const folder = folderWith();
     cpSync(at('../fixtures/attacked'), folder, { recursive: true });
     const file = join(folder, 'vantfell.yaml');
-    const store = kind === 'sqlite' ? 'sqlite:./data.db' : await newDatabase(postgres, 'budget');
+    const store = (await database(kind, 'budget')) ?? 'sqlite:./data.db';
     writeFileSync(file, `${readFileSync(file, 'utf8').replace('sign-in', 'sign-in')}store: "${store}"\n`);
     service = fork(at('../../dist/cli/main.js'), ['serve', '-C', folder, '--port', '0', '--json', '--quiet'], {
       execArgv: ['--import', at('../kit/watch-loop.mjs')],

@@ -7,7 +7,7 @@ import type { Browser, Page } from 'puppeteer-core';
 import { openBrowser, servingFiles } from '../kit/browser.ts';
 import { openConsole, press, until } from '../kit/console-page.ts';
 import type { Watched } from '../kit/console-page.ts';
-import { testDatabases } from '../kit/databases.ts';
+import { kinds, testDatabases } from '../kit/databases.ts';
 import { demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
 import type { RunningProgram } from '../kit/program.ts';
 
@@ -49,7 +49,7 @@ async function tabTo(page: Page, wanted: (text: string, id: string) => boolean):
   throw new Error('the keyboard does not lead there');
 }
 
-describe.each(['sqlite', 'postgres'])('%s', (kind) => {
+describe.each(kinds)('%s', (kind) => {
   let folder: string;
   let service: RunningProgram;
   beforeAll(async () => {

@@ -2,25 +2,30 @@ import { spawn } from 'node:child_process';
 import { cpSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { afterAll, describe, expect, test } from '@jest/globals';
 import { blocksOf, MARK, pageScript } from '../kit/pages.ts';
-import { freePort, newDatabase, startPostgres } from '../kit/postgres.mjs';
-import type { TestPostgres } from '../kit/postgres.mjs';
+import { kinds, openServers } from '../kit/databases.ts';
+import { freePort } from '../kit/postgres.mjs';
 import { ask, asking, demoFolder, folderWith, serving, vantfell } from '../kit/program.ts';
 
 const at = (path: string): string => fileURLToPath(new URL(`../../${path}`, import.meta.url));
-const guides = readdirSync(at('docs/guides')).map((name) => `docs/guides/${name}`);
+const hasMariadb = kinds.includes('mariadb');
+const guides = readdirSync(at('docs/guides'))
+  .filter((name) => hasMariadb || name !== 'mariadb.md')
+  .map((name) => `docs/guides/${name}`);
 const reference = readdirSync(at('docs'))
   .filter((name) => name.endsWith('.md'))
   .map((name) => `docs/${name}`);
 
-let postgres: TestPostgres;
-beforeAll(async () => void (postgres = await startPostgres()));
-afterAll(() => postgres.stop());
+const servers = openServers();
+afterAll(() => servers.stop());
 
 /** Types a page into a shell, in an empty folder; gives what came of each of its blocks of commands. */
 async function typed(page: string): Promise<string[]> {
-  const others = { 'postgres://walks@127.0.0.1:5432/walks': await newDatabase(postgres, 'walks') };
+  const others = {
+    'postgres://walks@127.0.0.1:5432/walks': await servers.database('postgres', 'walks'),
+    ...(hasMariadb ? { 'mariadb://walks@127.0.0.1:3306/walks': await servers.database('mariadb', 'walks') } : {}),
+  };
   const script = pageScript(page, { program: at('dist/cli/main.js'), port: await freePort(), others });
   const shell = spawn('bash', ['-c', `exec 2>&1\n${script}`], {
     cwd: folderWith(),

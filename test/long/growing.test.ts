@@ -1,18 +1,13 @@
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import type { TestPostgres } from '../kit/postgres.mjs';
+import { expect, test } from '@jest/globals';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 import { folderWith, vantfell } from '../kit/program.ts';
 
 const GOLDEN = fileURLToPath(new URL('../fixtures/growing', import.meta.url));
 
-let server: TestPostgres;
-beforeAll(async () => {
-  server = await startPostgres();
-});
-afterAll(() => server.stop());
+const database = serverDatabases();
 
 const MEMBER = `model: member
 fields:
@@ -38,7 +33,7 @@ class Story {
 
   constructor(store: string) {
     this.folder = folderWith({
-      'vantfell.yaml': `service: { name: Growing }\nstore: ${store}\nstores: [sqlite, postgres]\n`,
+      'vantfell.yaml': `service: { name: Growing }\nstore: ${store}\nstores: [sqlite, postgres, mariadb]\n`,
       'models/member.yaml': MEMBER,
       'samples/members.yaml': SAMPLES,
     });
@@ -77,12 +72,13 @@ class Story {
       .trimStart()
       .replaceAll(/\d{4}-\d\d-\d\d \d\d:\d\d UTC/g, '2026-06-12 10:00 UTC')
       .replaceAll(/postgres:\/\/[^\s]+/g, 'postgres://tests@127.0.0.1:5432/growing')
+      .replaceAll(/mariadb:\/\/[^\s]+/g, 'mariadb://tests@127.0.0.1:3306/growing')
       .replaceAll(/sqlite:\S*growing\.db/g, 'sqlite:growing.db');
   }
 }
 
-test.each(['sqlite', 'postgres'])('a project grows on %s', async (kind) => {
-  const story = new Story(kind === 'sqlite' ? 'sqlite:./growing.db' : await newDatabase(server, 'growing'));
+test.each(kinds)('a project grows on %s', async (kind) => {
+  const story = new Story((await database(kind, 'growing')) ?? 'sqlite:./growing.db');
   const { folder } = story;
 
   story.chapter('A first model, and data');

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import { Growing } from '../kit/migrating.ts';
-import { testDatabases } from '../kit/databases.ts';
+import { kinds, testDatabases } from '../kit/databases.ts';
 import { folderWith, vantfell } from '../kit/program.ts';
 
 const database = testDatabases();
@@ -12,7 +12,7 @@ let databases = 0;
 const HUT = 'stamps: false\nkey: serial\nfields:\n  name: { type: string }\n  beds: { type: integer }\n';
 const SAMPLES = { 'samples/huts.yaml': 'grey: { name: Grey Hut, beds: 12 }\n' };
 
-describe.each(['sqlite', 'postgres'])('%s', (kind) => {
+describe.each(kinds)('%s', (kind) => {
   const grown = async (models: Record<string, string>, files: Record<string, string> = {}): Promise<Growing> =>
     new Growing(kind === 'sqlite' ? 'sqlite:./o.db' : await database(kind, `o${(databases += 1)}`), models, files);
 
@@ -115,7 +115,7 @@ describe.each(['sqlite', 'postgres'])('%s', (kind) => {
     await project.done('migrate run');
     const journal = async (of: string): Promise<string> => project.done(`send GET /${of}/journal`);
     expect(await journal('huts')).toContain('Grey Hut');
-    expect(await journal('huts')).not.toMatch(/fee|"price": \{"|": 1[23]\}/);
+    expect(await journal('huts')).not.toMatch(/"fee"|"price": \{"|": 1[23]\}/);
     expect(await project.done('send GET /huts/journal --as member/ines')).toMatch(/"price": \{"after": 1[23]\}/);
     // A model with another name keeps its journal and its samples.
     project.file('models/hut.yaml', (text) => text.replace('model: hut', 'model: cabin'));

@@ -2,7 +2,7 @@ import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
 import { Growing } from '../kit/migrating.ts';
-import { testDatabases } from '../kit/databases.ts';
+import { kinds, testDatabases } from '../kit/databases.ts';
 import { ask, serving } from '../kit/program.ts';
 
 const database = testDatabases();
@@ -11,7 +11,7 @@ let databases = 0;
 const field = (declared: string): string =>
   `stamps: false\nkey: serial\nfields:\n  name: { type: string }\n  v: ${declared}\n`;
 
-describe.each(['sqlite', 'postgres'])('%s', (kind) => {
+describe.each(kinds)('%s', (kind) => {
   const grown = async (models: Record<string, string>, files: Record<string, string> = {}): Promise<Growing> =>
     new Growing(kind === 'sqlite' ? 'sqlite:./v.db' : await database(kind, `v${(databases += 1)}`), models, files);
 

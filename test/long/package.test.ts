@@ -82,7 +82,8 @@ test('is clean for publint, small, and holds nothing but what it needs', () => {
     encoding: 'utf8',
   });
   expect([linted.status, linted.stdout]).toEqual([0, expect.stringContaining('All good!')]);
-  expect(statSync(tarball).size).toBeLessThan(2_400_000);
+  // Three drivers of databases are in it.
+  expect(statSync(tarball).size).toBeLessThan(2_600_000);
   const inside = join(folder, 'node_modules/vantfell');
   expect(readdirSync(inside).sort()).toEqual([
     'CHANGELOG.md',
@@ -97,5 +98,5 @@ test('is clean for publint, small, and holds nothing but what it needs', () => {
   const { dependencies } = JSON.parse(readFileSync(join(inside, 'package.json'), 'utf8')) as { dependencies: object };
   // One has a binary, the other looks for its own files: all others are in the bundle, with their licences.
   expect(Object.keys(dependencies)).toEqual(['jiti', 'libsql']);
-  expect(readFileSync(join(inside, 'dist/LICENSES.txt'), 'utf8')).toMatch(/^fastify \d/m);
+  expect(readFileSync(join(inside, 'dist/LICENSES.txt'), 'utf8')).toMatch(/^yargs \d/m);
 });

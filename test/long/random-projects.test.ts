@@ -3,7 +3,8 @@ import { fileURLToPath } from 'node:url';
 import { expect, test } from '@jest/globals';
 import { randomProject } from '../kit/random-project.ts';
 import { dropProject, errorsIn, tryProject, writeProject } from '../kit/try-project.ts';
-import { testDatabases } from '../kit/databases.ts';
+import { kinds, testDatabases } from '../kit/databases.ts';
+import type { StoreKind } from '../../src/core/model/service.ts';
 
 const SCHEMA = fileURLToPath(new URL('../../dist/schemas/model.schema.json', import.meta.url));
 const databaseFor = testDatabases();
@@ -12,7 +13,7 @@ const databaseFor = testDatabases();
 const SEED = Number(process.env.VANTFELL_SEED ?? Date.now() % 1_000_000_000);
 
 /** Tries so many sound projects. Few that are made up are not sound: they would show what others may not see. */
-async function trySome(count: number, from: number, kind: 'sqlite' | 'postgres'): Promise<void> {
+async function trySome(count: number, from: number, kind: StoreKind): Promise<void> {
   let [tried, unsound, cases, beside] = [0, 0, 0, 0];
   for (let seed = from; tried < count; seed += 1) {
     const folder = writeProject(randomProject(seed).files);
@@ -31,23 +32,27 @@ async function trySome(count: number, from: number, kind: 'sqlite' | 'postgres')
       dropProject(folder);
     }
   }
-  expect(unsound).toBeLessThan(count / 10);
+  expect(unsound).toBeLessThan(count / 5);
   expect(cases).toBeGreaterThan(count * 100);
   // What can't be established is the exception.
   expect(beside / cases).toBeLessThan(0.01);
 }
 
 test.each([1, 2, 3])(
-  'random projects pass their derived cases on SQLite, thirty of them, number %i',
+  'random projects pass their derived cases on SQLite, nine of them, number %i',
   async (part) => {
-    await trySome(30, SEED + part * 1_000_000, 'sqlite');
+    await trySome(9, SEED + part * 1_000_000, 'sqlite');
   },
   1_200_000,
 );
 
-test('random projects pass their derived cases on PostgreSQL', async () => {
-  await trySome(20, SEED + 9_000_000, 'postgres');
-}, 1_200_000);
+test.each(kinds.filter((kind) => kind !== 'sqlite'))(
+  'random projects pass their derived cases on %s',
+  async (kind) => {
+    await trySome(5, SEED + 9_000_000, kind);
+  },
+  1_200_000,
+);
 
 interface Schema {
   readonly $ref?: string;

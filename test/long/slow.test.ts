@@ -1,9 +1,9 @@
 import { join } from 'node:path';
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { describe, expect, test } from '@jest/globals';
 import Database from 'libsql';
-import pg from 'pg';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import type { TestPostgres } from '../kit/postgres.mjs';
+import type { StoreKind } from '../../src/core/model/service.ts';
+import { fillRows } from '../kit/other-program.ts';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 import { ask, folderWith, serving, vantfell } from '../kit/program.ts';
 import type { RunningProgram } from '../kit/program.ts';
 
@@ -21,13 +21,11 @@ const ROWS = 300_000;
 /** No index helps, and no record is found. */
 const SLOW = `filter=${encodeURIComponent("CASEI(name) LIKE CASEI('%no such%')")}`;
 
-let server: TestPostgres;
-beforeAll(async () => void (server = await startPostgres()));
-afterAll(() => server.stop());
+const database = serverDatabases();
 
 /** A service over a table of many rows, whose reads may take so long. */
-async function servingMany(kind: string, read: string): Promise<RunningProgram> {
-  const store = kind === 'sqlite' ? 'sqlite:./data.db' : await newDatabase(server, 'slow');
+async function servingMany(kind: StoreKind, read: string): Promise<RunningProgram> {
+  const store = (await database(kind, 'slow')) ?? 'sqlite:./data.db';
   const folder = folderWith({
     'vantfell.yaml': `service: { name: Many }\nstore: "${store}"\nlimits: { read: ${read} }\n`,
     'models/item.yaml': MODEL,
@@ -39,19 +37,14 @@ async function servingMany(kind: string, read: string): Promise<RunningProgram> 
       INSERT INTO items (name, size) SELECT 'Item ' || i, nullif(i % 7, 0) * i FROM n`);
     database.close();
   } else {
-    const client = new pg.Client({ connectionString: store });
-    await client.connect();
-    await client.query(
-      `INSERT INTO items (name, size) SELECT 'Item ' || i, nullif(i % 7, 0) * i FROM generate_series(1, ${ROWS}) AS i`,
-    );
-    await client.end();
+    await fillRows(store, ROWS, { name: (i) => `concat('Item ', ${i})`, size: (i) => `nullif(${i} % 7, 0) * ${i}` });
   }
   return serving(folder);
 }
 
-describe.each(['sqlite', 'postgres'])('%s', (kind) => {
+describe.each(kinds)('%s', (kind) => {
   test('quick requests do not wait for slow ones', async () => {
-    const service = await servingMany(kind, '30s');
+    const service = await servingMany(kind, '60s');
     const ended: string[] = [];
     const asked = (what: string, query: string): Promise<void> =>
       ask(`${service.url}/items${query}`).then(({ status }) => void ended.push(`${what} ${status}`));

@@ -173,9 +173,10 @@ describe('completion', () => {
     [['trial', '--mo'], ['--model']],
     [
       ['export', ''],
-      ['client', 'openapi', 'schemas', 'sql', 'types'],
+      ['client', 'openapi', 'samples', 'schemas', 'sql', 'types'],
     ],
     [['-C', folder, 'trial', '--model', 'h'], ['hut']],
+    [['-C', folder, 'export', 'samples', '--mask', 'member.ph'], ['member.phone']],
     [['-C', folder, 'send', 'GET', '/v1/huts/{id}/c'], ['/v1/huts/{id}/calendar']],
     [['-C', folder, 'token', 'member/i'], ['member/ines']],
     [['-C', folder, 'send', 'GET', '/v1/me', '--as', 'member/to'], ['member/tor']],
@@ -222,6 +223,7 @@ test('--json is one JSON value on standard output, for every command', async () 
     ['export', 'client'],
     ['export', 'sql', '--store', 'sqlite'],
     ['export', 'schemas', '--out', join(folder, 'schemas')],
+    ['export', 'samples', '--out', join(folder, 'taken')],
     ['add', 'boat', '--field', 'name: string'],
   ];
   expect((await vantfell(['export', 'openapi', '-C', folder, '--out', join(folder, 'old.json')])).code).toBe(0);

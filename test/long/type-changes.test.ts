@@ -14,7 +14,7 @@ import { diffSchemas, noDecisions } from '../../src/core/tables/schema-diff.ts';
 import type { Decisions } from '../../src/core/tables/schema-diff.ts';
 import type { Column, Table } from '../../src/core/tables/table.ts';
 import { openStore } from '../../src/store/open.ts';
-import { testDatabases } from '../kit/databases.ts';
+import { kinds as stores, testDatabases } from '../kit/databases.ts';
 import { kinds, nastyValues } from '../kit/tables/nasty.ts';
 import type { Kind } from '../kit/tables/nasty.ts';
 import { isBeyondSqlite, says } from '../kit/tables/says.ts';
@@ -51,7 +51,7 @@ const pairs = kinds
   .flatMap((from) => kinds.map((to) => [from, to] as const))
   .filter(([from, to]) => from !== to && conversionOf(from, to) !== undefined);
 
-describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
+describe.each(stores)('%s', (kind) => {
   let store: Store;
   beforeAll(async () => {
     store = await openStore(await database(kind, 'types'));
@@ -61,7 +61,11 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
 
   const change = (from: readonly Table[], to: readonly Table[], how: Decisions = noDecisions): Promise<void> =>
     store.alter((alteration) =>
-      alteration.script(scriptText('a change', store.ddl.diff(diffSchemas(from, to, how))), indexNames(from)),
+      alteration.script(
+        scriptText('a change', store.ddl.diff(diffSchemas(from, to, how))),
+        indexNames(from),
+        'a change',
+      ),
     );
   const refused = (work: Promise<unknown>): Promise<boolean> =>
     work.then(

@@ -29,7 +29,7 @@ interface Result {
   readonly failures: readonly { readonly title: string; readonly before?: unknown[]; readonly faults: unknown[] }[];
 }
 
-test.each(['harbour', 'herbarium', 'workshop'])('a trial of %s is right in every case', async (name) => {
+test.each(['harbour', 'herbarium', 'workshop', 'cellar'])('a trial of %s is right in every case', async (name) => {
   const { code, out } = await vantfell(['trial', '-C', copyOf(name), '--json']);
   const { failed, failures, notEstablished, passed } = JSON.parse(out) as Result;
   expect([failures, failed, code]).toEqual([[], 0, 0]);
@@ -38,10 +38,10 @@ test.each(['harbour', 'herbarium', 'workshop'])('a trial of %s is right in every
   for (const { title, reason } of notEstablished) expect([title, reason]).toEqual([title, expect.stringMatching(/../)]);
 });
 
-test.each(['demo', 'harbour', 'herbarium', 'workshop'])(
-  '12 000 requests through %s are answered as the oracle says',
+test.each(['demo', 'harbour', 'herbarium', 'workshop', 'cellar'])(
+  '8 000 requests through %s are answered as the oracle says',
   async (name) => {
-    const { code, out, err } = await vantfell(['trial', '-C', copyOf(name), '--walk', '12000', '--json']);
+    const { code, out, err } = await vantfell(['trial', '-C', copyOf(name), '--walk', '8000', '--json']);
     const { failed, failures } = JSON.parse(out) as Result;
     // Each failure in one line, below the number that leads to it: a log may show the first lines alone.
     const told = failures.map((failure) => JSON.stringify(failure));

@@ -3,7 +3,7 @@ import { cpSync, mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
-import { testDatabases } from '../kit/databases.ts';
+import { kinds, testDatabases } from '../kit/databases.ts';
 import { Growing } from '../kit/migrating.ts';
 import { ask, serving } from '../kit/program.ts';
 import { raw } from '../kit/raw.ts';
@@ -87,7 +87,7 @@ function load(url: string, hut: (at: number) => object, change: object): Load {
   };
 }
 
-describe.each(['sqlite', 'postgres'])('%s', (kind) => {
+describe.each(kinds)('%s', (kind) => {
   test('in two steps, no request of either version fails, and old services can be started anew', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'vantfell-'));
     const address = kind === 'sqlite' ? `sqlite:${folder}/huts.db` : await database(kind, 'two_steps');

@@ -1,27 +1,24 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { newDatabase, startPostgres } from '../kit/postgres.mjs';
-import type { TestPostgres } from '../kit/postgres.mjs';
+import { describe, expect, test } from '@jest/globals';
+import { kinds, serverDatabases } from '../kit/databases.ts';
 import { asking, demoFolder, serving, vantfell } from '../kit/program.ts';
 import type { Answered, Ask } from '../kit/program.ts';
 
 const KILLS = 50;
 const WRITERS = 8;
 
-let postgres: TestPostgres;
-beforeAll(async () => void (postgres = await startPostgres()));
-afterAll(() => postgres.stop());
+const database = serverDatabases();
 
-describe.each(['sqlite', 'postgres'] as const)('the built program writing, on %s', (kind) => {
+describe.each(kinds)('the built program writing, on %s', (kind) => {
   let ask: Ask;
 
   /** The demo on a database of its own, and somebody who asks. */
   async function demo(name: string): Promise<string> {
     const folder = demoFolder();
-    if (kind === 'postgres') {
+    const address = await database(kind, name);
+    if (address !== undefined) {
       const file = join(folder, 'vantfell.yaml');
-      const address = await newDatabase(postgres, name);
       writeFileSync(file, readFileSync(file, 'utf8').replace(/^store: .*$/m, `store: ${address}`));
     }
     expect((await vantfell(['seed', '-C', folder])).code).toBe(0);

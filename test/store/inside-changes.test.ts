@@ -12,7 +12,7 @@ import { backwards, diffSchemas, noDecisions } from '../../src/core/tables/schem
 import type { Decisions } from '../../src/core/tables/schema-diff.ts';
 import type { Table } from '../../src/core/tables/table.ts';
 import { openStore } from '../../src/store/open.ts';
-import { testDatabases } from '../kit/databases.ts';
+import { kinds, testDatabases } from '../kit/databases.ts';
 
 const database = testDatabases();
 
@@ -136,7 +136,7 @@ const cases: Record<string, Case> = {
   },
 };
 
-describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
+describe.each(kinds)('%s', (kind) => {
   let store: Store;
   beforeAll(async () => {
     store = await openStore(await database(kind, 'inside'));
@@ -152,7 +152,11 @@ describe.each(['sqlite', 'postgres'] as const)('%s', (kind) => {
     const plan = diffSchemas(before, after, how);
     const change = (one: Table[], other: Table[], decisions: Decisions = how): Promise<void> =>
       store.alter((alteration) =>
-        alteration.script(scriptText('a change', store.ddl.diff(diffSchemas(one, other, decisions))), indexNames(one)),
+        alteration.script(
+          scriptText('a change', store.ddl.diff(diffSchemas(one, other, decisions))),
+          indexNames(one),
+          'a change',
+        ),
       );
     await store.alter(async (alteration) => {
       await makeOwnTables(alteration, store);

@@ -1,5 +1,5 @@
 import type { FieldLine } from '../../core/declaration/field-line.ts';
-import type { Source } from '../../core/declaration/document.ts';
+import type { Source } from '../../core/declaration/declared.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 
 /** Fields of those who sign in: each is left as it is where it was given. */

@@ -1,5 +1,5 @@
-import { Document, isMap, isSeq } from 'yaml';
 import type { FieldLine } from '../../core/declaration/field-line.ts';
+import { eachOnALine, modelFileText, yamlText } from '../yaml-text.ts';
 
 /** A model as it is to be written. */
 export interface NewModel {
@@ -19,12 +19,6 @@ export function modelText({ name, description, within, owner, lines, may }: NewM
   };
   const entries = { description, within, owner, fields: part('field'), relations: part('relation'), may };
   const given = Object.fromEntries(Object.entries(entries).filter(([, value]) => value !== undefined));
-  const document = new Document({ model: name, ...given });
-  for (const key of ['fields', 'relations', 'may']) {
-    const all = document.get(key);
-    if (!isMap(all)) continue;
-    for (const { value } of all.items) if (isMap(value) || isSeq(value)) value.flow = true;
-  }
-  const text = document.toString({ lineWidth: 0, flowCollectionPadding: true });
-  return text.replaceAll(/^(fields|relations|may):$/gm, '\n$1:').replaceAll(/\[ (.*?) \]/g, '[$1]');
+  const text = yamlText({ model: name, ...given }, (document) => eachOnALine(document, ['fields', 'relations', 'may']));
+  return modelFileText(text, ['fields', 'relations', 'may']);
 }

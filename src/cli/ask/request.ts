@@ -3,7 +3,9 @@ import { STATUS_CODES } from 'node:http';
 import { allEndpoints } from '../../core/api/endpoints.ts';
 import type { Graph } from '../../core/model/graph.ts';
 import type { Model } from '../../core/model/model.ts';
+import { columnValue } from '../../core/sql/stored.ts';
 import type { Store } from '../../core/store/contract.ts';
+import { encoded } from '../../core/text/encoded.ts';
 import { didYouMean } from '../../core/text/nearest.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { handlesIn, keyOfSample } from '../../project/handles.ts';
@@ -48,7 +50,7 @@ export const statusText = (status: number): string => `${status} ${STATUS_CODES[
 export async function withKeys(graph: Graph, store: Store, path: string): Promise<string> {
   let filled = path;
   for (const [place, name] of path.matchAll(/\{([a-z][a-z0-9-]*\/[^}]+)\}/g)) {
-    filled = filled.replace(place, encodeURIComponent(await keyOf(graph, store, name!)));
+    filled = filled.replace(place, encoded(await keyOf(graph, store, name!)));
   }
   return filled;
 }
@@ -76,7 +78,7 @@ export function withCodes(folder: string, body: string): string {
 }
 
 async function keyOf(graph: Graph, store: Store, sample: string): Promise<string> {
-  const key = await keyOfSample(store, sample);
+  const key = await keyOfSample(graph, store, sample);
   if (key !== undefined) return key;
   const known = await handlesIn(graph, store);
   const remedy = known.size === 0 ? 'load samples with vantfell seed' : didYouMean(sample, known.keys());
@@ -96,7 +98,7 @@ export async function withAnyKey(graph: Graph, store: Store, path: string): Prom
   const model: Model = endpoint.under ?? endpoint.model;
   const { dialect } = store;
   const row = await store.first(
-    { sql: `SELECT ${dialect.name(model.key.column)} FROM ${dialect.name(model.table)} LIMIT 1` },
+    { sql: `SELECT ${columnValue(dialect, model.key)} FROM ${dialect.name(model.table)} LIMIT 1` },
     [],
   );
   if (row === undefined)
@@ -105,5 +107,5 @@ export async function withAnyKey(graph: Graph, store: Store, path: string): Prom
       `there is no ${model.name} to take the place of ${place[0]}`,
       'load samples with vantfell seed, or write a key',
     );
-  return path.replace(place[0], encodeURIComponent(String(row[0])));
+  return path.replace(place[0], encoded(String(row[0])));
 }

@@ -4,7 +4,8 @@ import type { TracedStatement } from '../../store/traced.ts';
 import { rowsText } from '../terminal/exchange.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 
-const LANGUAGES = { sqlite: 'sqlite', postgres: 'postgresql' } as const;
+/** Statements for MariaDB have names in double quotes, and numbered placeholders. */
+const LANGUAGES = { sqlite: 'sqlite', postgres: 'postgresql', mariadb: 'sqlite' } as const;
 
 /** A statement over several lines; what the formatter can't read stays as it is. */
 export function sqlText(sql: string, kind: string): string {

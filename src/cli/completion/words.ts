@@ -25,6 +25,7 @@ export async function completedWords(words: readonly string[]): Promise<string[]
     const option = before.at(-1)!;
     const graph = (): Promise<Graph | undefined> => graphAt(before);
     if (option === '--model' || option === '--within') return [...((await graph())?.byName.keys() ?? [])];
+    if (option === '--mask') return fields(await graph());
     if (option === '--as') return people(before, await graph());
     if (option.startsWith('-') && option !== command) return NOTHING;
     const place = before.slice(before.indexOf(command) + 1).filter((word) => !word.startsWith('-')).length;
@@ -35,6 +36,11 @@ export async function completedWords(words: readonly string[]): Promise<string[]
     return NOTHING;
   }
 }
+
+const fields = (graph: Graph | undefined): string[] =>
+  (graph?.models ?? []).flatMap(({ name, fields: all }) =>
+    all.filter(({ origin }) => origin === 'field').map(({ member }) => `${name}.${member}`),
+  );
 
 const globals = [...GLOBAL_OPTIONS.map(({ name }) => `${name.length === 1 ? '-' : '--'}${name}`), '--help'];
 

@@ -1,8 +1,8 @@
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { stringify } from 'yaml';
 import type { Graph } from '../../core/model/graph.ts';
 import type { Model } from '../../core/model/model.ts';
+import { yaml } from '../../core/text/libraries.ts';
 import { Refusal } from '../../server/console/console.ts';
 import { bodyText, decoded, pathText } from '../trial/keep-walk.ts';
 import type { Samples } from '../trial/keep-walk.ts';
@@ -30,7 +30,7 @@ export function scenarioOf(graph: Graph, samples: Samples, name: string, kept: r
   if (kept.length === 0) throw new Refusal('choose the requests that are to be kept');
   const made = new Map<string, string>();
   const steps = kept.map((one, at) => stepOf({ graph, samples, made }, one, at + 1));
-  const text = stringify({ trial: name.replaceAll('-', ' '), as: 'nobody', steps });
+  const text = yaml().stringify({ trial: name.replaceAll('-', ' '), as: 'nobody', steps });
   return { file: `trials/${name}.yaml`, text };
 }
 

@@ -1,8 +1,8 @@
-import { parse } from 'yaml';
 import { compareDocuments } from '../../core/document/compare/documents.ts';
 import type { Change } from '../../core/document/compare/documents.ts';
 import type { Tree } from '../../core/document/compare/resolve.ts';
 import { openApi } from '../../core/document/openapi.ts';
+import { yaml } from '../../core/text/libraries.ts';
 import { isRecord } from '../../core/text/value.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { withCodeFacts } from '../../project/project.ts';
@@ -47,7 +47,7 @@ function readDocument(file: string): Tree {
   let document: unknown;
   try {
     // JSON is YAML.
-    document = text.trimStart().startsWith('{') ? JSON.parse(text) : parse(text);
+    document = text.trimStart().startsWith('{') ? JSON.parse(text) : yaml().parse(text);
   } catch (error) {
     throw new Failure(
       EXIT.foundWrong,

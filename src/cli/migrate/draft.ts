@@ -1,3 +1,4 @@
+import { kindOfAddress } from '../../core/model/service.ts';
 import { existsSync } from 'node:fs';
 import { countRisks } from '../../core/migrations/count.ts';
 import { draftMigration, hasChanges } from '../../core/migrations/draft.ts';
@@ -24,21 +25,23 @@ import { indivisible } from '../../core/tables/two-steps.ts';
 import { openBare, told } from '../../project/database.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { readMigrations, writeMigration } from '../../project/migrations.ts';
-import { isFile, kindOf, storeAddress } from '../../project/project.ts';
+import { isFile, storeAddress } from '../../project/project.ts';
 import { ddls } from '../../store/ddl.ts';
 import type { Arguments, Context } from '../command.ts';
 import { soundProject } from '../load-project.ts';
 import { resolveQuestions } from '../resolve-questions.ts';
 import { readDecisions } from './decisions.ts';
+import { refuseTheirs } from './on-database.ts';
 import { showDraft } from './show-draft.ts';
 import type { WrittenMigration } from './show-draft.ts';
 
 /** Writes what has changed in the models as a migration. */
 export async function draft(context: Context, given: Arguments): Promise<number> {
   const project = await soundProject(context);
+  refuseTheirs(project);
   const title = readTitle(given.name);
   const address = storeAddress(project);
-  const migrations = readMigrations(project.folder, kindOf(address));
+  const migrations = readMigrations(project.folder, kindOfAddress(address));
   const after = designTables(project.graph);
   const database = await standingDatabase(context, address, migrations);
   try {

@@ -1,3 +1,4 @@
+import { kindOfAddress } from '../../core/model/service.ts';
 import { dropAll } from '../../core/migrations/drop-all.ts';
 import { lastSnapshot, secondSteps } from '../../core/migrations/migration.ts';
 import { historyOf, runMigrations, waitingOf } from '../../core/migrations/run.ts';
@@ -8,21 +9,22 @@ import type { Store } from '../../core/store/contract.ts';
 import { openBare, openDatabase, told } from '../../project/database.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { readMigrations, secondStepText } from '../../project/migrations.ts';
-import { kindOf, runtime, storeAddress } from '../../project/project.ts';
+import { runtime, storeAddress } from '../../project/project.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import type { Arguments, Context } from '../command.ts';
-import { loadProject } from '../load-project.ts';
+import { loadUnfitted } from '../load-project.ts';
 import { loadProjectSamples, showLoaded } from '../seed.ts';
 import { confirm } from '../terminal/ask.ts';
 import { counted } from '../terminal/terminal.ts';
-import { waitsText } from './on-database.ts';
+import { refuseTheirs, waitsText } from './on-database.ts';
 
 /** Runs the migrations that have not run. */
 export async function run(context: Context, given: Arguments): Promise<number> {
   const { terminal } = context;
-  const project = await loadProject(context);
+  const project = await loadUnfitted(context);
+  refuseTheirs(project);
   const address = storeAddress(project);
-  const migrations = readMigrations(project.folder, kindOf(address));
+  const migrations = readMigrations(project.folder, kindOfAddress(address));
   const tables = designTables(project.graph);
   const fromEmpty = given['from-empty'] === true;
   if (migrations.length === 0 && !fromEmpty) {

@@ -1,7 +1,8 @@
+import { halfDoneIn, halfDoneRemedy, halfDoneText, isGoingBack, migrationOf } from '../../core/migrations/half-done.ts';
 import { lastSnapshot, secondSteps, statusesOf } from '../../core/migrations/migration.ts';
 import type { Migration, MigrationStatus } from '../../core/migrations/migration.ts';
 import { historyOf, snapshotOf } from '../../core/migrations/run.ts';
-import type { Store } from '../../core/store/contract.ts';
+import type { HalfDone, Store } from '../../core/store/contract.ts';
 import { changeSummaries } from '../../core/tables/change-summary.ts';
 import { driftBetween } from '../../core/tables/description.ts';
 import type { Drift } from '../../core/tables/description.ts';
@@ -10,6 +11,7 @@ import { diffSchemas, noDecisions } from '../../core/tables/schema-diff.ts';
 import type { Table } from '../../core/tables/table.ts';
 import { EXIT } from '../../project/failure.ts';
 import { runtime } from '../../project/project.ts';
+import type { SoundProject } from '../../project/project.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import type { Context } from '../command.ts';
 import { soundProject } from '../load-project.ts';
@@ -20,23 +22,39 @@ import { onDatabase } from './on-database.ts';
 /** Which migrations have run, and whether the database is as they left it. */
 export async function status(context: Context): Promise<number> {
   const { terminal } = context;
-  const project = await soundProject(context);
+  const project = await soundProject(context, { fitted: true });
+  if (project.graph.fitted !== undefined) return fits(context, project);
   return onDatabase(project, async (store, migrations) => {
     const history = await historyOf(store, migrations, runtime.now);
     const statuses = statusesOf(migrations, history);
     const snapshot = await currentSnapshot(store, migrations, statuses);
-    const drift = snapshot === undefined ? [] : await driftOf(store, snapshot);
+    const half = await halfDoneIn(store);
+    // What is half done is no drift.
+    const drift = snapshot === undefined || half !== undefined ? [] : await driftOf(store, snapshot);
     const ahead = changeSummaries(
       diffSchemas(lastSnapshot(migrations), designTables(project.graph), noDecisions),
       noDecisions,
     );
     const changes = migrations.length === 0 ? [] : ahead.map(({ subject, text }) => `${subject}: ${text}`);
-    terminal.value({ store: store.address, migrations: statuses, drift, changes });
+    const broken = half && { migration: migrationOf(half), done: half.done, of: half.of, back: isGoingBack(half) };
+    terminal.value({ store: store.address, migrations: statuses, halfDone: broken ?? null, drift, changes });
     const later = secondSteps(migrations).map(({ name }) => name);
-    show(terminal, store.address, statuses, { drift, changes, later });
-    const wrong = drift.length > 0 || statuses.some(({ state }) => state === 'changed' || state === 'missing');
+    show(terminal, store.address, statuses, { half, drift, changes, later });
+    const wrong =
+      half !== undefined ||
+      drift.length > 0 ||
+      statuses.some(({ state }) => state === 'changed' || state === 'missing');
     return wrong ? EXIT.foundWrong : EXIT.done;
   });
+}
+
+/** Of tables that were there before the models, nothing is known but that the models fit them. */
+function fits({ terminal }: Context, { graph }: SoundProject): number {
+  const { isBare } = graph.fitted!;
+  terminal.value({ fits: true, ownTables: !isBare });
+  terminal.show('the tables were there before the models, and the models fit them');
+  if (isBare) terminal.show("the database has none of the tool's own tables: vantfell migrate own makes them");
+  return EXIT.done;
 }
 
 /** The tables as they should be now; undefined where the database has run what the project doesn't know. */
@@ -64,25 +82,36 @@ const WORDS: Readonly<Record<MigrationStatus['state'], string>> = {
 const NEWER = 'ran by a newer version; services of this one go on';
 const SECOND = 'waits for services of older versions to stop';
 
+/** What is shown beside the migrations. */
+interface Shown {
+  readonly half: HalfDone | undefined;
+  readonly drift: readonly Drift[];
+  readonly changes: readonly string[];
+  readonly later: readonly string[];
+}
+
 function show(
   { show: say, paint }: Terminal,
   address: string,
   statuses: readonly MigrationStatus[],
-  { drift, changes, later }: { drift: readonly Drift[]; changes: readonly string[]; later: readonly string[] },
+  { half, drift, changes, later }: Shown,
 ): void {
   const { bold, red, yellow, green, dim } = paint;
   say(bold(shownStore(address)));
   if (statuses.length === 0) say('no migrations: until the first one is drafted, the database follows the models');
   else {
+    const isHalf = (name: string): boolean => half !== undefined && migrationOf(half) === name;
     const painted = { ran: green, waiting: yellow, changed: red, missing: red };
     const rows = statuses.map(({ state, name, ran, checksum }) => [
       `  ${name}`,
-      painted[state](
-        state === 'waiting' && later.includes(name)
-          ? SECOND
-          : ran?.servicesGoOn === true && state === 'missing'
-            ? NEWER
-            : WORDS[state],
+      (isHalf(name) ? red : painted[state])(
+        isHalf(name)
+          ? halfDoneText(half!)
+          : state === 'waiting' && later.includes(name)
+            ? SECOND
+            : ran?.servicesGoOn === true && state === 'missing'
+              ? NEWER
+              : WORDS[state],
       ),
       ran === undefined ? '' : ran.batch,
       ran === undefined ? '' : `${ran.ranAt.slice(0, 16).replace('T', ' ')} UTC`,
@@ -90,6 +119,7 @@ function show(
     ]);
     say(table([['  migration', '', 'batch', 'when', 'checksum'], ...rows], [2]));
   }
+  if (half !== undefined) say(`→ ${halfDoneRemedy(half)}`);
   if (drift.length > 0) {
     say(red('\nthe database has drifted from what its migrations made:'));
     say(table(drift.map(driftRow)));

@@ -1,12 +1,15 @@
 import { isLossy, summaryText } from '../../core/migrations/count.ts';
+import { halfDoneIn, halfDoneText, isWayBack, migrationOf } from '../../core/migrations/half-done.ts';
 import { historyOf, undoable, undoMigrations } from '../../core/migrations/run.ts';
 import { wayBackOf } from '../../core/migrations/way-back.ts';
+import { StoreError } from '../../core/store/contract.ts';
+import type { HalfDone, Store } from '../../core/store/contract.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { runtime } from '../../project/project.ts';
 import type { Arguments, Context } from '../command.ts';
 import { soundProject } from '../load-project.ts';
 import { confirm } from '../terminal/ask.ts';
-import { onDatabase, waitsText } from './on-database.ts';
+import { onDatabase, refuseTheirs, waitsText } from './on-database.ts';
 
 /** Undoes the last batch of migrations, or a number of migrations. */
 export async function undo(context: Context, given: Arguments): Promise<number> {
@@ -16,14 +19,21 @@ export async function undo(context: Context, given: Arguments): Promise<number> 
     throw new Failure(EXIT.wrongCommand, '--last must be a whole number above 0', 'as --last 1');
   }
   const project = await soundProject(context);
+  refuseTheirs(project);
   return onDatabase(project, async (store, migrations) => {
-    const chosen = undoable(migrations, await historyOf(store, migrations, runtime.now), last);
+    const half = await halfDoneIn(store);
+    if (half !== undefined && (half.isBack || !isWayBack(half))) return takeBack(context, store, half);
+    const history = await historyOf(store, migrations, runtime.now);
+    // What goes on was agreed to when it began, and its values can be counted no more.
+    const begun = half && migrations.filter(({ name }) => name === migrationOf(half));
+    const chosen = begun ?? undoable(migrations, history, last);
     if (chosen.length === 0) {
       terminal.value({ undone: [] });
       terminal.show('nothing to undo: no migration has run');
       return EXIT.done;
     }
-    const { summaries, unrestored } = await wayBackOf(store, migrations, chosen);
+    const none = { summaries: [], unrestored: [] };
+    const { summaries, unrestored } = begun === undefined ? await wayBackOf(store, migrations, chosen) : none;
     const losses = summaries.filter(isLossy).map(summaryText);
     const lines = [...losses, ...unrestored].map((line) => `\n  ${line}`).join('');
     const question = `values are lost when ${chosen.map(({ name }) => name).join(', ')} is taken back:${lines}\nGo on?`;
@@ -42,4 +52,19 @@ export async function undo(context: Context, given: Arguments): Promise<number> 
     }
     return EXIT.done;
   });
+}
+
+/** Takes back the migration that was broken off. */
+async function takeBack({ terminal }: Context, store: Store, half: HalfDone): Promise<number> {
+  const name = migrationOf(half);
+  const onWait = (whom: string): void => terminal.say(waitsText(whom));
+  await store
+    .alter((alteration) => alteration.takeBack(), { onWait })
+    .catch((error: unknown) => {
+      if (!(error instanceof StoreError) || error.fault.kind !== 'refused') throw error;
+      throw new Failure(EXIT.foundWrong, error.message, error.remedy);
+    });
+  terminal.value({ undone: [name] });
+  terminal.show(isWayBack(half) ? `${name} stands again` : `took back ${name}, which was ${halfDoneText(half)}`);
+  return EXIT.done;
 }

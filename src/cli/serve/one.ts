@@ -8,7 +8,6 @@ import { loadProject } from '../load-project.ts';
 import { ownVersion } from '../own-version.ts';
 import type { Asked } from './asked.ts';
 import { consoleFor } from './console.ts';
-import { greet } from './greet.ts';
 import { listen, listenBeside } from './listen.ts';
 import { serveLog } from './log.ts';
 import { metricsAlone, withMetrics } from './metered.ts';
@@ -53,7 +52,7 @@ export async function serveOne(context: Context, asked: Asked, worker?: WorkerSi
     begin();
     const { graph } = project;
     const { limits, proxies, metricsPort } = graph.service;
-    const at = { host, port, largestBody: limits.body, proxies };
+    const at = { host, port, largestBody: limits.body, kept: limits.cache / 2, proxies };
     // Those of all workers are at the primary.
     if (metricsPort !== undefined && worker === undefined) {
       beside = await listenBeside(metricsAlone(page), { ...at, port: metricsPort });
@@ -66,6 +65,8 @@ export async function serveOne(context: Context, asked: Asked, worker?: WorkerSi
     // A program may stop the service as soon as it has read the greeting.
     const end = stopped(context, server, log, { drain: asked.drain, isWorker: worker !== undefined });
     if (worker === undefined) {
+      // It answers by now: what draws the greeting is not waited for.
+      const { greet } = await import('./greet.ts');
       greet(context.terminal, {
         graph,
         url: server.url,

@@ -16,7 +16,6 @@ import type { LoadedProject } from '../load-project.ts';
 import { openWithAnswers } from '../resolve-questions.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 import type { Asked } from './asked.ts';
-import { greet } from './greet.ts';
 import { listenBeside } from './listen.ts';
 import { metricsAlone } from './metered.ts';
 import { keysFor } from './opener.ts';
@@ -65,6 +64,7 @@ export async function servePrimary(context: Context, asked: Asked, count: number
       toldOfTables = false;
     });
     const url = serverUrl(asked.host, port);
+    const { greet } = await import('./greet.ts');
     greet(terminal, {
       graph: project.graph,
       url,

@@ -1,5 +1,5 @@
 import codeFrame from '@babel/code-frame';
-import type { Source } from '../../core/declaration/document.ts';
+import type { Source } from '../../core/declaration/declared.ts';
 import { isError } from '../../core/declaration/problem.ts';
 import type { Problem } from '../../core/declaration/problem.ts';
 import { counted } from './terminal.ts';

@@ -1,8 +1,8 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { stringify } from 'yaml';
 import type { Graph } from '../../core/model/graph.ts';
 import type { Model } from '../../core/model/model.ts';
+import { yaml } from '../../core/text/libraries.ts';
 import { isKept } from '../../core/trial/case.ts';
 import type { Body, Step } from '../../core/trial/case.ts';
 import type { OpenTrial } from './open-trial.ts';
@@ -29,7 +29,7 @@ export function keepWalks(folder: string, graph: Graph, trial: OpenTrial, walked
     };
     const file = join('trials', `walk-${random}-${at + 1}.yaml`);
     mkdirSync(join(folder, 'trials'), { recursive: true });
-    writeFileSync(join(folder, file), stringify(scenario));
+    writeFileSync(join(folder, file), yaml().stringify(scenario));
     return file;
   });
 }

@@ -1,4 +1,4 @@
-import type { Source } from '../../core/declaration/document.ts';
+import type { Source } from '../../core/declaration/declared.ts';
 import type { Problem } from '../../core/declaration/problem.ts';
 import { notEstablishedOf, COLUMNS, curlOf, failedOf } from '../../core/trial/report/outcome.ts';
 import type { Coverage, Outcome, TrialResult } from '../../core/trial/report/outcome.ts';

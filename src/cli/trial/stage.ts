@@ -8,6 +8,7 @@ import { fillSamples } from '../../core/samples/fill.ts';
 import type { Filled } from '../../core/samples/fill.ts';
 import { readSamples } from '../../core/samples/read.ts';
 import type { Service } from '../../core/service.ts';
+import { keyColumn } from '../../core/sql/stored.ts';
 import type { Store } from '../../core/store/contract.ts';
 import { journalTable, samplesTable } from '../../core/tables/own-tables.ts';
 import { deriveCases } from '../../core/trial/derive.ts';
@@ -87,10 +88,11 @@ export async function readWorld(graph: Graph, service: Service, store: Store): P
 
 /** Records with a mark in place of each secret: none is ever read, but a change to null is one where one is kept. */
 async function withSecrets({ fields, key, table }: Model, rows: readonly Row[], store: Store): Promise<readonly Row[]> {
-  const { name } = store.dialect;
+  const { dialect } = store;
   let marked = rows;
   for (const { member, column } of fields.filter(({ type }) => type === 'secret')) {
-    const sql = `SELECT ${name(key.column)} FROM ${name(table)} WHERE ${name(column)} IS NOT NULL`;
+    const from = `FROM ${dialect.name(table)} WHERE ${dialect.name(column)} IS NOT NULL`;
+    const sql = `SELECT ${keyColumn(dialect, key)} ${from}`;
     const keys = new Set((await store.all({ sql }, [])).map(([one]) => keyTextOf(one as FieldValue)));
     marked = marked.map((row) => (keys.has(keyTextOf(row[key.member])) ? { ...row, [member]: 'kept' } : row));
   }

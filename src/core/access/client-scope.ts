@@ -21,6 +21,7 @@ export function clientScope(permissions: Permissions, model: Model): NameScope {
     computedNames: (name) => computedOf(name).map(({ member }) => member),
     computed: (name, member) => computedOf(name).find((one) => one.member === member)?.value,
     letters,
+    withoutLetters: graph.fitted?.isBare,
     caller: identity && callerNames(identity, modelOf(graph, identity.model).key),
   };
   if (permissions.viewer.kind === 'service') return scope;

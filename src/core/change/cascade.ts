@@ -1,4 +1,5 @@
 import { HttpProblem } from '../api/problems.ts';
+import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { Relation } from '../model/relation.ts';
@@ -7,6 +8,7 @@ import { isSame } from '../model/value.ts';
 import { ownBody } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Statement } from '../sql/statement.ts';
+import { fieldIs, keyColumn, keyOrder } from '../sql/stored.ts';
 import type { Code } from './code.ts';
 import type { Writing } from './contract.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
@@ -173,13 +175,12 @@ function goesDeeper(graph: Graph, model: Model, code: Code, seen: ReadonlySet<st
   );
 }
 
-function keysStatement(model: Model, { field }: Relation, { name, placeholder }: Dialect): Statement {
-  const key = name(model.key.column);
+function keysStatement(model: Model, { field }: Relation, dialect: Dialect): Statement {
+  const { name, placeholder } = dialect;
   return {
     sql:
-      `SELECT ${key} FROM ${name(model.table)} ` +
-      `WHERE ${name(field.column)} = ${placeholder(1)} ORDER BY ${key} ` +
-      `LIMIT ${placeholder(2)}`,
+      `SELECT ${keyColumn(dialect, model.key)} FROM ${name(model.table)} ` +
+      `WHERE ${fieldIs(dialect, field, placeholder(1))} ORDER BY ${keyOrder(dialect, model)} LIMIT ${placeholder(2)}`,
   };
 }
 
@@ -187,21 +188,23 @@ function keysStatement(model: Model, { field }: Relation, { name, placeholder }:
  * Counts the records that the database deletes or changes with one, by its key, up to a limit for each relation.
  * Undefined where there can be none. A circle of models is visited once.
  */
-function alongStatement(graph: Graph, model: Model, { name, placeholder }: Dialect): Statement | undefined {
+function alongStatement(graph: Graph, model: Model, dialect: Dialect): Statement | undefined {
+  const { name, placeholder } = dialect;
   const counts: string[] = [];
   const [key, most] = [placeholder(1), placeholder(2)];
-  const follow = (target: Model, among: string, seen: readonly Model[]): void => {
+  const follow = (target: Model, leads: (field: Field) => string, seen: readonly Model[]): void => {
     for (const other of graph.models) {
       for (const { field, onDelete } of other.relations.filter((one) => one.target === target.name)) {
         if (onDelete === 'restrict') continue;
-        const rows = `FROM ${name(other.table)} WHERE ${name(field.column)} ${among}`;
+        const rows = `FROM ${name(other.table)} WHERE ${leads(field)}`;
         counts.push(`(SELECT count(*) FROM (SELECT 1 ${rows} LIMIT ${most}) AS along)`);
         if (onDelete === 'cascade' && !seen.includes(other)) {
-          follow(other, `IN (SELECT ${name(other.key.column)} ${rows} LIMIT ${most})`, [...seen, other]);
+          const keys = `SELECT k FROM (SELECT ${keyColumn(dialect, other.key)} AS k ${rows} LIMIT ${most}) AS these`;
+          follow(other, (next) => `${keyColumn(dialect, next)} IN (${keys})`, [...seen, other]);
         }
       }
     }
   };
-  follow(model, `= ${key}`, [model]);
+  follow(model, (field) => fieldIs(dialect, field, key), [model]);
   return counts.length === 0 ? undefined : { sql: `SELECT ${counts.join(' + ')}` };
 }

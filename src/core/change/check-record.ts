@@ -25,6 +25,8 @@ export interface RecordChecks {
   own(work: UnitOfWork, values: Values): Failure[];
   /** Relations to records that do not exist for this viewer. */
   unknownRecords(work: UnitOfWork, given: Values, before: Values, look: LookUps): Promise<Failure[]>;
+  /** Relations and links, old ones left out, to records that do not exist for this viewer. */
+  relatedFailures(work: UnitOfWork, values: Values, before: Values, look: LookUps): Promise<Failure[]>;
   /** What `draft` refuses, but for what needs one of the `unknown` members. */
   draftFailures(
     work: UnitOfWork,
@@ -65,16 +67,21 @@ export function recordChecks({ model, writing, links, bind }: ModelWriting): Rec
     });
   }
 
-  const draftFailures: RecordChecks['draftFailures'] = async (work, values, before, look, given, unknown) => {
-    const failures: Failure[] = rules.ownFailures(values, evaluationOf(work), unknown);
-    failures.push(...(await unknownRecords(work, given, before, look)));
+  const relatedFailures: RecordChecks['relatedFailures'] = async (work, given, before, look) => {
+    const failures = await unknownRecords(work, given, before, look);
     if (links.members.length > 0) failures.push(...(await links.failuresOf(work, given, before, look.linked)));
     return failures;
   };
 
+  const draftFailures: RecordChecks['draftFailures'] = async (work, values, before, look, given, unknown) => [
+    ...rules.ownFailures(values, evaluationOf(work), unknown),
+    ...(await relatedFailures(work, given, before, look)),
+  ];
+
   return {
     own: (work, values) => rules.ownFailures(values, evaluationOf(work)),
     unknownRecords,
+    relatedFailures,
     draftFailures,
     onwardFailures: rules.onwardFailures,
 

@@ -1,9 +1,13 @@
+import type { Permissions } from '../access/permissions.ts';
 import type { Failure } from '../api/failure.ts';
 import { brokenRules } from '../api/problems.ts';
+import { keyOfValues, storedValue } from '../model/joined-key.ts';
 import type { Model } from '../model/model.ts';
 import type { FieldValue } from '../model/scalar.ts';
+import { stampsIn } from '../model/stamps.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Row } from '../sql/statement.ts';
+import { allOf, hastily } from './ahead.ts';
 import { CodeError } from './code.ts';
 import type { RecordChecks } from './check-record.ts';
 import type { Changes } from './contract.ts';
@@ -17,6 +21,7 @@ import { asProblem } from './refusals.ts';
 import { withoutAbsent } from './requested-values.ts';
 import { slugsOf } from './slugs.ts';
 import { evaluationOf } from './unit-of-work.ts';
+import type { UnitOfWork } from './unit-of-work.ts';
 
 /** The steps that creating and updating a record have in common. */
 export interface WriteSteps {
@@ -29,11 +34,13 @@ export interface WriteSteps {
 }
 
 export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['create'] {
-  const { model, writing, statements, links, hookRunner, service, bind } = parts;
-  const { checks, made, moveStock, finish, hashSecrets } = steps;
+  const { model, writing, statements, hookRunner, service, bind } = parts;
+  const { checks, made, moveStock, finish } = steps;
   const defaultsAt = defaultsOf(model);
   const slugs = slugsOf(model, writing.dialect);
-  const refuseMissing = missingValues(model);
+  const authorize = draftAuthorization(parts, steps);
+  const stamps = stampsIn(model.stamps);
+  const hasHook = hookRunner.has('beforeCreate');
 
   return async (work, given, permissions) => {
     const { transaction } = work;
@@ -41,10 +48,7 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
     const defaults = defaultsAt(evaluationOf(work));
     const values: Values = { ...defaults, ...withoutAbsent(given) };
     if (model.keyKind === 'uuid') values[model.key.member] ??= writing.runtime.uuid();
-    if (model.stamps) {
-      values.created_at ??= now;
-      values.updated_at ??= now;
-    }
+    for (const stamp of stamps) values[stamp.member] ??= now;
     const look = parts.lookUpsFor(permissions ?? service);
     const open = made.open(given);
     if (open.size > 0) {
@@ -52,9 +56,57 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
       refuse(await checks.draftFailures(work, values, {}, look, values, open));
       refuse((await made.fill(work, values, given)).failures);
     }
+    joinKey(model, values);
     const filled = await slugs.fill(transaction, values, open);
-    if (open.size > 0) refuse(checks.own(work, values));
-    else await checks.draft(work, values, {}, look);
+    const insert = (): Promise<Row | undefined> =>
+      transaction.first(
+        statements.insert,
+        statements.inserted.map((field) => bind(field, storedValue(values, field))),
+      );
+    const draft = { given, values, defaults, permissions };
+    const plain = async (): Promise<Row | undefined> => {
+      if (open.size > 0) refuse(checks.own(work, values));
+      else await checks.draft(work, values, {}, look);
+      await authorize(work, draft);
+      await moveStock(work, [], values, insert);
+      return asProblem(writing.graph, 'write', slugs.write(transaction, values, filled, insert));
+    };
+    // Nothing of what is written depends on the answers of the steps before: all of it takes one way to the database.
+    const hasty = async (): Promise<Row | undefined> => {
+      let inserting: ReturnType<typeof insert> | undefined;
+      const inserted = (): ReturnType<typeof insert> => (inserting ??= insert());
+      const written = async (): Promise<Row | undefined> => {
+        await authorize(work, draft);
+        return (await allOf([moveStock(work, [], values, inserted), inserted()]))[1];
+      };
+      const related = checks.relatedFailures(work, values, {}, look).then(refuse);
+      return (await hastily(allOf([related, written()])))[1];
+    };
+    // What its own values refuse must not even touch the stock.
+    const mayGoAhead = work.isHasty && !hasHook && open.size === 0 && filled.size === 0;
+    const isHasty = mayGoAhead && checks.own(work, values).length === 0;
+    const row = await (isHasty ? hasty() : plain());
+    return finish.written(work, row!, undefined, values, 'create', permissions);
+  };
+}
+
+/** A new record before it is written. */
+interface Draft {
+  readonly given: Values;
+  /** With defaults; hooks add to them. */
+  readonly values: Values;
+  readonly defaults: Values;
+  readonly permissions: Permissions | undefined;
+}
+
+/** What stands between a draft and its being written: whether its maker may, and what hooks say and set. */
+function draftAuthorization(
+  parts: ModelWriting,
+  { checks, hashSecrets }: WriteSteps,
+): (work: UnitOfWork, draft: Draft) => Promise<void> {
+  const { model, links, hookRunner, service } = parts;
+  const refuseMissing = missingValues(model);
+  return async (work, { given, values, defaults, permissions }) => {
     links.arrange(values);
     const may = permissions && parts.writePermissionsFor(permissions);
     await may?.authorizeOwner(work, 'create', values, {});
@@ -63,21 +115,19 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
     if (hookRunner.has('beforeCreate')) {
       const set = await hookRunner.draft('beforeCreate', work, values);
       Object.assign(values, await hashSecrets(withNulls(set)));
+      joinKey(model, values);
       if (Object.keys(set).length > 0) {
         await checks.draft(work, values, {}, parts.lookUpsFor(service));
         await may?.authorizeDraft(work, 'create', values);
       }
     }
     refuseMissing(values);
-    const insert = (): Promise<Row | undefined> =>
-      transaction.first(
-        statements.insert,
-        statements.inserted.map((field) => bind(field, values[field.member])),
-      );
-    await moveStock(work, [], values, insert);
-    const row = await asProblem(writing.graph, 'write', slugs.write(transaction, values, filled, insert));
-    return finish.written(work, row!, undefined, values, 'create', permissions);
   };
+}
+
+/** A key of several fields follows those. */
+function joinKey({ key }: Model, values: Values): void {
+  if (key.parts !== undefined) values[key.member] = keyOfValues(key, values) ?? null;
 }
 
 function refuse(failures: readonly Failure[]): void {

@@ -5,11 +5,13 @@ import type { EvaluationContext } from '../expression/context.ts';
 import type { Expression } from '../model/expression.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
+import { storedFields, storedValue } from '../model/joined-key.ts';
 import type { Model } from '../model/model.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import { parametersOf } from '../sql/parameters.ts';
 import type { Statement } from '../sql/statement.ts';
+import { kept } from '../sql/stored.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
@@ -75,9 +77,14 @@ function draftRow(model: Model, dialect: Dialect) {
   // No table has such a name.
   const row = name('@draft');
   const parameters = parametersOf<EvaluationContext & { readonly draft: Values }>(dialect);
-  const columns = model.fields.map(({ column }) => name(column)).join(', ');
-  const values = model.fields.map((field) =>
-    parameters.bind(({ draft }) => dialect.bind(field, draft[field.member] ?? null)),
+  const fields = storedFields(model);
+  const columns = fields.map(({ column }) => name(column)).join(', ');
+  const values = fields.map((field) =>
+    kept(
+      dialect,
+      field,
+      parameters.bind(({ draft }) => dialect.bind(field, storedValue(draft, field))),
+    ),
   );
   // No row of the table: it lends its columns their names and types.
   const draft = `SELECT ${columns} FROM ${name(model.table)} WHERE 1 = 0 UNION ALL SELECT ${values.join(', ')}`;

@@ -12,7 +12,9 @@ import { recordJson } from '../query/statements.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
+import { columnValue, fieldIs, kept } from '../sql/stored.ts';
 import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
+import { allOf } from './ahead.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
 /** What a record takes of one stock: nothing if its relation is null, or its condition is not true. */
@@ -71,7 +73,7 @@ export function drawsOf(graph: Graph, model: Model, dialect: Dialect): Draws {
       const moves = draws.flatMap((draw, at) => movesOf(stocks[at]!, draw, before[at], after[at]!));
       // Always in the same order, so that writers rarely deadlock.
       moves.sort((one, other) => (orderOf(one) < orderOf(other) ? -1 : 1));
-      for (const move of moves) await move.stock.move(work, move);
+      await allOf(moves.map((move) => move.stock.move(work, move)));
     },
   };
 }
@@ -162,12 +164,12 @@ function stockOf(graph: Graph, { from, field }: Draw, dialect: Dialect): Stock {
   const model = modelOf(graph, from);
   const statements = stockStatements(model, field, dialect);
   const lowest = lowestOf(field);
-  const updated = model.byMember.get('updated_at');
+  const { updated } = model.stamps;
   const bindUnits = (digits: bigint): StoreValue => dialect.bind(field, valueOf(digits, field));
 
   return {
     async move(work, { draw, key, amount }) {
-      const stamp = model.stamps ? [dialect.bind(updated!, work.now().toISOString())] : [];
+      const stamp = updated === undefined ? [] : [dialect.bind(updated, work.now().toISOString())];
       const bound = [dialect.bind(model.key, key), bindUnits(amount < 0n ? -amount : amount)];
       const row =
         amount < 0n
@@ -202,21 +204,25 @@ function stockStatements(
   dialect: Dialect,
 ): Readonly<Record<'take' | 'give' | 'read', Statement>> {
   const { name, placeholder } = dialect;
-  const [table, column, key] = [name(model.table), name(field.column), name(model.key.column)];
+  const [table, column] = [name(model.table), name(field.column)];
+  const stock = columnValue(dialect, field);
   const json = recordJson(model, [field], dialect);
+  const { updated } = model.stamps;
   const stampAt = (position: number): string =>
-    model.stamps ? `, ${name(model.byMember.get('updated_at')!.column)} = ${placeholder(position)}` : '';
-  const where = `${key} = ${placeholder(1)}`;
-  const amount = placeholder(2);
+    updated === undefined ? '' : `, ${name(updated.column)} = ${kept(dialect, updated, placeholder(position))}`;
+  const where = fieldIs(dialect, model.key, placeholder(1));
+  const [amount, lowest] = [2, 3].map((position) => dialect.typed(field, placeholder(position)));
+  const enough = `${stock} - ${amount} >= ${lowest}`;
+  const changed = (value: string, stamp: string, condition: string): Statement =>
+    dialect.returning({
+      table,
+      change: `UPDATE ${table} SET ${column} = ${kept(dialect, field, value)}${stamp} WHERE ${where}${condition}`,
+      returned: json,
+      where,
+    });
   return {
-    take: {
-      sql:
-        `UPDATE ${table} SET ${column} = ${column} - ${amount}${stampAt(4)} ` +
-        `WHERE ${where} AND ${column} - ${amount} >= ${placeholder(3)} RETURNING ${json}`,
-    },
-    give: {
-      sql: `UPDATE ${table} SET ${column} = ${column} + ${amount}${stampAt(3)} WHERE ${where} RETURNING ${json}`,
-    },
+    take: changed(`${stock} - ${amount}`, stampAt(4), ` AND ${enough}`),
+    give: changed(`${stock} + ${amount}`, stampAt(3), ''),
     read: { sql: `SELECT ${json} FROM ${table} WHERE ${where}` },
   };
 }

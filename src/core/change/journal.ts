@@ -50,12 +50,12 @@ export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string):
           await idFor(transaction, model, String(key)),
           model,
           String(key),
-          at.toISOString(),
+          dialect.bindKind({ kind: 'date-time', scale: 0 }, at.toISOString()),
           by,
           action,
           JSON.stringify(operation === undefined ? changes : { [OPERATION]: operation, ...changes }),
         ];
-        await transaction.run(insert, texts);
+        void transaction.send(insert, texts);
       }
     },
   };
@@ -75,7 +75,7 @@ export const journaledMembers = (model: Model): string[] =>
 export function changesIn(model: Model): (before: Values | undefined, after: Values | undefined) => Entry['changes'] {
   const members = journaledMembers(model);
   // The line itself has the time; a changed stamp adds nothing.
-  const changing = members.filter((member) => !(model.stamps && member === 'updated_at'));
+  const changing = members.filter((member) => member !== model.stamps.updated?.member);
   return (before, after) => {
     const changes: Record<string, { before?: unknown; after?: unknown }> = {};
     for (const member of before !== undefined && after !== undefined ? changing : members) {

@@ -99,12 +99,12 @@ export function linkWriter(graph: Graph, model: Model, dialect: Dialect): LinkWr
 
 const keysIn = (values: Values, member: string): readonly Scalar[] => (values[member] ?? []) as readonly Scalar[];
 
-function statementsOf(links: Links, { name, placeholder }: Dialect): Omit<Written, 'links'> {
-  const [table, near, far] = [links.table, links.near, links.far].map(name);
-  const both = [placeholder(1), placeholder(2)];
+function statementsOf(links: Links, { name, placeholder, onConflict }: Dialect): Omit<Written, 'links'> {
+  const [table, near, far] = [links.table, links.near, links.far].map(name) as [string, string, string];
+  const both = [1, 2].map(placeholder);
   return {
     // Another transaction may have made the same link a moment ago.
-    add: { sql: `INSERT INTO ${table} (${near}, ${far}) VALUES (${both.join(', ')}) ON CONFLICT DO NOTHING` },
+    add: { sql: `INSERT INTO ${table} (${near}, ${far}) VALUES (${both.join(', ')}) ${onConflict([near, far], {})}` },
     remove: { sql: `DELETE FROM ${table} WHERE ${near} = ${both[0]} AND ${far} = ${both[1]}` },
   };
 }

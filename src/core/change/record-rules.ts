@@ -6,13 +6,16 @@ import { evaluate } from '../expression/evaluate.ts';
 import { fieldExpression } from '../expression/property.ts';
 import { childrenOf, manysOf, needs, ownChildrenOf, plain } from '../model/expression.ts';
 import type { Expression } from '../model/expression.ts';
+import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
+import { keyFields } from '../model/joined-key.ts';
 import type { Model, RecordRule } from '../model/model.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import { parametersOf } from '../sql/parameters.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
+import { fieldIs } from '../sql/stored.ts';
 import { draftStatement } from './draft-statement.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
@@ -80,10 +83,10 @@ function leadsOnwards(expression: Expression, model: Model): boolean {
   return childrenOf(expression).every((child) => leadsOnwards(child, model));
 }
 
-/** A record along the path of an expression, by an expression for its key. */
+/** A record along the path of an expression, by expressions for the fields that tell it apart. */
 interface Reached {
   readonly target: string;
-  readonly key: Expression;
+  readonly key: readonly { readonly field: Field; readonly value: Expression }[];
 }
 
 function reachedBy(
@@ -94,7 +97,10 @@ function reachedBy(
   if (expression.op !== 'at') return ownChildrenOf(expression).flatMap((child) => reachedBy(graph, child, within));
   const inside = (of: Expression): Expression =>
     within({ op: 'at', step: expression.step, target: expression.target, of, type: of.type });
-  const key = inside(fieldExpression(modelOf(graph, expression.target).key));
+  const key = keyFields(modelOf(graph, expression.target)).map((field) => ({
+    field,
+    value: inside(fieldExpression(field)),
+  }));
   return [{ target: expression.target, key }, ...reachedBy(graph, expression.of, inside)];
 }
 
@@ -105,10 +111,13 @@ function locksOf(rules: readonly RecordRule[], graph: Graph, model: Model, diale
     .map(({ target, key }): Lock => {
       const other = modelOf(graph, target);
       const parameters = parametersOf<EvaluationContext>(dialect, 1);
-      const sql = compileExpression(key, model, graph, dialect, parameters);
-      const [table, own] = [name(model.table), name(model.key.column)];
-      const of = `SELECT ${sql} FROM ${table} WHERE ${table}.${own} = ${dialect.placeholder(1)}`;
-      const text = `SELECT 1 FROM ${name(other.table)} WHERE ${name(other.key.column)} = (${of})${dialect.lockValues}`;
+      const table = name(model.table);
+      const from = `FROM ${table} WHERE ${fieldIs(dialect, model.key, dialect.placeholder(1), table)}`;
+      const isThere = key.map(({ field, value }) => {
+        const sql = compileExpression(value, model, graph, dialect, parameters);
+        return `${name(field.column)} = (SELECT ${sql} ${from})`;
+      });
+      const text = `SELECT 1 FROM ${name(other.table)} WHERE ${isThere.join(' AND ')}${dialect.lockValues}`;
       return { statement: { sql: text }, values: parameters.values };
     });
   const once = new Map(locks.map((lock) => [lock.statement.sql, lock]));
@@ -119,7 +128,7 @@ function storedRule(rule: RecordRule, graph: Graph, model: Model, dialect: Diale
   const parameters = parametersOf<EvaluationContext>(dialect, 1);
   const sql = compileExpression(rule.check, model, graph, dialect, parameters);
   const table = dialect.name(model.table);
-  const key = `${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(1)}`;
+  const key = fieldIs(dialect, model.key, dialect.placeholder(1), table);
   return {
     statement: { sql: `SELECT ${sql} FROM ${table} WHERE ${key}` },
     values: parameters.values,

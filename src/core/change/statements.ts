@@ -5,6 +5,7 @@ import type { EvaluationContext } from '../expression/context.ts';
 import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
+import { keyFields, storedFields } from '../model/joined-key.ts';
 import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
 import type { Relation } from '../model/relation.ts';
@@ -18,6 +19,7 @@ import type { TemplateSql } from '../query/template-sql.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import { parametersOf } from '../sql/parameters.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
+import { columnValue, fieldIs, kept, keyOrder } from '../sql/stored.ts';
 
 /** A statement, and the values of its last placeholders. */
 export interface Valued extends Statement {
@@ -55,28 +57,31 @@ export interface ChangeStatements {
 export function changeStatements(graph: Graph, model: Model, dialect: Dialect): ChangeStatements {
   const { name, placeholder } = dialect;
   const table = name(model.table);
-  const key = name(model.key.column);
   const whole = wholeOf(graph, model);
   const returnsAll = isStored(whole) && isStored(storedOf(model));
   const json = returnsAll ? dialect.text(projectionSql(graph, model, whole, dialect, parametersOf(dialect))) : 'NULL';
   const stored = !returnsAll || isOpen(graph, model) ? 'NULL' : storedText(graph, model, dialect);
-  const returned = `${key}, ${json}, ${stored}`;
-  const places = (fields: readonly Field[]): string => fields.map((_field, index) => placeholder(index + 1)).join(', ');
+  const returned = `${columnValue(dialect, model.key)}, ${json}, ${stored}`;
+  const places = (fields: readonly Field[]): string =>
+    fields.map((field, index) => kept(dialect, field, placeholder(index + 1))).join(', ');
 
-  const inserted = model.keyKind === 'serial' ? model.fields.filter((field) => field !== model.key) : model.fields;
-  const updated = model.fields.filter((field) => field !== model.key && field.member !== 'created_at');
-  const sets = updated.map((field, index) => `${name(field.column)} = ${placeholder(index + 1)}`).join(', ');
+  const written = storedFields(model).filter(({ stored }) => stored?.made !== true);
+  const inserted = model.keyKind === 'serial' ? written.filter((field) => field !== model.key) : written;
+  const fixed = [...keyFields(model), model.stamps.created];
+  const updated = written.filter((field) => !fixed.includes(field));
+  const sets = updated
+    .map((field, index) => `${name(field.column)} = ${kept(dialect, field, placeholder(index + 1))}`)
+    .join(', ');
+  const own = fieldIs(dialect, model.key, placeholder(updated.length + 1));
   const columns = inserted.map((field) => name(field.column)).join(', ');
   return {
     insert: { sql: `INSERT INTO ${table} (${columns}) VALUES (${places(inserted)}) RETURNING ${returned}` },
     inserted,
     readLocked: storedStatement(graph, model, dialect, true),
-    update: {
-      sql: `UPDATE ${table} SET ${sets} WHERE ${key} = ${placeholder(updated.length + 1)} RETURNING ${returned}`,
-    },
+    update: dialect.returning({ table, change: `UPDATE ${table} SET ${sets} WHERE ${own}`, returned, where: own }),
     updated,
     returnsAll,
-    delete: { sql: `DELETE FROM ${table} WHERE ${key} = ${placeholder(1)}` },
+    delete: { sql: `DELETE FROM ${table} WHERE ${fieldIs(dialect, model.key, placeholder(1))}` },
   };
 }
 
@@ -124,7 +129,7 @@ function existStatement(model: Model, permissions: Permissions, dialect: Dialect
     const other = modelOf(graph, relation.target);
     // A new record's grants may depend on its parent, so the parent is asked.
     const guard = guardSql(graph, other, permissions.may(other, 'read'), dialect, parameters);
-    const key = `${name(other.key.column)} = ${placeholder(at + 1)}`;
+    const key = fieldIs(dialect, other.key, placeholder(at + 1));
     return `EXISTS (SELECT 1 FROM ${name(other.table)} WHERE ${key}${guard})`;
   });
   return { sql: `SELECT ${looks.join(', ')}`, values: parameters.values };
@@ -146,7 +151,7 @@ function referrerOf(other: Model, relation: Relation, permissions: Permissions, 
   const { graph } = permissions;
   const table = name(other.table);
   const guard = readWith(permissions, other, relation);
-  const from = `FROM ${table} WHERE ${table}.${name(relation.field.column)} = ${placeholder(1)}`;
+  const from = `FROM ${table} WHERE ${fieldIs(dialect, relation.field, placeholder(1), table)}`;
 
   const counting = parametersOf<EvaluationContext>(dialect, 1);
   const guarded = guardSql(graph, other, guard, dialect, counting);
@@ -155,7 +160,8 @@ function referrerOf(other: Model, relation: Relation, permissions: Permissions, 
   const naming = parametersOf<EvaluationContext>(dialect, 1);
   const { values, write } = templateSql(labelOf(other), graph, other, dialect, naming);
   const readable = guardSql(graph, other, guard, dialect, naming);
-  const labels = `SELECT ${values} ${from}${readable} ORDER BY ${table}.${name(other.key.column)} LIMIT ${MOST_NAMED}`;
+  const order = keyOrder(dialect, other, table);
+  const labels = `SELECT ${values} ${from}${readable} ORDER BY ${order} LIMIT ${MOST_NAMED}`;
   return {
     model: other,
     relation,

@@ -6,6 +6,7 @@ import type { Scalar } from '../model/scalar.ts';
 import { worded } from '../rules/message.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
+import { fieldIs } from '../sql/stored.ts';
 import { spoken } from '../text/names.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
@@ -32,9 +33,9 @@ export type TakenFinder = (
 export function takenFinder(model: Model, dialect: Dialect): TakenFinder {
   const { name, placeholder } = dialect;
   const sets = uniqueSets(model).map((fields) => {
-    const same = fields.map(({ column }, at) => `${name(column)} = ${placeholder(at + 1)}`).join(' AND ');
+    const same = fields.map((field, at) => fieldIs(dialect, field, placeholder(at + 1))).join(' AND ');
     const select = `SELECT 1 FROM ${name(model.table)} WHERE ${same}`;
-    const other = `${select} AND ${name(model.key.column)} <> ${placeholder(fields.length + 1)}`;
+    const other = `${select} AND NOT (${fieldIs(dialect, model.key, placeholder(fields.length + 1))})`;
     return { fields, ofNew: { sql: select }, ofStored: { sql: other } };
   });
   return async ({ transaction }, values, key, unknown) => {

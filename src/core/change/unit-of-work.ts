@@ -25,6 +25,8 @@ export interface UnitOfWork {
   readonly newAddresses: Scalar[];
   /** Whether it changed records of callers. */
   readonly callersChanged: { value: boolean };
+  /** Whether steps may go ahead of each other's answers: work that was too hasty is done again without. */
+  readonly isHasty: boolean;
   /** The operation that the work is done for. */
   operation?: string;
   /** How many hooks are running, one inside the other. */
@@ -72,12 +74,14 @@ export const beginUnitOfWork = (
   transaction: Transaction,
   { caller, permissions, request }: Principal,
   now: () => Date,
+  isHasty = false,
 ): UnitOfWork => ({
   transaction,
   caller,
   permissions,
   request,
   now,
+  isHasty,
   entries: [],
   events: [],
   newAddresses: [],
@@ -95,7 +99,7 @@ export function nested<Result>(work: UnitOfWork, part: (inner: UnitOfWork) => Pr
   const turn = work.lastNested.then(async () => {
     const [entries, events, addresses] = [work.entries.length, work.events.length, work.newAddresses.length];
     try {
-      const inner = { ...work, calls: { pending: 0 }, lastNested: Promise.resolve() };
+      const inner = { ...work, isHasty: false, calls: { pending: 0 }, lastNested: Promise.resolve() };
       return await work.transaction.nested(() => part(inner));
     } catch (error) {
       work.entries.length = entries;

@@ -1,6 +1,8 @@
 import { brokenRules, HttpProblem } from '../api/problems.ts';
 import type { Field } from '../model/field.ts';
+import { storedValue } from '../model/joined-key.ts';
 import type { Scalar } from '../model/scalar.ts';
+import { restamp } from '../model/stamps.ts';
 import { isSame } from '../model/value.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Row } from '../sql/statement.ts';
@@ -58,10 +60,10 @@ export function recordUpdater(parts: ModelWriting, steps: WriteSteps): Changes['
       await checks.draft(work, values, record, parts.lookUpsFor(service));
       await may?.authorizeDraft(work, how, values);
     }
-    if (model.stamps && isSame(values.updated_at, record.updated_at)) values.updated_at = now.toISOString();
+    restamp(model, values, record, now);
     const update = (): Promise<Row | undefined> =>
       work.transaction.first(statements.update, [
-        ...statements.updated.map((field) => bind(field, values[field.member])),
+        ...statements.updated.map((field) => bind(field, storedValue(values, field))),
         bind(model.key, key),
       ]);
     await moveStock(work, draws.sharesOf(record, evaluationOf(work)), values, update);

@@ -6,6 +6,7 @@ import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { Scalar } from '../model/scalar.ts';
 import type { Reader, Store, Transaction, TransactionOptions } from '../store/contract.ts';
+import { TooHasty } from './ahead.ts';
 import { makeChanges } from './changes.ts';
 import type { Code } from './code.ts';
 import { commitEvents } from './commit-events.ts';
@@ -90,7 +91,12 @@ export function makeWrites(options: WritesOptions): Writes {
     }),
   );
 
-  const run: Writes['run'] = async (principal, work, settings) => {
+  const runOnce = async <Result>(
+    principal: Principal | null,
+    work: (work: UnitOfWork) => Promise<Result>,
+    settings: TransactionOptions | undefined,
+    isHasty: boolean,
+  ): Promise<Result> => {
     const { requester } = principal ?? itself;
     let events: readonly CommitEvent[] = [];
     let callersChanged = false;
@@ -99,7 +105,7 @@ export function makeWrites(options: WritesOptions): Writes {
       async (transaction) => {
         // Begun anew with each try: what a lost one wanted to tell is forgotten with it.
         const time = runtime.now();
-        const under = beginUnitOfWork(transaction, principal ?? itself, () => time);
+        const under = beginUnitOfWork(transaction, principal ?? itself, () => time, isHasty);
         const done = await work(under);
         if (under.entries.length > 0) await journal.write(under);
         events = under.events;
@@ -114,6 +120,11 @@ export function makeWrites(options: WritesOptions): Writes {
     committed.tell(principal ?? itself, events);
     return result;
   };
+  const run: Writes['run'] = (principal, work, settings) =>
+    runOnce(principal, work, settings, store.isRemote === true).catch((error: unknown) => {
+      if (error instanceof TooHasty) return runOnce(principal, work, settings, false);
+      throw error;
+    });
 
   const credentials = makeCredentials(dialect, graph.identity?.codes !== undefined);
   const writing: Writing = { graph, dialect, runtime, code, permissionSets, credentials, changesOf, scopeOf };

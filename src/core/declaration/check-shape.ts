@@ -1,6 +1,6 @@
 import { didYouMean, nearest } from '../text/nearest.ts';
 import { describe, isRecord } from '../text/value.ts';
-import type { Declared, Path } from './document.ts';
+import type { Declared, Path } from './declared.ts';
 import type { ProblemCode } from './problem-codes.ts';
 import type { Problem } from './problem.ts';
 import type { Shape } from './shape.ts';
@@ -76,7 +76,7 @@ function walk(check: ShapeCheck, value: unknown, shape: Shape, path: Path): unkn
     }
     case 'list': {
       const fitting = Array.isArray(value) && value.length >= (shape.least ?? 0);
-      if (!fitting) return wrongKind(check, value, shape.least ? 'a list with at least one entry' : 'a list', path);
+      if (!fitting) return wrongKind(check, value, listText(shape.least), path);
       return value
         .map((item, index) => walk(check, item, shape.of, [...path, index]))
         .filter((item) => item !== undefined);
@@ -177,3 +177,6 @@ export function fits(value: unknown, shape: Shape): boolean {
       return fits(value, shape.of());
   }
 }
+
+const listText = (least = 0): string =>
+  least === 0 ? 'a list' : `a list with at least ${least === 1 ? 'one entry' : `${least} entries`}`;

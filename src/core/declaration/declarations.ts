@@ -13,8 +13,8 @@ export interface ModelDeclaration {
   readonly description?: string;
   readonly deprecated?: boolean;
   readonly label?: string | { readonly text?: string; readonly reveals?: boolean };
-  readonly key?: string;
-  readonly stamps?: boolean;
+  readonly key?: string | readonly string[] | KeyDeclaration;
+  readonly stamps?: boolean | StampsDeclaration;
   readonly sort?: string;
   readonly within?: string;
   readonly owner?: string;
@@ -86,6 +86,8 @@ export interface RelationDeclaration {
   readonly description?: string;
   readonly deprecated?: boolean;
   readonly column?: string;
+  readonly table?: string;
+  readonly columns?: readonly string[] | { readonly own: string; readonly other: string };
 }
 
 export interface ComputedDeclaration {
@@ -145,6 +147,7 @@ export interface ServiceDeclaration {
   };
   readonly key?: string;
   readonly store?: string | { readonly write?: string; readonly read?: readonly string[]; readonly lag?: string };
+  readonly tables?: 'ours' | 'theirs';
   readonly stores?: readonly StoreKind[];
   readonly identity?: IdentityDeclaration;
   readonly paging?: { readonly default?: number; readonly most?: number };
@@ -194,3 +197,20 @@ export interface IdentityDeclaration {
     readonly create?: Named<string>;
   };
 }
+
+/** A key that the service makes or puts together, under other names than the usual. */
+export interface KeyDeclaration {
+  readonly type?: 'uuid' | 'serial';
+  readonly fields?: readonly string[];
+  readonly reveals?: boolean;
+  readonly name?: string;
+  readonly column?: string;
+}
+
+export interface StampsDeclaration {
+  readonly created?: StampDeclaration;
+  readonly updated?: StampDeclaration;
+}
+
+/** A name, or a name and that of its column. */
+export type StampDeclaration = string | { readonly name?: string; readonly column?: string };

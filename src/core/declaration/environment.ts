@@ -1,6 +1,6 @@
 import { own } from '../text/own.ts';
 import { isRecord } from '../text/value.ts';
-import type { Declared, Path } from './document.ts';
+import type { Declared, Path } from './declared.ts';
 import type { Problem } from './problem.ts';
 
 type Variables = Readonly<Record<string, string | undefined>>;

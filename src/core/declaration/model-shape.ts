@@ -7,7 +7,11 @@ const memberName = /^[a-z][a-z0-9_]*$/;
 const memberHint = 'lower-case letters, digits and underscores, a letter first';
 export const modelName = /^[a-z][a-z0-9]*(-[a-z0-9]+)*$/;
 const modelHint = 'the name of a model';
-const columnName = /^[A-Za-z_][A-Za-z0-9_]*$/;
+/** Names of tables and columns: every database takes so many bytes, and says in its errors where a name ends. */
+const sqlName = /^(?! )[^\p{C}".`\\]{1,63}(?<! )$/u;
+/** Whether a name that a table or a column has can stand in a declaration. */
+export const isSqlName = (name: string): boolean => sqlName.test(name) && new TextEncoder().encode(name).length <= 63;
+const sqlHint = 'a name of at most 63 characters, without quotes, dots, backslashes and blanks at its ends';
 const operationName = /^[a-z][a-z0-9]*(-[a-z0-9]+)*$/;
 const operationHint = 'lower-case letters, digits and hyphens';
 
@@ -73,7 +77,7 @@ export const fieldEntries: Entries = {
     shape: text(/^slug\(.*\S.*\)$/, 'slug(name), with a field or an expression'),
     about: 'derived when the client gives none: a URL-safe text of another value',
   },
-  column: { shape: text(columnName, 'a column name'), about: 'the name of its column' },
+  column: { shape: text(sqlName, sqlHint), about: 'the name of its column' },
 };
 
 const field = named('field', () => entries('a field', fieldEntries));
@@ -92,7 +96,19 @@ const relation = entries('a relation', {
   immutable: { shape: flag, about: 'set when the record is made, never after' },
   description: { shape: text(), about: people },
   deprecated,
-  column: { shape: text(columnName, 'a column name'), about: 'the name of its column' },
+  column: { shape: text(sqlName, sqlHint), about: 'the name of its column' },
+  table: { shape: text(sqlName, sqlHint), about: 'many-to-many: the name of the table of links' },
+  columns: {
+    shape: either(
+      'a list of names, or { own: order_id, other: tag_id }',
+      list(text(sqlName, sqlHint), 2),
+      entries('columns', {
+        own: { shape: text(sqlName, sqlHint), about: 'the one with the key of this record', required: true },
+        other: { shape: text(sqlName, sqlHint), about: 'the one with the key of the other', required: true },
+      }),
+    ),
+    about: 'the columns of a reference to a key of several fields, as a list; many-to-many: the two of that table',
+  },
 });
 
 const grantHint = "anybody, signed-in, verified, owner, role:NAME, nobody, a path of relations, or { where: '…' }";
@@ -158,6 +174,19 @@ const draw = entries('a draw', {
   refuse: { shape: text(/\S/, 'a text'), about: 'what to say where not enough is left; {available} is what there is' },
 });
 
+const stamp: Shape = either(
+  'a name, or a map with name and column',
+  text(memberName, memberHint),
+  entries('a stamp', {
+    name: { shape: text(memberName, memberHint), about: 'what it is called', required: true },
+    column: { shape: text(sqlName, sqlHint), about: 'the name of its column' },
+  }),
+);
+const stamps = entries('stamps', {
+  created: { shape: stamp, about: 'when a record was made' },
+  updated: { shape: stamp, about: 'when it was last changed' },
+});
+
 const label = either(
   'a text, or a map with text and reveals',
   text(/\S/, 'a text'),
@@ -172,12 +201,32 @@ export const modelShape = entries('a model', {
     required: true,
   },
   plural: { shape: text(modelName, 'lower-case letters, digits and hyphens'), about: 'the segment of its paths' },
-  table: { shape: text(columnName, 'a table name'), about: 'the name of its table' },
+  table: { shape: text(sqlName, sqlHint), about: 'the name of its table' },
   description: { shape: text(), about: people },
   deprecated,
   label: { shape: label, about: 'how one record is called: a text with {fields} in it; the key if left out' },
-  key: { shape: text(memberName, 'uuid, serial or the name of a field'), about: 'what tells records apart' },
-  stamps: { shape: flag, about: 'whether records carry created_at and updated_at; true if left out' },
+  key: {
+    shape: either(
+      'uuid, serial, the name of a field, a list of names, or { type: serial, name: number }',
+      text(memberName, 'uuid, serial or the name of a field'),
+      list(text(memberName, memberHint), 2),
+      entries('a key', {
+        type: { shape: word('uuid', 'serial'), about: 'how the service makes it' },
+        fields: {
+          shape: list(text(memberName, memberHint), 2),
+          about: 'the fields and relations that it is put together of',
+        },
+        reveals,
+        name: { shape: text(memberName, memberHint), about: 'its name in JSON; id if left out' },
+        column: { shape: text(sqlName, sqlHint), about: 'the name of its column; its own if left out' },
+      }),
+    ),
+    about: 'what tells records apart',
+  },
+  stamps: {
+    shape: either('true, false, or the names of the two: { created: made_at, updated: changed_at }', flag, stamps),
+    about: 'when a record was made and last changed; created_at and updated_at if left out',
+  },
   sort: { shape: text(), about: 'the order of lists when the client asks for none: -altitude_m,name' },
   within: { shape: text(modelName, modelHint), about: 'the model that this one is a part of' },
   owner: {

@@ -1,4 +1,4 @@
-import type { Declared, Path } from './document.ts';
+import type { Declared, Path } from './declared.ts';
 import type { ProblemCode } from './problem-codes.ts';
 import type { Problem } from './problem.ts';
 

@@ -1,5 +1,6 @@
 import type { Shape } from './shape.ts';
 import { count, either, entries, flag, list, map, text, word } from './shape.ts';
+import { storeKinds } from '../model/service.ts';
 import { modelName } from './model-shape.ts';
 
 const atLeastOne: Shape = { kind: 'number', integer: true, least: 1 };
@@ -7,6 +8,8 @@ const fieldName = text(/^[a-z][a-z0-9_]*$/, 'the name of a field');
 const headerNames = list(text(/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/, 'the name of a header'), 1);
 const serverAddress = text(/^postgres:\/\/./, 'postgres://user@host:5432/name');
 const SIZE = /^[1-9]\d* ?[kKmM][bB]$/;
+/** A variable of the environment is a text, also where it is a number. */
+const SIZE_OR_NONE = new RegExp(`^0$|${SIZE.source}`);
 const time = text(/^[1-9]\d*(ms|s|min)$/, 'a time like 500ms or 5s');
 
 /** `vantfell.yaml`. */
@@ -66,7 +69,10 @@ export const serviceShape = entries('the service file', {
   store: {
     shape: either(
       'an address, or one for writes and others for reads',
-      text(/^(sqlite:.|postgres:\/\/.)/, 'sqlite:./data/huts.db or postgres://user@host:5432/name'),
+      text(
+        /^(sqlite:.|(postgres|mariadb|mysql):\/\/.)/,
+        'sqlite:./data/huts.db, postgres://user@host:5432/name or mariadb://user@host:3306/name',
+      ),
       entries('the store', {
         write: { shape: serverAddress, about: 'the database', required: true },
         read: {
@@ -81,8 +87,14 @@ export const serviceShape = entries('the service file', {
       'the database; a SQLite file in .vantfell/ if left out. With `write`, `read` and `lag`, replicas answer reads',
   },
   stores: {
-    shape: list(word('sqlite', 'postgres'), 1),
+    shape: list(word(...storeKinds), 1),
     about: 'the kinds of database that migrations are written for; that of `store` if left out',
+  },
+  tables: {
+    shape: word('ours', 'theirs'),
+    about:
+      'whose the tables are: `ours` follow the models, which is so if it is left out; `theirs` were there already, ' +
+      'and are not changed',
   },
   identity: {
     about: 'who may sign in; nobody if left out',
@@ -176,7 +188,7 @@ export const serviceShape = entries('the service file', {
       cascade: { shape: atLeastOne, about: 'how many records one delete may take along; 10000' },
       queue: { shape: atLeastOne, about: 'how many writers may wait; 1000' },
       cache: {
-        shape: either('0, or a size like 4MB', count, text(SIZE, '0, or a size like 4MB')),
+        shape: either('0, or a size like 4MB', count, text(SIZE_OR_NONE, '0, or a size like 4MB')),
         about: 'answers that are kept as long as they are the same; 8MB, 0 for none',
       },
     }),

@@ -2,6 +2,7 @@ import type { Field, ValueSpec } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
+import { isMadeByService } from '../model/stamps.ts';
 import { mustBeGiven } from '../rules/schema.ts';
 import { indented, listed, memberLines, memberName, memberType, typeOf } from './typescript.ts';
 import type { Member } from './typescript.ts';
@@ -79,10 +80,7 @@ function modelLines(model: Model): string[] {
 
 /** Whether a new record can't be made without this member. */
 function isGiven(field: Field, model: Model): boolean {
-  const { origin, derivedFrom } = field;
-  const byItself =
-    origin === 'stamp' || (field === model.key && model.keyKind !== 'field') || derivedFrom !== undefined;
-  return !byItself && mustBeGiven(field);
+  return !isMadeByService(model, field) && field.derivedFrom === undefined && mustBeGiven(field);
 }
 
 const inputMembers = (input: ReadonlyMap<string, ValueSpec>): Member[] =>

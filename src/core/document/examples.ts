@@ -3,9 +3,10 @@ import { evaluate } from '../expression/evaluate.ts';
 import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
+import { joinedKey } from '../model/joined-key.ts';
 import type { Model } from '../model/model.ts';
 import { linkedOf } from '../model/related.ts';
-import type { FieldValue } from '../model/scalar.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { canonical } from '../model/value.ts';
 import { viewOf } from '../query/projection.ts';
 import { exampleValue, inCase, isSound } from '../rules/examples.ts';
@@ -107,6 +108,10 @@ function madeUp(field: Field): FieldValue | undefined {
 
 /** A key that any record of a model might have. */
 function keyExample(graph: Graph, model: Model, samples: Samples): FieldValue | undefined {
+  if (model.key.parts !== undefined) {
+    const parts = model.key.parts.map((part) => fieldExample(graph, model, part, samples) as Scalar | undefined);
+    return parts.includes(undefined) ? undefined : joinedKey(parts as Scalar[]);
+  }
   if (model.keyKind === 'serial') return 1;
   if (model.keyKind === 'field') {
     const sampled = isForAll(model, model.key.member) ? sampleOf(model, model.key, samples) : undefined;

@@ -1,7 +1,7 @@
-import { stringify } from 'yaml';
 import { allEndpoints } from '../api/endpoints.ts';
 import type { Endpoint } from '../api/endpoints.ts';
 import type { Graph } from '../model/graph.ts';
+import { yaml } from '../text/libraries.ts';
 import { makeComponents } from './components.ts';
 import type { Documented, Sample } from './documented.ts';
 import { endpointItem } from './endpoint-items.ts';
@@ -69,4 +69,4 @@ export const documentJson = (document: object): string => `${JSON.stringify(docu
 export const shortJson = (document: object): string => JSON.stringify(document);
 
 export const documentYaml = (document: object): string =>
-  stringify(document, { aliasDuplicateObjects: false, lineWidth: 0 });
+  yaml().stringify(document, { aliasDuplicateObjects: false, lineWidth: 0 });

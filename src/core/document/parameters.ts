@@ -5,6 +5,7 @@ import type { Field } from '../model/field.ts';
 import type { Model } from '../model/model.ts';
 import { ownNames, relatedNames } from '../model/related.ts';
 import type { FieldValue } from '../model/scalar.ts';
+import { isMadeByService } from '../model/stamps.ts';
 import { filterable, filterableComputed, sortable } from '../query/listable.ts';
 import { MOST_RELATED } from '../query/projection.ts';
 import { exampleValue } from '../rules/examples.ts';
@@ -14,7 +15,7 @@ import type { Documented } from './documented.ts';
 import { GRAMMAR } from './grammar.ts';
 import type { JsonSchema } from './json-schema.ts';
 import { typeName } from './type-name.ts';
-import { memberSchema, valueSchema } from './values.ts';
+import { memberSchema, partWords, valueSchema } from './values.ts';
 
 const inQuery = (name: string, description: string, schema: JsonSchema | Ref, more: JsonSchema = {}): JsonSchema => ({
   name,
@@ -43,7 +44,7 @@ export const keyRef = ({ components }: Documented, model: Model): Ref =>
     name: keyParameter(model),
     in: 'path',
     required: true,
-    description: `The key of ${withArticle(model.name)}.`,
+    description: [`The key of ${withArticle(model.name)}.`, ...partWords(model.key)].join(' '),
     schema: textualSchema(model.key),
   }));
 
@@ -53,10 +54,10 @@ export const whereRefs = (doc: Documented, model: Model, but?: Field): Ref[] => 
     .filter((field) => field !== but)
     .map((field) => {
       // Keys and stamps that are made by the service are alike everywhere.
-      const isAlike = field.origin === 'stamp' || (field === model.key && model.keyKind !== 'field');
-      const name = isAlike
-        ? `where.${field.member}${model.keyKind === 'serial' ? '.serial' : ''}`
-        : `${typeName(model)}.where.${field.member}`;
+      const name =
+        isMadeByService(model, field) && field.parts === undefined
+          ? `where.${field.member}${model.keyKind === 'serial' ? '.serial' : ''}`
+          : `${typeName(model)}.where.${field.member}`;
       return doc.components.ref('parameters', name, () => whereParameter(doc, model, field));
     }),
   ...filterableComputed(model).map((computed) =>
@@ -109,6 +110,7 @@ export const filterRefs = ({ components }: Documented, model: Model): Ref[] => [
 
 /** A condition over the first field of each kind that a model has. */
 function filterExamples(model: Model): JsonSchema {
+  const { created } = model.stamps;
   const open = model.shown.filter(({ member, origin }) => origin !== 'stamp' && !model.access.fields.has(member));
   const found = (types: readonly string[], choice = false): [string, string] | undefined => {
     const field = open.find(
@@ -126,7 +128,7 @@ function filterExamples(model: Model): JsonSchema {
     ...(number === undefined ? [] : [['compared', `${number[0]} >= ${number[1]}`] as const]),
     ...(choice === undefined ? [] : [['one-of', `${choice[0]} IN (${choice[1]})`] as const]),
     ...(text === undefined ? [] : [['text', `CASEI(${text[0]}) LIKE CASEI('%a%')`] as const]),
-    ...(model.stamps ? [['since', "created_at >= TIMESTAMP('2026-06-01T00:00:00Z')"] as const] : []),
+    ...(created === undefined ? [] : [['since', `${created.member} >= TIMESTAMP('2026-06-01T00:00:00Z')`] as const]),
   ];
   const all = conditions.length > 0 ? conditions : [['there', `${model.key.member} IS NOT NULL`] as const];
   return Object.fromEntries(all.map(([name, value]) => [name, { value }]));

@@ -86,10 +86,10 @@ function ruleKeywords(spec: ValueSpec): JsonSchema {
   };
   const isText = ['string', 'text', 'secret'].includes(spec.type);
   // A required text may not be empty, whatever its other rules.
-  const least = rules.required && isText ? Math.max(1, rules.minLength ?? 1) : rules.minLength;
+  const least = rules.required && isText ? (rules.minLength ?? 1) : rules.minLength;
   put('minLength', least);
   put('maxLength', longestOf(spec));
-  put('pattern', rules.pattern);
+  put('pattern', spec.parts === undefined ? rules.pattern : `^[^,]+(,[^,]+){${spec.parts.length - 1}}$`);
   put('format', rules.format);
   if (spec.type !== 'decimal') {
     put('minimum', rules.minimum);
@@ -115,6 +115,7 @@ function describe(spec: ValueSpec, side: Side, whose: Whose | undefined): string
     const part = whose.model.parent?.field === whose.field ? ' that it is a part of' : '';
     words.push(`The key of ${withArticle(whose.field.refersTo)}${part}.`);
   }
+  words.push(...partWords(spec));
   if (spec.type === 'decimal') {
     const bounds = (
       [
@@ -134,6 +135,13 @@ function describe(spec: ValueSpec, side: Side, whose: Whose | undefined): string
     words.push('No two records have the same.');
   }
   return words.length === 0 ? undefined : capitalized(words.join(' '));
+}
+
+/** How a key of several values is written. */
+export function partWords({ parts }: ValueSpec): string[] {
+  if (parts === undefined) return [];
+  const names = parts.map(({ member }) => `\`${member}\``).join(', ');
+  return [`The values of ${names}, with commas between: in a text, % is written %25, and a comma %2C.`];
 }
 
 /** What is done to a text before its rules are looked at, which therefore don't bind what is sent. */

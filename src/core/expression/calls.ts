@@ -9,6 +9,7 @@ import { asKind, commonKind, describeKind, openedAs } from './kinds.ts';
 import { lifted } from './lift.ts';
 import type { NameScope } from './name-scope.ts';
 import { eachOf, resolveMany } from './property.ts';
+import { ExpressionError } from './syntax.ts';
 import type { Call, Syntax } from './syntax.ts';
 import { add, between, part, times } from './time-calls.ts';
 
@@ -21,6 +22,10 @@ const ofText =
   (op: TextFunction | 'length'): CallTyper =>
   (call, scope, { typed, textual }) => {
     arity(call, 1);
+    if (op !== 'length' && scope.withoutLetters === true) {
+      const message = `${op} needs a table of the tool's own, which the database doesn't have`;
+      throw new ExpressionError('unknown-function', message, 'vantfell migrate own makes it', call.spot);
+    }
     const of = textual(call.args[0]!, typed(call.args[0]!, scope));
     return { op, of, type: op === 'length' ? plain('integer') : plain('text') };
   };

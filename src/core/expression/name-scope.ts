@@ -41,6 +41,8 @@ export interface NameScope {
   /** What has to be true of a record behind a relation to be there for them. */
   guard?(model: string, via: Step | Via): Expression | undefined;
   readonly letters: Letters;
+  /** The database knows none of them: it has none of the tool's own tables. */
+  readonly withoutLetters?: boolean;
   /** The models' author writes it, not a client: problems may name hidden members and impossible values. */
   strange?(message: string, remedy: string, spot: Spot): void;
 }

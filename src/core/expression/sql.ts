@@ -1,10 +1,14 @@
 import { isOfCalendar } from '../model/expression.ts';
-import type { Aggregate, CalendarNode, Expression, List, Many, ValueKind } from '../model/expression.ts';
+import type { Aggregate, CalendarNode, Expression, Many, ValueKind } from '../model/expression.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import type { ExpressionDialect } from '../sql/expression-dialect.ts';
+import { columnValue } from '../sql/stored.ts';
 import { manyAmong, manyJoined, oneJoined } from './joins.ts';
+import type { SqlKey } from './joins.ts';
+import { listsSql } from './lists-sql.ts';
+import type { ListWriter, OfEach } from './lists-sql.ts';
 
 /** The value of a placeholder: a constant of the expression, or what is known only when the statement runs. */
 export type Bound =
@@ -100,7 +104,7 @@ function outerSql({ writer, model, row, beside }: NonNullable<SqlWriter['outer']
 }
 
 function bare(writer: SqlWriter, node: Expression, over: Model, row: string, beside: string[]): string {
-  const { dialect, around, name } = writer;
+  const { dialect, around } = writer;
   const of = (inner: Expression): string => sql(writer, inner, over, row, beside);
   if (isOfCalendar(node)) return calendarSql(dialect, node, of);
   switch (node.op) {
@@ -113,7 +117,7 @@ function bare(writer: SqlWriter, node: Expression, over: Model, row: string, bes
     case 'has-role':
       return dialect.parameter(node.type, around.place({ kind: 'role', role: node.role, type: node.type }));
     case 'field': {
-      const column = `${row}.${name(node.field.column)}`;
+      const column = columnValue(dialect, node.field, row);
       return node.inside.length === 0 ? column : dialect.inside(column, node.inside, node.type);
     }
     case 'at':
@@ -171,19 +175,40 @@ function bare(writer: SqlWriter, node: Expression, over: Model, row: string, bes
     case 'min':
     case 'max':
     case 'avg':
-      return aggregateSql(writer, node, valuesOf(writer, node.many, node.value, over, row, beside));
+      return aggregateSql(writer, node, over, row, beside);
     case 'contains':
     case 'contained-by':
     case 'overlaps':
     case 'equals':
-      return listsSql(writer, node, over, row, beside);
+      return listsSql(listWriterAt(writer, over, row, beside), node);
   }
 }
 
+const listWriterAt = (writer: SqlWriter, over: Model, row: string, beside: string[]): ListWriter<SqlWriter> => ({
+  dialect: writer.dialect,
+  alias: () => writer.around.alias(),
+  of: (inner) => sql(writer, inner, over, row, beside),
+  ofEach: valueOver,
+  rows: (many, shown, also) => rowsOf(writer, many, shown, over, row, beside, also),
+});
+
 const TEXT = { kind: 'constant', type: { kind: 'text', scale: 0 } } as const;
 
-const aggregateSql = ({ dialect, around }: SqlWriter, { op, type }: Node<Aggregate>, rows: string): string =>
-  `(SELECT ${dialect.aggregate(op, 'v', type)} FROM (${rows}) AS ${around.alias()})`;
+function aggregateSql(
+  writer: SqlWriter,
+  { op, type, many, value }: Node<Aggregate>,
+  over: Model,
+  row: string,
+  beside: string[],
+): string {
+  const { dialect, around } = writer;
+  if (dialect.isFlat !== true) {
+    const rows = valuesOf(writer, many, value, over, row, beside);
+    return `(SELECT ${dialect.aggregate(op, 'v', type)} FROM (${rows}) AS ${around.alias()})`;
+  }
+  const whole: Shown = (inner, target, inside) => dialect.aggregate(op, valueOver(inner, value, target, inside), type);
+  return `(${rowsOf(writer, many, whole, over, row, beside)})`;
+}
 
 /** The nodes of some operators. */
 type Node<Op extends Expression['op']> = Expression & { readonly op: Op };
@@ -202,7 +227,7 @@ function oneSql(writer: SqlWriter, node: Expression & { readonly op: 'at' }, ove
   const target = modelOf(models, node.target);
   const inside = around.alias();
   const value = valueOver(writer, node.of, target, inside);
-  const joined = oneJoined(node.step, target, over, inside, row, name);
+  const joined = oneJoined(node.step, target, over, inside, row, writer.dialect);
   const guard = guarded(writer, node.guard, target, inside);
   return `(SELECT ${value} FROM ${name(target.table)} AS ${inside} WHERE ${joined}${guard})`;
 }
@@ -216,10 +241,12 @@ function valuesOf(
   row: string,
   beside: string[],
 ): string {
-  const shown = (inner: SqlWriter, target: Model, inside: string): string =>
-    `${valueOver(inner, value, target, inside)} AS v`;
+  const shown: Shown = (inner, target, inside) => `${valueOver(inner, value, target, inside)} AS v`;
   return rowsOf(writer, many, shown, over, row, beside);
 }
+
+/** What is written of a related record, whose row is called `inside`. */
+type Shown = OfEach<SqlWriter>;
 
 /** How many levels a select of related records takes. */
 const OF_SELECT = 3;
@@ -228,64 +255,34 @@ const OF_SELECT = 3;
 function rowsOf(
   writer: SqlWriter,
   many: Many,
-  shown: (inner: SqlWriter, target: Model, inside: string) => string,
+  shown: Shown,
   over: Model,
   row: string,
   beside: string[],
+  also: Shown = () => '',
 ): string {
-  const { models, around, name } = writer;
+  const { models, around, dialect } = writer;
   const { through, of, via, guard, where } = many;
   const target = modelOf(models, many.target);
   const inside = around.alias();
   const joined =
     through === undefined
-      ? manyJoined(via, target, sql(writer, of, over, row, beside), inside, around.alias(), name)
-      : manyAmong(via, target, valuesOf(writer, through, of, over, row, beside), inside, around.alias(), name);
+      ? manyJoined(via, target, keyOf(writer, of, over, row, beside), inside, around.alias(), dialect)
+      : manyAmong(via, target, valuesOf(writer, through, of, over, row, beside), inside, around.alias(), dialect);
   const inner = { ...writer, deepest: Math.max(LEAST_DEPTH, writer.deepest - OF_SELECT) };
   const some = guarded({ ...inner, outer: { writer, model: over, row, beside } }, where, target, inside);
-  return `SELECT ${shown(inner, target, inside)} ${joined}${guarded(inner, guard, target, inside)}${some}`;
+  const rest = guarded(inner, guard, target, inside) + some + also(inner, target, inside);
+  return `SELECT ${shown(inner, target, inside)} ${joined}${rest}`;
+}
+
+/** The key that records belong to: mostly that of the row itself. */
+function keyOf(writer: SqlWriter, of: Expression, over: Model, row: string, beside: string[]): SqlKey {
+  const isOwn = of.op === 'field' && of.inside.length === 0;
+  return { sql: sql(writer, of, over, row, beside), of: isOwn ? { field: of.field, row } : undefined };
 }
 
 function guarded(writer: SqlWriter, guard: Expression | undefined, target: Model, row: string): string {
   return guard === undefined ? '' : ` AND ${valueOver(writer, guard, target, row)}`;
-}
-
-function listsSql(
-  writer: SqlWriter,
-  node: Expression & { op: 'contains' | 'contained-by' | 'overlaps' | 'equals' },
-  over: Model,
-  row: string,
-  beside: string[],
-): string {
-  const { around } = writer;
-  const rows = (list: List): string =>
-    `SELECT v FROM (${itemsSql(writer, list, over, row, beside)}) AS ${around.alias()} WHERE v IS NOT NULL`;
-  const without = (one: List, other: List): string => `(NOT EXISTS (${rows(one)} EXCEPT ${rows(other)}))`;
-  const { left, right } = node;
-  const test = (): string => {
-    if (node.op === 'contains') return without(right, left);
-    if (node.op === 'contained-by') return without(left, right);
-    if (node.op === 'overlaps') return `(EXISTS (${rows(left)} INTERSECT ${rows(right)}))`;
-    return `(${without(left, right)} AND ${without(right, left)})`;
-  };
-  const arrays = [left, right].filter((list) => list.kind === 'array');
-  if (arrays.length === 0) return test();
-  const there = arrays.map((list) => `${sql(writer, list.of, over, row, beside)} IS NOT NULL`).join(' AND ');
-  return `(CASE WHEN ${there} THEN ${test()} END)`;
-}
-
-function itemsSql(writer: SqlWriter, list: List, over: Model, row: string, beside: string[]): string {
-  const { dialect } = writer;
-  switch (list.kind) {
-    case 'array':
-      return dialect.items(sql(writer, list.of, over, row, beside), list.items);
-    case 'many':
-      return valuesOf(writer, list.many, list.value, over, row, beside);
-    case 'constants': {
-      if (list.values.length === 0) return 'SELECT NULL AS v';
-      return list.values.map((value) => `SELECT ${sql(writer, value, over, row, beside)} AS v`).join(' UNION ALL ');
-    }
-  }
 }
 
 /** How deep parentheses are nested. */

@@ -49,6 +49,11 @@ function problemOf(error: unknown): HttpProblem {
       return new HttpProblem('time-ran-out', undefined, { headers: LATER });
     case 'too-complex':
       return new HttpProblem('invalid-parameter', 'this database can not read so deep a request: include or name less');
+    case 'too-large':
+      return new HttpProblem(
+        'store-unavailable',
+        'this is more than the database takes or gives at once: ask for less',
+      );
     default:
       return new HttpProblem('inner-defect');
   }

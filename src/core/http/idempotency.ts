@@ -25,6 +25,13 @@ export interface Idempotency {
   within(work: UnitOfWork, claim: Claim | undefined, write: (work: UnitOfWork) => Promise<Reply>): Promise<Reply>;
 }
 
+/** Where the database has no table for it. */
+export const noIdempotency: Idempotency = {
+  once: () =>
+    Promise.reject(new HttpProblem('malformed-request', 'no Idempotency-Key is remembered here: leave it out')),
+  within: (work, _claim, write) => write(work),
+};
+
 /** How long an answer is repeated. */
 const KEPT_MS = 24 * 60 * 60 * 1000;
 const LONGEST_KEY = 255;
@@ -93,13 +100,13 @@ export function makeIdempotency(store: Store, serviceKeys: readonly string[], no
       if (claim === undefined) return write(work);
       const { transaction } = work;
       claims += 1;
-      if (claims % CLEARED_EVERY === 1) await transaction.run(statements.clear, [oldest()]);
-      await transaction.run(statements.drop, [claim.id, oldest()]);
+      if (claims % CLEARED_EVERY === 1) void transaction.send(statements.clear, [oldest()]);
+      void transaction.send(statements.drop, [claim.id, oldest()]);
       await transaction.run(statements.claim, [claim.id, claim.body, now().toISOString()]);
       const reply = await write(work);
       const { status, headers, body } = reply;
       if (status >= 200 && status < 300) {
-        await transaction.run(statements.keep, [claim.id, status, ownHeaders(headers), body ?? null]);
+        void transaction.send(statements.keep, [claim.id, status, ownHeaders(headers), body ?? null]);
       }
       return reply;
     },

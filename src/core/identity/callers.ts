@@ -90,7 +90,7 @@ function knownStatement(graph: Graph, field: Field, { dialect }: Store): Stateme
   const [caller, mark, since] = credentialsTable.columns.map((column) => name(column.name));
   const of = (table: string, column: string | undefined): string =>
     `(SELECT ${column} FROM ${name(table)} ` +
-    `WHERE ${caller} = CAST(${name(model.table)}.${name(model.key.column)} AS TEXT))`;
+    `WHERE ${caller} = ${dialect.keyText(`${name(model.table)}.${name(model.key.column)}`)})`;
   const credential = (column: string | undefined): string => of(credentialsTable.name, column);
   const proved = address === undefined ? '' : `, ${of(verifiedTable.name, name('address'))}`;
   return {

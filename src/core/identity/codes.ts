@@ -89,7 +89,7 @@ export function makeCodes(dialect: Dialect): Codes {
   };
 }
 
-function statementsOf({ name, placeholder }: Dialect) {
+function statementsOf({ name, placeholder, onConflict }: Dialect) {
   const table = name(codesTable.name);
   const verified = name(verifiedTable.name);
   const [id, kind, caller, address, made, expires] = codesTable.columns.map((column) => name(column.name)) as [
@@ -123,7 +123,7 @@ function statementsOf({ name, placeholder }: Dialect) {
     verify: {
       sql:
         `INSERT INTO ${verified} (${caller}, ${address}) VALUES (${first}, ${second}) ` +
-        `ON CONFLICT (${caller}) DO UPDATE SET ${address} = excluded.${address}`,
+        onConflict([caller], { [address]: (inserted) => inserted }),
     },
   };
 }

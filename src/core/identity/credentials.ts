@@ -23,19 +23,18 @@ export interface Credentials {
 const DATABASE = 'database';
 
 /** `hasCodes`: whether callers are sent any. */
-export function makeCredentials({ name, placeholder }: Dialect, hasCodes: boolean): Credentials {
+export function makeCredentials({ name, placeholder, onConflict }: Dialect, hasCodes: boolean): Credentials {
   const table = name(credentialsTable.name);
   const [caller, mark, since] = credentialsTable.columns.map((column) => name(column.name)) as [string, string, string];
   const [first, second] = [placeholder(1), placeholder(2)];
-  const put = (column: string, last: string): Statement => ({
+  const put = (column: string, last: (inserted: string) => string): Statement => ({
     sql:
-      `INSERT INTO ${table} (${caller}, ${column}) ` +
-      `VALUES (${first}, ${second}) ON CONFLICT (${caller}) DO UPDATE ` +
-      `SET ${column} = ${last}`,
+      `INSERT INTO ${table} (${caller}, ${column}) VALUES (${first}, ${second}) ` +
+      onConflict([caller], { [column]: last }),
   });
   const statements = {
     mark: { sql: `SELECT ${mark} FROM ${table} WHERE ${caller} = ${first}` },
-    keep: put(mark, `coalesce(${table}.${mark}, excluded.${mark})`),
+    keep: put(mark, (inserted) => `coalesce(${table}.${mark}, ${inserted})`),
     forget: { sql: `UPDATE ${table} SET ${mark} = NULL WHERE ${caller} = ${first}` },
     endSessions: { sql: `DELETE FROM ${name(sessionsTable.name)} WHERE ${name('caller')} = ${first}` },
     endResets: {
@@ -45,12 +44,12 @@ export function makeCredentials({ name, placeholder }: Dialect, hasCodes: boolea
     },
     eraseCodes: { sql: `DELETE FROM ${name(codesTable.name)} WHERE ${name('caller')} = ${first}` },
     eraseAddress: { sql: `DELETE FROM ${name(verifiedTable.name)} WHERE ${name('caller')} = ${first}` },
-    endBefore: put(since, `excluded.${since}`),
+    endBefore: put(since, (inserted) => inserted),
     database: { sql: `SELECT ${name('value')} FROM ${name(stateTable.name)} WHERE ${name('name')} = '${DATABASE}'` },
     name: {
       sql:
         `INSERT INTO ${name(stateTable.name)} (${name('name')}, ${name('value')}) ` +
-        `VALUES ('${DATABASE}', ${first}) ON CONFLICT DO NOTHING`,
+        `VALUES ('${DATABASE}', ${first}) ${onConflict([name('name')], {})}`,
     },
   };
   async function forget(transaction: Transaction, key: Scalar): Promise<void> {

@@ -1,5 +1,5 @@
 import type { Graph } from '../model/graph.ts';
-import { called } from '../tables/table.ts';
+import { called, pairsOf } from '../tables/table.ts';
 import type { Fill, Table } from '../tables/table.ts';
 import { exampleOf } from './neutral.ts';
 
@@ -22,7 +22,7 @@ export function neutralFills(tables: readonly Table[]): ReadonlyMap<string, Fill
   return new Map(
     tables.flatMap((table) =>
       table.columns.flatMap((column): [string, Fill][] => {
-        const refers = table.references.some((reference) => reference.column === column.name);
+        const refers = table.references.flatMap(pairsOf).some((pair) => pair.column === column.name);
         const value = column.nullable || refers || column.serial ? undefined : exampleOf(column);
         return value === undefined ? [] : [[called(table, column), value]];
       }),

@@ -1,4 +1,5 @@
 import stringify from 'json-stringify-pretty-compact';
+import { databaseNames } from '../model/service.ts';
 import type { StoreKind } from '../model/service.ts';
 import { changeSummaries } from '../tables/change-summary.ts';
 import type { ChangeSummary } from '../tables/change-summary.ts';
@@ -36,8 +37,11 @@ export const AFTER_FILE = 'after.json';
 export const forwardFile = (kind: string): string => `${kind}.forward.sql`;
 export const backFile = (kind: string): string => `${kind}.back.sql`;
 
-/** The names of the databases, as people write them. */
-const DATABASES: Readonly<Record<StoreKind, string>> = { sqlite: 'SQLite', postgres: 'PostgreSQL' };
+/** How a migration runs where that is not in one transaction with all it needs. */
+const REMARKS: Readonly<Partial<Record<StoreKind, string>>> = {
+  sqlite: ' It runs in a transaction with foreign_keys off; they are checked at its end.',
+  mariadb: ' Each statement on tables is kept by itself: `back` says what takes one back again.',
+};
 
 export function draftMigration(of: DraftOf): Drafted {
   const { number, title, before, after, decisions, ddls } = of;
@@ -50,9 +54,7 @@ export function draftMigration(of: DraftOf): Drafted {
   const name = `${String(number).padStart(4, '0')}-${title ?? titleOf(summaries, before.length === 0)}${second}`;
   const files: Record<string, string> = {};
   for (const [kind, ddl] of ddls) {
-    const inside =
-      kind === 'sqlite' ? ' It runs in a transaction with foreign_keys off; they are checked at its end.' : '';
-    const head = (way: string): string => `${name}, ${way}, for ${DATABASES[kind]}.${inside}`;
+    const head = (way: string): string => `${name}, ${way}, for ${databaseNames[kind]}.${REMARKS[kind] ?? ''}`;
     files[forwardFile(kind)] = scriptText(head('forward'), ddl.diff(plan));
     files[backFile(kind)] = scriptText(head('back'), ddl.diff(wayBack));
   }

@@ -1,5 +1,5 @@
 /** Comments, texts, quoted names, and the bodies of functions, in which words are no statements. */
-const NOT_CODE = /--[^\n]*|\/\*[^]*?\*\/|'(?:[^']|'')*'|"(?:[^"]|"")*"|(\$[a-z_]*\$)[^]*?\1/gi;
+const NOT_CODE = /--[^\n]*|`[^`]*`|\/\*[^]*?\*\/|'(?:[^']|'')*'|"(?:[^"]|"")*"|(\$[a-z_]*\$)[^]*?\1/gi;
 
 /** The bodies of triggers, and of functions in SQL: they end with an END of their own. */
 const BODIES =
@@ -15,6 +15,21 @@ const ENDING =
 export function endsTransaction(sql: string): string | undefined {
   const code = sql.replaceAll(NOT_CODE, ' ').replaceAll(BODIES, ' ');
   return ENDING.exec(code)?.[1]?.replace(/[\s;]+$/, '');
+}
+
+/**
+ * The statements of a script, each with the remarks before it.
+ */
+export function statementsOf(sql: string): string[] {
+  const code = codeOf(sql).replaceAll(BODIES, (text) => ' '.repeat(text.length));
+  const statements: string[] = [];
+  let from = 0;
+  for (let at = code.indexOf(';'); at >= 0; at = code.indexOf(';', from)) {
+    statements.push(sql.slice(from, at));
+    from = at + 1;
+  }
+  // What follows the last one may be no more than remarks.
+  return code.slice(from).trim() === '' ? statements : [...statements, sql.slice(from)];
 }
 
 /** A script without what is no code in it, every word in its place. */

@@ -8,6 +8,7 @@ import type { SchemaDiff } from '../tables/schema-diff.ts';
 import type { Fill, Table } from '../tables/table.ts';
 import { countRisks, fillable, isLossy, isStopped, summaryText } from './count.ts';
 import { migrationStoreOf } from './migration-store.ts';
+import type { MigrationStore } from './migration-store.ts';
 import { refuseMissing } from './missing.ts';
 import { makeOwnTables } from './own-tables.ts';
 import { DecisionRequired, SchemaMismatch } from './schema-mismatch.ts';
@@ -44,6 +45,7 @@ export function followModels(
       const message = `the database ${store.address} has run migrations, up to ${last.name}, and the project has none`;
       throw new SchemaMismatch(message, 'bring migrations/ back, as from version control; or name another database');
     }
+    await goOn(alteration, migrationStore);
     const before = (await migrationStore.snapshot(alteration)) ?? [];
     const decisions = { renames: answers.renames, fills: new Map<string, Fill>(), defaults };
     const plan = diffSchemas(before, tables, decisions);
@@ -69,14 +71,26 @@ export function followModels(
       throw new SchemaMismatch(`the database ${store.address} can not follow the models:\n${lines}`, remedy);
     }
     if (lossy.length > 0 && !answers.mayLose) throw new DecisionRequired([], lossy);
-    await alteration.script(scriptText('follow', store.ddl.diff(plan)), indexNames(before));
-    await migrationStore.keepSnapshot(alteration, tables);
     if (!summaries.every(({ goesOn }) => goesOn)) await alteration.letGo(() => true);
+    await migrationStore.keepNext(alteration, tables);
+    await alteration.script(scriptText('follow', store.ddl.diff(plan)), indexNames(before), FOLLOWING);
+    await migrationStore.keepSnapshot(alteration, tables);
     await alteration.hold(NO_MIGRATION);
     return before.length === 0
       ? [`made ${tables.length === 1 ? '1 table' : `${tables.length} tables`}`]
       : summaries.map(summaryText);
   });
+}
+
+/** What the script is called that follows the models. */
+const FOLLOWING = 'what follows the models';
+
+/** A script that was broken off goes on to its end: the tables are then as it was to make them. */
+async function goOn(alteration: Alteration, migrationStore: MigrationStore): Promise<void> {
+  const half = await alteration.halfDone();
+  if (half?.name !== FOLLOWING) return;
+  await alteration.script(half.script, undefined, FOLLOWING);
+  await migrationStore.keepSnapshot(alteration, await migrationStore.next(alteration));
 }
 
 /** Throws if a model's key has changed, or if values are to move between unrelated models. */

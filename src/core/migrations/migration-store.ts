@@ -11,10 +11,16 @@ export interface MigrationStore {
   /** The current tables, if they follow the models without migrations. */
   snapshot(reader: Reader): Promise<Table[] | undefined>;
   keepSnapshot(transaction: Transaction, tables: readonly Table[] | undefined): Promise<void>;
+  /** The tables that a script is about to make that follows the models. */
+  next(reader: Reader): Promise<Table[] | undefined>;
+  keepNext(transaction: Transaction, tables: readonly Table[]): Promise<void>;
   /** The migration that was drafted from that snapshot in this database. */
   drafted(reader: Reader): Promise<string | undefined>;
   keepDrafted(transaction: Transaction, name: string): Promise<void>;
 }
+
+/** Where the tables stand that are about to be made. */
+const NEXT = 'next tables';
 
 /** What stands in the table of states before the name of a migration that services of the version before go on with. */
 const BESIDE = 'services go on: ';
@@ -34,6 +40,10 @@ export function migrationStoreOf({ dialect: { name, placeholder } }: Pick<Store,
   const read = { sql: `SELECT ${name('value')} FROM ${state} WHERE ${name('name')} = ${placeholder(1)}` };
   const clear = { sql: `DELETE FROM ${state} WHERE ${name('name')} = ${placeholder(1)}` };
   const write = { sql: `INSERT INTO ${state} (${name('name')}, ${name('value')}) VALUES (${places(2)})` };
+  const tablesIn = async (reader: Reader, of: string): Promise<Table[] | undefined> => {
+    const row = await reader.first(read, [of]);
+    return row === undefined ? undefined : (JSON.parse(String(row[0])) as Table[]);
+  };
   return {
     async history(reader) {
       const rows = await reader.all(all, []);
@@ -55,13 +65,14 @@ export function migrationStoreOf({ dialect: { name, placeholder } }: Pick<Store,
       await transaction.run(remove, [called]);
       await transaction.run(clear, [BESIDE + called]);
     },
-    async snapshot(reader) {
-      const row = await reader.first(read, ['tables']);
-      return row === undefined ? undefined : (JSON.parse(String(row[0])) as Table[]);
+    snapshot: (reader) => tablesIn(reader, 'tables'),
+    next: (reader) => tablesIn(reader, NEXT),
+    async keepNext(transaction, tables) {
+      await transaction.run(clear, [NEXT]);
+      await transaction.run(write, [NEXT, JSON.stringify(tables)]);
     },
     async keepSnapshot(transaction, tables) {
-      await transaction.run(clear, ['tables']);
-      await transaction.run(clear, ['drafted']);
+      for (const row of ['tables', 'drafted', NEXT]) await transaction.run(clear, [row]);
       if (tables !== undefined) await transaction.run(write, ['tables', JSON.stringify(tables)]);
     },
     async drafted(reader) {

@@ -1,5 +1,5 @@
 import { StoreError } from '../store/contract.ts';
-import type { Alteration, Store } from '../store/contract.ts';
+import type { Alteration, HalfDone, Store } from '../store/contract.ts';
 import { changeSummaries } from '../tables/change-summary.ts';
 import type { ChangeSummary } from '../tables/change-summary.ts';
 import { stateTable } from '../tables/own-tables.ts';
@@ -8,6 +8,7 @@ import type { Table } from '../tables/table.ts';
 import { countRisks, fillable, isStopped, summaryText } from './count.ts';
 import { endsTransaction } from './ends-transaction.ts';
 import { indexNames } from './follow.ts';
+import { backName, forwardName, halfDoneRemedy, halfDoneText, migrationOf } from './half-done.ts';
 import { migrationStoreOf } from './migration-store.ts';
 import { checksumOf, secondSteps, statusesOf } from './migration.ts';
 import type { Migration, Ran } from './migration.ts';
@@ -159,13 +160,13 @@ export async function runMigrations(
           const ranBy = new Set(history.map(({ name }) => name));
           if (ranBy.has(migration.name)) return false;
           refuseGap(migrations, migration, ranBy);
-          await alteration.script(migration.forward, indexNames(before));
-          await migrationStore.note(alteration, ranNow(migration, batch, now));
           if (!migration.servicesGoOn) {
             // Those that know it have met its tables before. Where it comes late, nobody knows who does.
             const isLate = history.some(({ number }) => number > migration.number);
             await alteration.letGo((version) => isLate || version < migration.number);
           }
+          await alteration.script(migration.forward, indexNames(before), forwardName(migration));
+          await migrationStore.note(alteration, ranNow(migration, batch, now));
           return true;
         },
         { onWait },
@@ -198,19 +199,36 @@ async function explained(
   before: readonly Table[],
 ): Promise<unknown> {
   if (!isRefused(error)) return error;
-  const decisions = { renames: migration.renames, fills: new Map(), defaults: new Map() };
-  const stopping = await stoppingRows(
-    store,
-    changeSummaries(diffSchemas(before, migration.after, decisions), decisions),
-  );
-  if (stopping.length === 0) {
-    const message = `${migration.name} stopped, and nothing of it was kept: ${error.message}`;
-    return new SchemaMismatch(message, otherRemedy(error, `${migration.name}/${store.kind}.forward.sql`));
-  }
+  const file = `${migration.name}/${store.kind}.forward.sql`;
+  const half = leftHalfDone(error);
+  if (half !== undefined) return stoppedHalfWay(half, error, file);
+  const stopping = await stoppingRows(store, summariesOf(migration, before));
+  if (stopping.length > 0) return stoppedByRows(migration, stopping);
+  const message = `${migration.name} stopped, and nothing of it was kept: ${error.message}`;
+  return new SchemaMismatch(message, otherRemedy(error, file));
+}
+
+function summariesOf({ renames, after }: Migration, before: readonly Table[]): ChangeSummary[] {
+  const decisions = { renames, fills: new Map(), defaults: new Map() };
+  return changeSummaries(diffSchemas(before, after, decisions), decisions);
+}
+
+function stoppedByRows({ name }: Migration, stopping: readonly CountedSummary[]): SchemaMismatch {
   const fill = fillable(stopping);
   const again = fill === undefined ? '' : `; or delete the migration and draft it again with --fill ${fill}=…`;
-  const message = `${migration.name} stopped, and nothing of it was kept:${linesOf(stopping)}`;
-  return new SchemaMismatch(message, `mend those rows${again}`);
+  return new SchemaMismatch(
+    `${name} stopped, and nothing of it was kept:${linesOf(stopping)}`,
+    `mend those rows${again}`,
+  );
+}
+
+/** The script that a failure has left half done. */
+const leftHalfDone = ({ fault }: StoreError): HalfDone | undefined =>
+  fault.kind === 'refused' ? fault.halfDone : undefined;
+
+function stoppedHalfWay(half: HalfDone, { message }: StoreError, file: string): SchemaMismatch {
+  const text = `${migrationOf(half)} stopped, ${halfDoneText(half)}: ${message}`;
+  return new SchemaMismatch(text, `mend what it tells of, or the rest of ${file}; ${halfDoneRemedy(half)}`);
 }
 
 const isRefused = (error: unknown): error is StoreError =>
@@ -284,9 +302,9 @@ export async function undoMigrations(
           const history = await migrationStore.history(alteration);
           if (!history.some(({ name }) => name === migration.name)) return false;
           refuseInside(history, migration.name);
-          await alteration.script(migration.back, indexNames(migration.after));
-          await migrationStore.forget(alteration, migration.name);
           await alteration.letGo((version) => version >= migration.number);
+          await alteration.script(migration.back, indexNames(migration.after), backName(migration));
+          await migrationStore.forget(alteration, migration.name);
           return true;
         },
         { onWait },
@@ -294,6 +312,8 @@ export async function undoMigrations(
       if (undone) names.push(migration.name);
     } catch (error) {
       if (!isRefused(error)) throw error;
+      const half = leftHalfDone(error);
+      if (half !== undefined) throw stoppedHalfWay(half, error, `${migration.name}/${store.kind}.back.sql`);
       const { plan, decisions } = stepBack(migrations, migration);
       const stopping = await stoppingRows(store, changeSummaries(plan, decisions));
       const why = stopping.length === 0 ? ` ${error.message}` : linesOf(stopping);

@@ -44,24 +44,45 @@ export interface ValueSpec {
   readonly items?: ValueSpec;
   /** What each member is, where the type is object. */
   readonly properties?: ReadonlyMap<string, ValueSpec>;
+  /** Those that it is put together of, where it is the key of several fields: a text as `1042,3`. */
+  readonly parts?: readonly Field[];
   readonly description?: string;
   /** Deprecated: it works, but should not be used any more. */
   readonly deprecated?: boolean | undefined;
   readonly examples: readonly FieldValue[];
 }
 
+/** What a database that was there already makes of a field, where that is not what the tool would. */
+export interface Stored {
+  /** The form of its values, by the name that the store's dialect has for it. */
+  readonly form?: string;
+  /** The type of its column, in the database's own words. */
+  readonly type: string;
+  /** The database itself gives it its values. */
+  readonly made?: boolean;
+  /** The greatest whole number that its column takes. */
+  readonly most?: number;
+  /** The greatest code point that its column takes, where that is not any. */
+  readonly widest?: number;
+}
+
 /** One stored member of a record: its key, a declared field, the key of a related record, or a stamp. */
 export interface Field extends ValueSpec {
   /** Its name in JSON. */
   readonly member: string;
+  /** Empty where it has none of its own: it is put together of others. */
   readonly column: string;
   readonly origin: 'key' | 'field' | 'relation' | 'stamp';
   /** The name of the model whose key this is, where the origin is a relation. */
   readonly refersTo?: string;
+  /** The member whose text its value is a part of, and at which place: it has a column of its own, and no member. */
+  readonly partOf?: { readonly member: string; readonly at: number };
   /** The field whose text it is derived from when the client gives none: a slug. */
   readonly derivedFrom?: string;
   /** Other records draw on it: once its record is created, only they change it. */
   readonly drawnOn?: boolean;
+  /** Undefined where its table is the tool's own. */
+  readonly stored?: Stored | undefined;
 }
 
 /** The rules of a value without declared rules. */

@@ -19,6 +19,11 @@ export interface Graph {
   readonly byName: ReadonlyMap<string, Model>;
   /** What is known of the project's own code without running it. */
   readonly code?: CodeFacts;
+  /** Set where it is fitted to a database that was there before the models. */
+  readonly fitted?: {
+    /** Whether that has none of the tool's own tables. */
+    readonly isBare: boolean;
+  };
 }
 
 /** The model of a name that exists, because the graph was resolved. */

@@ -1,5 +1,6 @@
 import type { Field } from './field.ts';
 import type { Graph } from './graph.ts';
+import { keyFields, partsOf } from './joined-key.ts';
 import type { Model, SortKey } from './model.ts';
 import type { Relation } from './relation.ts';
 
@@ -9,13 +10,14 @@ export type Ordering = readonly SortKey[];
 export const rising = (fields: readonly Field[]): Ordering => fields.map((field) => ({ field, descending: false }));
 
 /**
- * The key that ends an order, so that no two records are alike in it. It has the direction of the key before, so one
- * index gives an order in both directions.
+ * An order in which no two records are alike: where it doesn't name the key, that ends it. It has the direction of what
+ * is before, so one index gives an order in both directions.
  */
-export const lastKey = (order: Ordering, key: Field): SortKey => ({
-  field: key,
-  descending: order.at(-1)?.descending ?? false,
-});
+export function withKey<Key extends SortKey>(order: readonly Key[], model: { readonly key: Field }): (Key | SortKey)[] {
+  const descending = order.at(-1)?.descending ?? false;
+  const missing = keyFields(model).filter((own) => !order.some(({ field }) => field === own));
+  return [...order, ...missing.map((field) => ({ field, descending }))];
+}
 
 /**
  * The orders that a model's records are wanted in, beside those of its key and its unique sets: the declared ones,
@@ -27,7 +29,15 @@ export function wantedOrders(graph: Graph, model: Model): Ordering[] {
     ...model.indexes.map(rising),
     ...model.relations.map((relation) => orderAlong(graph, model, relation)),
     ...(model.sort.length > 1 ? [model.sort] : []),
-  ].map((order) => total(order, model));
+  ].map((order) => total(byColumn(order), model));
+}
+
+/** A reference to a key of several columns is found by all of them; each column once. */
+export function byColumn(order: Ordering): Ordering {
+  const columns = new Map<Field, SortKey>();
+  for (const { field, descending } of order)
+    for (const part of partsOf(field)) if (!columns.has(part)) columns.set(part, { field: part, descending });
+  return [...columns.values()];
 }
 
 function orderAlong(graph: Graph, model: Model, relation: Relation): Ordering {
@@ -48,15 +58,19 @@ const isReadAlong = ({ access, owner }: Model, relation: Relation): boolean =>
     return path?.length === 1 && path[0] === relation;
   });
 
+/** The sets of columns of which no two records have the same values. */
+export const columnSets = (model: Pick<Model, 'key' | 'unique'>): readonly (readonly Field[])[] => [
+  keyFields(model),
+  ...model.unique.map((set) => set.flatMap(partsOf)),
+];
+
 /** Ends an order with the key, or where no two records can be alike. */
 function total(order: Ordering, model: Model): Ordering {
-  const whole = [...order, lastKey(order, model.key)];
-  const sets = [[model.key], ...model.unique];
+  const whole = withKey(order, model);
+  const sets = columnSets(model);
   const end = whole.findIndex((_key, at) => {
     const fields = whole.slice(0, at + 1).map(({ field }) => field);
-    return sets.some((set) =>
-      set.every((field) => fields.includes(field) && (field === model.key || field.rules.required)),
-    );
+    return sets.some((set) => set.every((field) => fields.includes(field) && field.rules.required));
   });
   return whole.slice(0, end + 1);
 }

@@ -11,6 +11,12 @@ export interface SortKey {
   readonly descending: boolean;
 }
 
+/** When a record was made and last changed, in its own fields. */
+export interface Stamps {
+  readonly created?: Field;
+  readonly updated?: Field;
+}
+
 /** A value computed from others on every read. */
 export interface Computed extends ValueSpec {
   readonly member: string;
@@ -81,7 +87,8 @@ export interface Model {
   readonly table: string;
   readonly description?: string;
   readonly deprecated?: boolean | undefined;
-  readonly keyKind: 'uuid' | 'serial' | 'field';
+  /** What makes the key: the service, the database, a client as a field, or several of its fields. */
+  readonly keyKind: 'uuid' | 'serial' | 'field' | 'fields';
   readonly key: Field;
   /** Every stored member of a record, in the order of its JSON. */
   readonly fields: readonly Field[];
@@ -102,8 +109,7 @@ export interface Model {
   readonly parts: readonly string[];
   /** The relations that lead to the owner, a record of the identity model; none where the record owns itself. */
   readonly owner?: readonly Relation[];
-  /** Whether records carry created_at and updated_at. */
-  readonly stamps: boolean;
+  readonly stamps: Stamps;
   /** A total order: it always ends with the key. */
   readonly sort: readonly SortKey[];
   readonly label?: Template;

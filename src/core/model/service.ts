@@ -1,4 +1,19 @@
-export type StoreKind = 'sqlite' | 'postgres';
+export const storeKinds = ['sqlite', 'postgres', 'mariadb'] as const;
+
+export type StoreKind = (typeof storeKinds)[number];
+
+/** The names of the databases, as people write them. */
+export const databaseNames: Readonly<Record<StoreKind, string>> = {
+  sqlite: 'SQLite',
+  postgres: 'PostgreSQL',
+  mariadb: 'MariaDB',
+};
+
+/** The kind of database at an address. */
+export function kindOfAddress(address: string): StoreKind {
+  if (/^(mariadb|mysql):/.test(address)) return 'mariadb';
+  return /^postgres(ql)?:/.test(address) ? 'postgres' : 'sqlite';
+}
 
 export interface Limits {
   /** Bytes of a request's body. */
@@ -57,6 +72,8 @@ export interface ServiceSettings {
   /** Those that answer reads as well. */
   readonly replicas: Replicas | undefined;
   readonly stores: readonly StoreKind[];
+  /** Whether the tables were there before the models, and are not the tool's to change. */
+  readonly isTheirs: boolean;
   readonly paging: { readonly default: number; readonly most: number };
   readonly limits: Limits;
   readonly cors: CorsSettings;

@@ -20,9 +20,10 @@ export const typeNames = [
 
 export type TypeName = (typeof typeNames)[number];
 
-const TEXTUAL: readonly TypeName[] = ['string', 'text', 'email', 'uri'];
+/** Text of people, which is kept as it is. */
+export const TEXTUAL: readonly TypeName[] = ['string', 'text', 'email', 'uri'];
 const WRITTEN: readonly TypeName[] = [...TEXTUAL, 'secret'];
-const COUNTED: readonly TypeName[] = ['integer', 'number', 'decimal'];
+export const COUNTED: readonly TypeName[] = ['integer', 'number', 'decimal'];
 const SCALAR: readonly TypeName[] = typeNames.filter((type) => !['json', 'array', 'object', 'secret'].includes(type));
 
 /** The rules that make sense for some types only. Any other rule goes with every type. */

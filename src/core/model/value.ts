@@ -3,7 +3,8 @@ import { doubleOf, plainDigits, writtenNumber } from '../text/exact-number.ts';
 import { isRecord, quoted, shortened } from '../text/value.ts';
 import type { ValueSpec } from './field.ts';
 import { hasFormat } from './formats.ts';
-import type { FieldValue } from './scalar.ts';
+import { joinedKey, textsOfKey } from './joined-key.ts';
+import type { FieldValue, Scalar } from './scalar.ts';
 
 /** What is wrong with a value, and by which rule. */
 export interface Fault {
@@ -38,7 +39,8 @@ export function canonical(spec: ValueSpec, value: unknown): { value: FieldValue 
     case 'string':
     case 'text':
     case 'secret':
-      return typeof value === 'string' ? plainText(value) : wrongType('text', value);
+      if (typeof value !== 'string') return wrongType('text', value);
+      return spec.parts === undefined ? plainText(value) : keyOfSeveral(spec.parts, value);
     case 'json':
       return jsonValue(value);
     case 'array':
@@ -152,6 +154,15 @@ const wrongType = (wanted: string, value: unknown): { fault: Fault } =>
   faulty('type', `must be ${wanted}, got ${quoted(value)}`);
 
 const notSafe = faulty('type', 'must lie within ±9007199254740991');
+
+/** A key that is put together of several values, each in its one form. */
+function keyOfSeveral(parts: readonly ValueSpec[], text: string): { value: string } | { fault: Fault } {
+  const texts = text.length > LONGEST_FORM ? undefined : textsOfKey(text);
+  const read = parts.map((part, at) => fromText(part, texts?.[at] ?? ''));
+  const values = read.flatMap((one) => ('value' in one && one.value !== '' ? [one.value as Scalar] : []));
+  if (texts?.length === parts.length && values.length === parts.length) return { value: joinedKey(values) };
+  return faulty('format', `must be ${parts.length} values with commas between them, got ${quoted(text)}`);
+}
 
 function plainText(text: string): { value: string } | { fault: Fault } {
   if (text.includes('\0')) return faulty('type', 'must not contain the character U+0000');

@@ -5,7 +5,7 @@ import { SERVICE } from '../access/viewer.ts';
 import { compile } from '../compile.ts';
 import { parse } from '../expression/parse.ts';
 import { typedCondition } from '../expression/type.ts';
-import { lastKey, wantedOrders } from '../model/indexes.ts';
+import { wantedOrders, withKey } from '../model/indexes.ts';
 import type { Ordering } from '../model/indexes.ts';
 import { askedOf, boundsOf } from './bounds.ts';
 
@@ -43,7 +43,7 @@ function orderOf(text: string): Ordering {
   const keys = text
     .split(',')
     .map((part) => ({ field: field(part.replace('-', '')), descending: part.startsWith('-') }));
-  return keys.at(-1)!.field === hut.key ? keys : [...keys, lastKey(keys, hut.key)];
+  return withKey(keys, hut);
 }
 
 const written = (order: Ordering): string => order.map((key) => (key.descending ? '-' : '') + key.field.member).join();

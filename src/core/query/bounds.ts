@@ -1,7 +1,7 @@
 import type { Expression } from '../model/expression.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
-import { rising, wantedOrders } from '../model/indexes.ts';
+import { columnSets, rising, wantedOrders } from '../model/indexes.ts';
 import type { Ordering } from '../model/indexes.ts';
 import type { Model } from '../model/model.ts';
 
@@ -28,7 +28,7 @@ export interface Bounds {
 }
 
 export function boundsOf(graph: Graph, model: Model): Bounds {
-  const alone = [[model.key], ...model.unique];
+  const alone = columnSets(model);
   const indexes = [...alone.map(rising), ...wantedOrders(graph, model)];
 
   const isOne = (equal: readonly Field[]): boolean => alone.some((set) => set.every((field) => equal.includes(field)));

@@ -4,7 +4,7 @@ import { compile } from '../compile.ts';
 import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
-import { lastKey } from '../model/indexes.ts';
+import { withKey } from '../model/indexes.ts';
 import type { Model } from '../model/model.ts';
 import { boundsOf } from './bounds.ts';
 import { indexAdvice } from './index-advice.ts';
@@ -37,7 +37,7 @@ const asked = (
     equal: equal.map(field),
     ranges: ranges.map(field),
     more: false,
-    order: [...order, lastKey(order, model.key)],
+    order: withKey(order, model),
   };
 };
 

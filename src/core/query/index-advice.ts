@@ -1,6 +1,7 @@
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
-import { rising, wantedOrders } from '../model/indexes.ts';
+import { columnSets, rising, wantedOrders } from '../model/indexes.ts';
+import { keyFields } from '../model/joined-key.ts';
 import type { Model } from '../model/model.ts';
 import type { Asked } from './bounds.ts';
 
@@ -23,7 +24,7 @@ export interface IndexAdvice {
 export function indexAdvice(graph: Graph, { model, asked, computed, bounded }: Wanted): IndexAdvice | undefined {
   if (bounded) return undefined;
   const but: string[] = [];
-  const order = asked.order.filter(({ field }) => field !== model.key && !asked.equal.includes(field));
+  const order = asked.order.filter(({ field }) => !keyFields(model).includes(field) && !asked.equal.includes(field));
   const [first] = order;
   const mixed = order.some(({ descending }) => descending !== first?.descending);
   // An index finds one range, or keeps an order that begins with it.
@@ -50,7 +51,7 @@ export function indexAdvice(graph: Graph, { model, asked, computed, bounded }: W
 }
 
 const isThere = (graph: Graph, model: Model, fields: readonly Field[]): boolean =>
-  [[model.key], ...model.unique]
+  columnSets(model)
     .map(rising)
     .concat(wantedOrders(graph, model))
     .some((index) => fields.every((field, at) => index[at]?.field === field));

@@ -2,11 +2,13 @@ import { LRUCache } from 'lru-cache';
 import type { EvaluationContext } from '../expression/context.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
+import { keyFields, partsOf } from '../model/joined-key.ts';
 import type { Model } from '../model/model.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import { parametersOf } from '../sql/parameters.ts';
 import type { Binder } from '../sql/parameters.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
+import { comparable, fieldIs, fieldIsAmong, sortable, valueOfSortable } from '../sql/stored.ts';
 import type { Asked, Bounds } from './bounds.ts';
 import { isCostlyToShow } from './cost.ts';
 import type { Wanted } from './index-advice.ts';
@@ -70,11 +72,11 @@ const MANY = 100;
  */
 export function listStatement({ graph, model, bounds, dialect }: Listed, form: ListForm): ListStatement {
   const table = dialect.name(model.table);
-  const column = (field: Field): string => `${table}.${dialect.name(field.column)}`;
+  const column = (field: Field): string => sortable(dialect, field, table);
   const keys = form.sort.map((key): OrderedBy => ({ ...key, sql: key.sql ?? column(key.field) }));
   const parameters = parametersOf<ListRun>(dialect, form.parameters.count);
   const parent = form.under === undefined ? '1' : parentExists(form.under, dialect, parameters);
-  const conditions = conditionsOf(form, column, dialect, parameters);
+  const conditions = conditionsOf(form, table, dialect, parameters);
   // A repeated placeholder has the same value.
   const total = form.total === true ? `(SELECT count(*) FROM ${table}${whereOf(conditions)})` : 'NULL';
   const asked = askedBy(form);
@@ -83,7 +85,7 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
   const page: PageSql = {
     table,
     keys,
-    key: column(model.key),
+    own: keyFields(model).map(column),
     form,
     arms: armsOf(keys, form, served),
     conditions,
@@ -91,15 +93,14 @@ export function listStatement({ graph, model, bounds, dialect }: Listed, form: L
     shownPosition: form.sort.every(({ field, sql }) => sql === undefined && isPlain(form.projection, field)),
     dialect,
     json: () => dialect.text(projectionSql(graph, model, form.projection, dialect, shown.binder)),
-    stored: form.etags === true ? `, ${storedText(graph, model, dialect)} AS t` : '',
+    stored: form.etags === true ? storedText(graph, model, dialect) : undefined,
   };
-  const rows = rowsOf(page, parameters);
-  const joined = page.shownPosition ? 'NULL' : dialect.joined('p');
+  const rows = dialect.ordersJoined === true ? joinedInOrder(page, parameters) : joinedRows(page, parameters);
   const bounded = served && bounds.isBounded(asked) && form.total !== true && (form.offset ?? 0) <= NEAR;
   return {
     sql:
-      `SELECT ${dialect.joined('j')}, count(*), ${joined}, ${parent}, ${total}` +
-      `${form.etags === true ? `, ${dialect.joined('t')}` : ''} FROM (${rows}) AS shown`,
+      `SELECT ${rows.json}, count(*), ${rows.position ?? 'NULL'}, ${parent}, ${total}` +
+      `${rows.stored === undefined ? '' : `, ${rows.stored}`} FROM ${rows.from}`,
     slow:
       !bounded ||
       form.filter?.costly === true ||
@@ -138,8 +139,8 @@ function notingVariables(parameters: Binder<EvaluationContext>): {
 interface PageSql {
   readonly table: string;
   readonly keys: readonly OrderedBy[];
-  /** The column of the key. */
-  readonly key: string;
+  /** The columns of the key. */
+  readonly own: readonly string[];
   readonly form: ListForm;
   readonly arms: readonly Arm[];
   readonly conditions: readonly string[];
@@ -149,19 +150,25 @@ interface PageSql {
   readonly dialect: Dialect;
   /** The text of a record's JSON. */
   json(): string;
-  /** What else is selected for the ETag of a record; empty where none is asked for. */
-  readonly stored: string;
+  /** The text of what an ETag is made of; undefined where none is asked for. */
+  readonly stored: string | undefined;
 }
 
-/** The rows of a page: the JSON of each as `j`, and its position as `p`. */
-function rowsOf(page: PageSql, parameters: Binder<ListRun>): string {
-  const { table, keys, key, form, arms, served } = page;
+/** What is joined of the rows of a page, and what those are selected from. */
+interface JoinedRows {
+  readonly json: string;
+  readonly position: string | undefined;
+  readonly stored: string | undefined;
+  readonly from: string;
+}
+
+/** Selects something of the rows of all parts of a page. */
+function findsRows(page: PageSql, parameters: Binder<ListRun>): (selected: string) => string {
+  const { table, form, arms } = page;
   const keysets = arms.map((arm) => armConditions(arm, page, parameters));
   const limit = `LIMIT ${parameters.bind((run) => run.limit + 1)}`;
   const offset = form.offset === undefined ? '' : ` OFFSET ${parameters.bind((run) => run.form.offset!)}`;
-  const json = page.json();
-  /** The rows of all parts, each with what is selected of it. */
-  const found = (selected: string): string => {
+  return (selected) => {
     const parts = arms.map(
       ({ keys: order }, at) =>
         `SELECT ${selected} FROM ${table}${whereOf([...page.conditions, ...keysets[at]!])}` +
@@ -171,34 +178,72 @@ function rowsOf(page: PageSql, parameters: Binder<ListRun>): string {
     // Databases go through such parts one after the other.
     return `${parts.map((part, at) => `SELECT * FROM (${part}) AS part${at}`).join(' UNION ALL ')} ${limit}`;
   };
+}
+
+/** The rows of a page in their order, with the text of each and its position: these are joined. */
+function joinedRows(page: PageSql, parameters: Binder<ListRun>): JoinedRows {
+  const { keys, form, arms, served, dialect } = page;
+  const found = findsRows(page, parameters);
+  const json = page.json();
   const direct = served && form.offset === undefined && (arms.length === 1 || isStored(form.projection));
-  if (direct) {
-    return found(
-      `${json} AS j${positionOf(
-        keys.map(({ sql }) => sql),
-        page,
-      )}${page.stored}`,
-    );
-  }
-  // Records are passed over: the JSON is made once it is known which ones are shown.
-  const selected = keys.map(({ sql }, at) => `${sql} AS s${at}`).join(', ');
-  const names = keys.map((_key, at) => `page.s${at}`);
-  const again = orderOf(
-    keys.map((one, at) => ({ ...one, sql: names[at]! })),
+  const texts = (values: readonly string[]): string => {
+    const position = positionOf(values, page);
+    const parts = [`${json} AS j`, position && `${position} AS p`, page.stored && `${page.stored} AS t`];
+    return parts.filter((part) => part !== undefined).join(', ');
+  };
+  const again = keysOfPage(page);
+  const rows = direct
+    ? found(texts(keys.map(({ sql }) => sql)))
+    : `SELECT ${texts(again.map(({ sql }) => sql))} FROM ${pageOf(page, found)}${orderOf(again, page)}`;
+  return {
+    json: dialect.joined('j'),
+    position: page.shownPosition ? undefined : dialect.joined('p'),
+    stored: page.stored && dialect.joined('t'),
+    from: `(${rows}) AS shown`,
+  };
+}
+
+/** The same where the rows of a SELECT that stands in a FROM have no order: it is given as they are joined. */
+function joinedInOrder(page: PageSql, parameters: Binder<ListRun>): JoinedRows {
+  const { dialect } = page;
+  const from = pageOf(page, findsRows(page, parameters));
+  const again = keysOfPage(page);
+  const order = orderTerms(again, page);
+  const position = positionOf(
+    again.map(({ sql }) => sql),
     page,
   );
-  const inner = found(`${key} AS k, ${selected}`);
-  const from = `FROM (${inner}) AS page JOIN ${table} ON ${key} = page.k`;
-  return `SELECT ${json} AS j${positionOf(names, page)}${page.stored} ${from}${again}`;
+  return {
+    json: dialect.joined(page.json(), order),
+    position: position && dialect.joined(position, order),
+    stored: page.stored && dialect.joined(page.stored, order),
+    from,
+  };
 }
 
-function positionOf(values: readonly string[], { shownPosition, keys, dialect }: PageSql): string {
-  if (shownPosition) return '';
-  return `, ${dialect.text(dialect.array(keys.map(({ field }, at) => dialect.value(field, values[at]!))))} AS p`;
+/**
+ * The keys of a page's records, and the records: where some are passed over, the JSON is made once it is known which
+ * ones are shown.
+ */
+function pageOf({ keys, own, table }: PageSql, found: (selected: string) => string): string {
+  const selected = [...own.map((sql, at) => `${sql} AS k${at}`), ...keys.map(({ sql }, at) => `${sql} AS s${at}`)];
+  const isThis = own.map((sql, at) => `${sql} = page.k${at}`).join(' AND ');
+  return `(${found(selected.join(', '))}) AS page JOIN ${table} ON ${isThis}`;
 }
 
-const orderOf = (order: readonly OrderedBy[], { form, dialect }: PageSql): string =>
-  ` ORDER BY ${order.map((key) => orderTerm(key, key.sql, form.backward, dialect)).join(', ')}`;
+const keysOfPage = ({ keys }: PageSql): OrderedBy[] => keys.map((one, at) => ({ ...one, sql: `page.s${at}` }));
+
+function positionOf(values: readonly string[], { shownPosition, keys, dialect }: PageSql): string | undefined {
+  if (shownPosition) return undefined;
+  return dialect.text(
+    dialect.array(keys.map(({ field }, at) => dialect.value(field, valueOfSortable(dialect, field, values[at]!)))),
+  );
+}
+
+const orderTerms = (order: readonly OrderedBy[], { form, dialect }: PageSql): string =>
+  order.map((key) => orderTerm(key, key.sql, form.backward, dialect)).join(', ');
+
+const orderOf = (order: readonly OrderedBy[], page: PageSql): string => ` ORDER BY ${orderTerms(order, page)}`;
 
 /** What chooses the records of one part of a list, and of them those after the position. */
 function armConditions({ keys: order, from, isNull }: Arm, page: PageSql, parameters: Binder<ListRun>): string[] {
@@ -206,30 +251,26 @@ function armConditions({ keys: order, from, isNull }: Arm, page: PageSql, parame
   const own = isNull === undefined ? [] : [`${keys[0]!.sql} IS ${isNull ? '' : 'NOT '}NULL`];
   if (from === undefined) return own;
   const skipped = keys.length - order.length;
-  const value = (index: number): string =>
-    parameters.bind((run) => {
-      const at = index + skipped;
-      return dialect.bind(run.form.sort[at]!.field, run.form.from![at]!);
-    });
+  const value = (index: number): string => {
+    const at = index + skipped;
+    const bound = parameters.bind((run) => dialect.bind(run.form.sort[at]!.field, run.form.from![at]!));
+    return comparable(dialect, form.sort[at]!.field, bound);
+  };
   return [...own, keysetOf(order, form.backward, from, value)];
 }
 
-function conditionsOf(
-  form: ListForm,
-  column: (field: Field) => string,
-  dialect: Dialect,
-  parameters: Binder<ListRun>,
-): string[] {
+function conditionsOf(form: ListForm, table: string, dialect: Dialect, parameters: Binder<ListRun>): string[] {
   const conditions: string[] = [];
   if (form.under !== undefined) {
-    const key = parameters.bind((run) => dialect.bind(run.form.under!.field, run.form.under!.key));
-    conditions.push(`${column(form.under.field)} = ${key}`);
+    const { field } = form.under;
+    const key = parameters.bind((run) => dialect.bind(field, run.form.under!.key));
+    conditions.push(fieldIs(dialect, field, key, table));
   }
   for (const [at, { field, values }] of form.filters.entries()) {
-    const wanted = values
-      .map((_value, nth) => parameters.bind((run) => dialect.bind(field, run.form.filters[at]!.values[nth]!)))
-      .join(', ');
-    conditions.push(values.length === 1 ? `${column(field)} = ${wanted}` : `${column(field)} IN (${wanted})`);
+    const wanted = values.map((_value, nth) =>
+      parameters.bind((run) => dialect.bind(field, run.form.filters[at]!.values[nth]!)),
+    );
+    conditions.push(fieldIsAmong(dialect, field, wanted, table));
   }
   if (form.filter !== undefined) conditions.push(form.filter.sql);
   return conditions;
@@ -240,7 +281,7 @@ const whereOf = (conditions: readonly string[]): string =>
 
 function parentExists({ parent, guard }: Under, dialect: Dialect, parameters: Binder<ListRun>): string {
   const own = parameters.bind((run) => dialect.bind(run.form.under!.field, run.form.under!.key));
-  const key = `${dialect.name(parent.key.column)} = ${own}`;
+  const key = fieldIs(dialect, parent.key, own);
   const and = guard === undefined ? '' : ` AND ${guard}`;
   return `EXISTS (SELECT 1 FROM ${dialect.name(parent.table)} WHERE ${key}${and})`;
 }
@@ -258,7 +299,7 @@ const isWhole = (member: ProjectedMember): member is ProjectedMember & { kind: '
 function askedBy({ filters, filter, under, sort }: ListForm): Asked {
   const single = filters.filter(({ values }) => values.length === 1).map(({ field }) => field);
   return {
-    equal: [...(under === undefined ? [] : [under.field]), ...single, ...(filter?.asked.equal ?? [])],
+    equal: [...(under === undefined ? [] : [under.field]), ...single, ...(filter?.asked.equal ?? [])].flatMap(partsOf),
     ranges: filter?.asked.ranges ?? [],
     more: filter?.asked.more === true || single.length < filters.length,
     order: sort,

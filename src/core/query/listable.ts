@@ -15,4 +15,6 @@ export const filterableComputed = (model: Model): Field[] =>
 
 /** The names of the fields and computed values that a list can be sorted by. */
 export const sortable = (model: Model): string[] =>
-  [...model.shown, ...model.computed].filter(({ type }) => isScalar(type)).map(({ member }) => member);
+  [...model.shown, ...model.computed]
+    .filter(({ type, parts }) => isScalar(type) && parts === undefined)
+    .map(({ member }) => member);

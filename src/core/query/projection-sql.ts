@@ -9,6 +9,7 @@ import type { Model, ViewMember } from '../model/model.ts';
 import type { Links } from '../model/relation.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Binder } from '../sql/parameters.ts';
+import { columnValue, keyColumn, sortable } from '../sql/stored.ts';
 import { orderTerm } from './order.ts';
 import { DEPTH_OF, MOST_RELATED } from './projection.ts';
 import type { AllowedAct, ProjectedMember, Projection } from './projection.ts';
@@ -55,7 +56,7 @@ function objectOf(writer: ProjectionWriter, members: Projection, over: Over): st
   return writer.dialect.object(
     members.map((member) => ({
       name: member.name,
-      value: valueOf(writer, member, over),
+      value: memberSql(writer, member, over),
       when: member.when && whenOf(member.when),
     })),
   );
@@ -76,13 +77,13 @@ function guardOf(writer: ProjectionWriter, guard: Expression | undefined, over: 
   return guard === undefined ? '' : ` AND ${compiled(writer, guard, over)}`;
 }
 
-function valueOf(writer: ProjectionWriter, member: ProjectedMember, over: Over): string {
+function memberSql(writer: ProjectionWriter, member: ProjectedMember, over: Over): string {
   const { graph, dialect, alias } = writer;
   const { name } = dialect;
   const { model: from, row } = over;
   switch (member.kind) {
     case 'field': {
-      const column = `${row}.${name(member.field.column)}`;
+      const column = columnValue(dialect, member.field, row);
       if (member.value !== undefined) {
         const spec = { ...member.field, rules: { ...member.field.rules, required: false } };
         return compiled(writer, member.value, over, (value) => dialect.computedValue(spec, value));
@@ -98,7 +99,7 @@ function valueOf(writer: ProjectionWriter, member: ProjectedMember, over: Over):
     case 'one': {
       const target = modelOf(graph, member.target);
       const inside = alias();
-      const joined = oneJoined(member.step, target, from, inside, row, name);
+      const joined = oneJoined(member.step, target, from, inside, row, dialect);
       const within = { model: target, row: inside, depth: over.depth + DEPTH_OF.one };
       const object = objectOf(writer, member.projection, within);
       const guard = guardOf(writer, member.guard, within);
@@ -152,18 +153,17 @@ function keysOf(
       ` AND EXISTS (SELECT 1 FROM ${name(linked.table)} AS ${inside} ` +
       `WHERE ${inside}.${name(key.column)} = ${other}${condition})`;
   }
-  return dialect.list(`SELECT ${text} AS j FROM ${name(table)} AS ${links} WHERE ${mine}${seen} ORDER BY ${other}`);
+  return dialect.list({ json: text, from: `FROM ${name(table)} AS ${links} WHERE ${mine}${seen}`, order: other });
 }
 
 /** A JSON array of the names of what may be done with the row. */
 function actsOf(writer: ProjectionWriter, acts: readonly AllowedAct[], over: Over): string {
-  const { dialect, alias } = writer;
-  const arms = acts.map(({ name, when }, at) => {
-    const where = when === undefined ? '' : ` WHERE ${compiled(writer, when, over)}`;
-    return `SELECT '${JSON.stringify(name)}' AS j, ${at} AS n${where}`;
-  });
-  const all = arms.length > 0 ? arms.join(' UNION ALL ') : "SELECT '' AS j, 0 AS n WHERE 1 = 0";
-  return dialect.list(`SELECT j FROM (${all}) AS ${alias()} ORDER BY n`);
+  return writer.dialect.chosen(
+    acts.map(({ name, when }) => ({
+      json: `'${JSON.stringify(name)}'`,
+      when: when === undefined ? undefined : compiled(writer, when, over),
+    })),
+  );
 }
 
 function manyOf(
@@ -172,16 +172,12 @@ function manyOf(
   { model: over, row, depth }: Over,
 ): string {
   const { graph, dialect, alias } = writer;
-  const { name } = dialect;
   const target = modelOf(graph, member.target);
-  const key = `${row}.${name(over.key.column)}`;
+  const key = { sql: keyColumn(dialect, over.key, row), of: { field: over.key, row } };
   const inside = alias();
   const within = { model: target, row: inside, depth: depth + DEPTH_OF.many };
-  const from = manyJoined(member.via, target, key, inside, alias(), name) + guardOf(writer, member.guard, within);
-  const order = target.sort.map((one) => orderTerm(one, `${inside}.${name(one.field.column)}`, false, dialect));
-  const text = dialect.text(objectOf(writer, member.projection, within));
-  const rows = `SELECT ${text} AS j ${from} ORDER BY ${order.join(', ')} LIMIT ${MOST_RELATED}`;
-  // Whether there are more is only looked up where as many came as may.
-  const beyond = `SELECT 1 ${from} LIMIT 1 OFFSET ${MOST_RELATED}`;
-  return dialect.cappedList(rows, MOST_RELATED, beyond);
+  const from = manyJoined(member.via, target, key, inside, alias(), dialect) + guardOf(writer, member.guard, within);
+  const order = target.sort.map((one) => orderTerm(one, sortable(dialect, one.field, inside), false, dialect));
+  const json = dialect.text(objectOf(writer, member.projection, within));
+  return dialect.cappedList({ json, from, order: order.join(', ') }, MOST_RELATED);
 }

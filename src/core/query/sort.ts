@@ -7,7 +7,7 @@ import { resolveProperty } from '../expression/property.ts';
 import { ExpressionError } from '../expression/syntax.ts';
 import type { Expression } from '../model/expression.ts';
 import type { Graph } from '../model/graph.ts';
-import { lastKey } from '../model/indexes.ts';
+import { withKey } from '../model/indexes.ts';
 import type { Model } from '../model/model.ts';
 import { isScalar } from '../model/types.ts';
 import type { Dialect } from '../sql/dialect.ts';
@@ -45,7 +45,10 @@ export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: 
         const key = keyOf(found, name, descending);
         if (key === undefined)
           refuse(`${name} is ${found.type.kind === 'json' ? 'JSON' : `an ${found.type.kind}`}, which has no order`);
-        else if (isOwn(found, model)) keys.set(name, key);
+        else if (key.field.parts !== undefined && isOwn(found, model)) {
+          for (const field of key.field.parts)
+            if (!keys.has(field.member)) keys.set(field.member, { field, descending });
+        } else if (isOwn(found, model)) keys.set(name, key);
         else keys.set(name, { ...key, sql: compileExpression(found, model, graph, dialect, parameters) });
       } catch (error) {
         if (!(error instanceof ExpressionError)) throw error;
@@ -54,10 +57,12 @@ export function sortReader(graph: Graph, model: Model, dialect: Dialect, scope: 
     }
     // What follows the key can't change the order any more, and the key makes every order total.
     const given = [...keys.values()];
-    const end = given.findIndex(({ field }) => field === model.key);
-    return end >= 0 ? given.slice(0, end + 1) : [...given, lastKey(given, model.key)];
+    const end = given.findIndex((_key, at) => isTotal(given.slice(0, at + 1), model));
+    return end >= 0 ? given.slice(0, end + 1) : withKey(given, model);
   };
 }
+
+const isTotal = (order: readonly ListKey[], model: Model): boolean => withKey(order, model).length === order.length;
 
 /** What an entry of `sort` names: a value, or a text with its letters folded: `CASEI(name)`, `ACCENTI(CASEI(name))`. */
 function sorted(name: string, scope: NameScope, foldings = 2): Expression | undefined {

@@ -9,6 +9,7 @@ import type { Dialect } from '../sql/dialect.ts';
 import { parametersOf } from '../sql/parameters.ts';
 import type { Binder } from '../sql/parameters.ts';
 import type { Statement, StoreValue } from '../sql/statement.ts';
+import { columnValue, fieldIs } from '../sql/stored.ts';
 import { isCostly, isCostlyToShow } from './cost.ts';
 import { projectionSql } from './projection-sql.ts';
 import { mostRecords, storedOf } from './projection.ts';
@@ -19,7 +20,7 @@ export function recordJson(model: Model, fields: readonly Field[], dialect: Dial
   const table = dialect.name(model.table);
   const members = fields.map((field) => ({
     name: field.member,
-    value: dialect.value(field, `${table}.${dialect.name(field.column)}`),
+    value: dialect.value(field, columnValue(dialect, field, table)),
   }));
   return dialect.text(dialect.object(members));
 }
@@ -96,5 +97,5 @@ export function thereStatement(graph: Graph, model: Model, dialect: Dialect, gua
 
 export const fromKey = (model: Model, dialect: Dialect): string => {
   const table = dialect.name(model.table);
-  return `FROM ${table} WHERE ${table}.${dialect.name(model.key.column)} = ${dialect.placeholder(1)}`;
+  return `FROM ${table} WHERE ${fieldIs(dialect, model.key, dialect.placeholder(1), table)}`;
 };

@@ -1,5 +1,5 @@
 import { revealedBy } from '../access/reveals.ts';
-import type { Path } from '../declaration/document.ts';
+import type { Path } from '../declaration/declared.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { reporterOf } from '../declaration/reporter.ts';
 import { fieldExpression } from '../expression/property.ts';
@@ -8,7 +8,9 @@ import type { Expression } from '../model/expression.ts';
 import type { Field } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
+import { keyFields, keySet } from '../model/joined-key.ts';
 import type { Model } from '../model/model.ts';
+import { keyDeclaration } from './model-draft.ts';
 import type { DeclaredModel } from './model-draft.ts';
 
 /** The value that an order goes by: of a relation, the key of its record. */
@@ -41,6 +43,9 @@ export function checkReveals(graph: Graph, models: readonly DeclaredModel[]): Pr
       const remedy = entry ? 'use what every reader sees, or say so with reveals: true' : 'use what every reader sees';
       report.error('reveals', `${what} would show ${found.what}`, remedy, path);
     };
+    const keyReveals = keyDeclaration(declaration.key).reveals === true;
+    for (const field of keyReveals || model.key.parts === undefined ? [] : keySet(model))
+      judge('this key', orderedBy(graph, model, field), ['key']);
     for (const [name, computed] of Object.entries(declaration.computed ?? {})) {
       const value = model.computed.find(({ member }) => member === name)?.value;
       if (value === undefined || computed?.reveals === true) continue;
@@ -78,6 +83,7 @@ export function checkReveals(graph: Graph, models: readonly DeclaredModel[]): Pr
       );
     }
     for (const { field } of declaration.sort === undefined ? [] : model.sort) {
+      if (keyFields(model).includes(field)) continue;
       judge('the order of lists', orderedBy(graph, model, field), ['sort'], undefined, false);
     }
   }

@@ -1,4 +1,4 @@
-import type { Source } from '../declaration/document.ts';
+import type { Source } from '../declaration/declared.ts';
 import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { reporterOf } from '../declaration/reporter.ts';

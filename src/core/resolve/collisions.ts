@@ -4,6 +4,7 @@ import { reporterOf } from '../declaration/reporter.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
+import { partsOf } from '../model/joined-key.ts';
 import type { Model } from '../model/model.ts';
 import { pascalCase } from '../text/names.ts';
 import type { DeclaredModel } from './model-draft.ts';
@@ -57,22 +58,33 @@ export function checkNames(graph: Graph, sources: readonly DeclaredModel[]): Pro
       report.error('reserved-name', message, 'choose another table', at('table'), 'key');
     }
     tables.set(table, model.name);
+    refuseLong(report, 'table', model.table, at('table'));
     checkMembers(model, source, report);
   }
   // Tables of links come last, so that the models' own are known by then.
   for (const { source, model } of models) {
     for (const { name, table, member } of model.links) {
       if (member === undefined) continue;
+      const report = reporterOf(source.document, problems);
+      refuseLong(report, 'table', table, ['relations', name]);
       const other = tables.get(table.toLowerCase());
       if (other !== undefined) {
         const message = `the links of ${model.name}.${name} and ${other} both use the table ${table}`;
-        const report = reporterOf(source.document, problems);
         report.error('same-table', message, 'give the relation another name', ['relations', name], 'key');
       }
       tables.set(table.toLowerCase(), `the links of ${model.name}.${name}`);
     }
   }
   return problems;
+}
+
+/** Databases cut longer names, or refuse them. */
+const MOST_BYTES = 63;
+
+function refuseLong(report: Reporter, what: 'table' | 'column', name: string, path: readonly string[]): void {
+  if (Buffer.byteLength(name) <= MOST_BYTES) return;
+  const message = `the ${what} \`${name}\` has a name of more than ${MOST_BYTES} bytes`;
+  report.error('bad-name', message, `give it a shorter one with \`${what}\`, or a shorter name`, path, 'key');
 }
 
 /** Everything that an answer may have a member for: stored, computed and related. */
@@ -87,7 +99,7 @@ function checkMembers(model: Model, { declaration }: DeclaredModel, report: Repo
     }
     named.set(name, what);
     // What stands there by its own name has been refused with all such names.
-    if (name === 'constructor' && ['within', 'model'].includes(path[0]!)) {
+    if (name === 'constructor' && ['within', 'model', 'stamps'].includes(path[0]!)) {
       report.error(
         'reserved-name',
         '`constructor` means something else in JavaScript',
@@ -109,20 +121,27 @@ function checkMembers(model: Model, { declaration }: DeclaredModel, report: Repo
     const path =
       relation !== undefined
         ? relationPath(relation.name)
-        : declaration.fields?.[field.member] === undefined
-          ? ['model']
-          : ['fields', field.member];
+        : field.origin === 'stamp' && typeof declaration.stamps === 'object'
+          ? ['stamps']
+          : declaration.fields?.[field.member] === undefined
+            ? [field.parts === undefined ? 'model' : 'key']
+            : ['fields', field.member];
     const what = { key: 'the key', field: 'a field', relation: `the key of \`${relation?.name}\``, stamp: 'a stamp' }[
       field.origin
     ];
     claim(field.member, what, path);
-    const column = field.column.toLowerCase();
-    const other = columns.get(column);
-    if (other !== undefined && other !== field.member) {
-      const message = `\`${field.member}\` and \`${other}\` share a column`;
-      report.error('same-column', message, 'name another column', path, 'key');
+    // The columns of a key of several fields are those of the fields.
+    const own = field === model.key && field.parts !== undefined ? [] : partsOf(field);
+    for (const part of own) {
+      refuseLong(report, 'column', part.column, path);
+      const column = part.column.toLowerCase();
+      const other = columns.get(column);
+      if (other !== undefined && other !== field.member) {
+        const message = `\`${field.member}\` and \`${other}\` share the column ${part.column}`;
+        report.error('same-column', message, 'name another column', path, 'key');
+      }
+      columns.set(column, field.member);
     }
-    columns.set(column, field.member);
   }
   for (const name of Object.keys(declaration.computed ?? {})) claim(name, 'a computed value', ['computed', name]);
   for (const { member, name } of model.links) {

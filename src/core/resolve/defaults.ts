@@ -54,7 +54,9 @@ function inSteps(model: Skeleton, made: ReadonlyMap<string, Expression>): MadeDe
 /** Slugs and serial keys are made after the defaults. */
 function isLate(model: Skeleton, member: string): boolean {
   const field = model.byMember.get(member);
-  return field?.derivedFrom !== undefined || (field === model.key && model.draft.keyKind === 'serial');
+  return (
+    field?.derivedFrom !== undefined || (field === model.key && ['serial', 'fields'].includes(model.draft.keyKind))
+  );
 }
 
 function usesRecord(expression: Expression): boolean {

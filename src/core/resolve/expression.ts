@@ -1,4 +1,4 @@
-import type { Path } from '../declaration/document.ts';
+import type { Path } from '../declaration/declared.ts';
 import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { NameScope } from '../expression/name-scope.ts';

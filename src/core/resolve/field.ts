@@ -1,7 +1,8 @@
-import type { FieldDeclaration } from '../declaration/declarations.ts';
+import type { FieldDeclaration, ModelDeclaration, StampDeclaration } from '../declaration/declarations.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import { noRules } from '../model/field.ts';
 import type { Field, Rules } from '../model/field.ts';
+import type { Stamps } from '../model/model.ts';
 import { declaredValue } from './value-spec.ts';
 import type { DefaultReader, DefaultTo } from './value-spec.ts';
 
@@ -20,16 +21,39 @@ export const uuidKey: Field = {
 
 export const serialKey: Field = { ...uuidKey, type: 'integer' };
 
-export const stampField = (member: 'created_at' | 'updated_at'): Field => ({
+/** A key of several fields, before it is known which ones. */
+export const severalKey = (member: string): Field => ({
+  ...uuidKey,
   member,
-  column: member,
+  column: '',
+  type: 'string',
+  parts: [],
+});
+
+/** The stamps of a model: those that it names, or the usual two. */
+export function stampsOf(declared: ModelDeclaration['stamps'] = true): Stamps {
+  if (declared === false) return {};
+  const { created, updated } = declared === true ? USUAL_STAMPS : declared;
+  return {
+    ...(created === undefined ? {} : { created: stampField(created, 'When the record was made.') }),
+    ...(updated === undefined ? {} : { updated: stampField(updated, 'When the record was last changed.') }),
+  };
+}
+
+const USUAL_STAMPS = { created: 'created_at', updated: 'updated_at' } as const;
+
+function stampField(declared: StampDeclaration, description: string): Field {
+  const { name = '', column = name } = typeof declared === 'string' ? { name: declared } : declared;
+  return { ...stamp, member: name, column, description };
+}
+
+const stamp: Omit<Field, 'member' | 'column'> = {
   type: 'date-time',
   scale: 0,
   origin: 'stamp',
-  description: member === 'created_at' ? 'When the record was made.' : 'When the record was last changed.',
   examples: [],
   rules: { ...setByTheService, immutable: false },
-});
+};
 
 /** A declared field, and what it becomes where it is absent and an expression says so. */
 export interface DeclaredField {

@@ -1,5 +1,5 @@
 import type { GrantDeclaration, GrantsDeclaration, MayDeclaration } from '../declaration/declarations.ts';
-import type { Path } from '../declaration/document.ts';
+import type { Path } from '../declaration/declared.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { NameScope } from '../expression/name-scope.ts';
 import { verbs } from '../model/access.ts';

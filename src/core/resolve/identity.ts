@@ -21,6 +21,10 @@ export function resolveIdentity(
       report.error('unknown-model', message, didYouMean(declared.model, drafts.keys()), ['model']);
     return undefined;
   }
+  if (draft.key.parts !== undefined) {
+    const message = `${declared.model} has a key of several fields, which names no caller`;
+    report.error('wrong-identity', message, 'take a model with a key of one', ['model']);
+  }
   const fieldAt = (key: 'login' | 'secret' | 'roles' | 'subject'): Field | undefined => {
     const name = declared[key];
     if (name === undefined) return undefined;

@@ -1,10 +1,10 @@
-import type { ModelDeclaration } from '../declaration/declarations.ts';
-import type { Declared } from '../declaration/document.ts';
+import type { KeyDeclaration, ModelDeclaration } from '../declaration/declarations.ts';
+import type { Declared } from '../declaration/declared.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { Field } from '../model/field.ts';
 import type { Model } from '../model/model.ts';
 import { didYouMean } from '../text/nearest.ts';
-import { declaredField, serialKey, uuidKey } from './field.ts';
+import { declaredField, serialKey, severalKey, uuidKey } from './field.ts';
 import type { DefaultReader, DefaultTo } from './value-spec.ts';
 
 /** A model's declaration, sound in its shape, with its document. */
@@ -36,9 +36,21 @@ export interface Drafts {
 /** A model with its members and relations, before anything that is worked out from them. */
 export interface Skeleton extends Pick<
   Model,
-  'name' | 'key' | 'fields' | 'byMember' | 'shown' | 'shownByMember' | 'relations' | 'links' | 'reverses' | 'parent'
+  | 'name'
+  | 'key'
+  | 'fields'
+  | 'byMember'
+  | 'shown'
+  | 'shownByMember'
+  | 'relations'
+  | 'links'
+  | 'reverses'
+  | 'parent'
+  | 'stamps'
 > {
   readonly draft: Draft;
+  /** The fields of the key, as it names them. */
+  readonly keySet: readonly Field[];
   /** The declaration of this name is wrong, and reported: uses of it are not. */
   isBroken(name: string): boolean;
 }
@@ -73,9 +85,22 @@ export function draftOf(
     if (!defaults.has(member)) checkSource(member, derivedFrom, fields, report);
   const common = { declaration, document, report, declared: fields, defaults };
   const asked = declaration.key ?? 'uuid';
-  if (asked === 'uuid' || asked === 'serial') {
-    const key = asked === 'uuid' ? uuidKey : serialKey;
-    return { ...common, key, keyKind: asked };
+  const { type, fields: several, name = 'id', column = name } = keyDeclaration(asked);
+  if (several !== undefined) {
+    if (type !== undefined || column !== name) {
+      const remedy = 'leave out the rest, or fields';
+      report.error('bad-key', 'a key of several fields has `fields`, and a `name` at most', remedy, ['key']);
+    }
+    for (const [member, field] of fields) if (several.includes(member)) fields.set(member, asKey(field, 'field'));
+    return { ...common, key: severalKey(name), keyKind: 'fields' };
+  }
+  if (type !== undefined) {
+    const key = { ...(type === 'uuid' ? uuidKey : serialKey), member: name, column };
+    return { ...common, key, keyKind: type };
+  }
+  if (typeof asked !== 'string') {
+    report.error('bad-key', 'this key says neither `type` nor `fields`', 'say type: uuid, or serial', ['key']);
+    return { ...common, key: uuidKey, keyKind: 'uuid' };
   }
   const found = fields.get(asked);
   if (found === undefined) {
@@ -86,10 +111,23 @@ export function draftOf(
   if (!KEY_TYPES.includes(found.type)) {
     report.error('bad-key', `a ${found.type} can not be a key`, `take a ${KEY_TYPES.join(', a ')}`, ['key']);
   }
-  const key: Field = { ...found, origin: 'key', rules: { ...found.rules, required: true, immutable: true } };
+  const key = asKey(found, 'key');
   fields.set(asked, key);
   return { ...common, key, keyKind: 'field' };
 }
+
+/** A declared key in its long form; of the name of a field, nothing. */
+export function keyDeclaration(asked: ModelDeclaration['key'] = 'uuid'): KeyDeclaration {
+  if (asked === 'uuid' || asked === 'serial') return { type: asked };
+  if (typeof asked === 'string') return {};
+  return 'length' in asked ? { fields: asked } : asked;
+}
+
+const asKey = (field: Field, origin: Field['origin']): Field => ({
+  ...field,
+  origin,
+  rules: { ...field.rules, required: true, immutable: true },
+});
 
 /** Whether no client makes records of a model: operations and scripts do, and set what clients can not. */
 function isMadeByCode({ endpoints, may }: ModelDeclaration): boolean {
@@ -98,7 +136,7 @@ function isMadeByCode({ endpoints, may }: ModelDeclaration): boolean {
 }
 
 /** Types whose values have one form only, which fits into a path. */
-const KEY_TYPES: readonly string[] = ['string', 'integer', 'uuid', 'date', 'email'];
+export const KEY_TYPES: readonly string[] = ['string', 'integer', 'uuid', 'date', 'email'];
 
 function checkSource(
   member: string,

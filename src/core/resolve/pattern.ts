@@ -1,5 +1,5 @@
 import { LRUCache } from 'lru-cache';
-import { analyse } from 'scslre';
+import { patternAnalysis } from '../text/libraries.ts';
 
 /** What is wrong with a pattern that was declared. */
 export interface PatternFault {
@@ -26,6 +26,20 @@ export function patternFault(pattern: string, maxLength: number | undefined): Pa
 /** The analysis takes a while, and projects use the same few patterns again and again. */
 const analysed = new LRUCache<string, { fault: PatternFault | undefined }>({ max: 1_000 });
 
+/** What is known of patterns: what is wrong with each, or null. */
+export type KnownPatterns = Readonly<Record<string, PatternFault | null>>;
+
+/** Those that this program has met, the latest first. */
+export const knownPatterns = (): KnownPatterns =>
+  Object.fromEntries([...analysed.entries()].map(([key, { fault }]) => [key, fault ?? null]));
+
+/** What another program has learned need not be learned again. */
+export function learnPatterns(known: KnownPatterns): void {
+  for (const [key, fault] of Object.entries(known)) {
+    if (!analysed.has(key)) analysed.set(key, { fault: fault ?? undefined });
+  }
+}
+
 function found(pattern: string, maxLength: number | undefined): PatternFault | undefined {
   try {
     new RegExp(pattern, 'u');
@@ -33,7 +47,7 @@ function found(pattern: string, maxLength: number | undefined): PatternFault | u
     const message = `this pattern is not a regular expression${reason(error)}`;
     return { code: 'bad-pattern', severity: 'error', message, remedy: 'mend it (the u flag is on)' };
   }
-  const { reports } = analyse({ source: pattern, flags: 'u' }, { reportTypes: { Move: false } });
+  const { reports } = patternAnalysis().analyse({ source: pattern, flags: 'u' }, { reportTypes: { Move: false } });
   const [worst] = [...reports].sort((one, other) => Number(other.exponential) - Number(one.exponential));
   if (worst === undefined) return undefined;
   const repeat = worst.type === 'Trade' ? worst.startQuant.raw : worst.quant.raw;

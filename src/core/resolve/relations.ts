@@ -4,6 +4,7 @@ import type { Field } from '../model/field.ts';
 import type { Links, Relation, Reverse } from '../model/relation.ts';
 import { singularOf, tableOf, underscored } from '../text/names.ts';
 import { didYouMean } from '../text/nearest.ts';
+import { keyDeclaration } from './model-draft.ts';
 import type { Draft, Drafts } from './model-draft.ts';
 
 /** Every way in which the records of a model are related to others. */
@@ -46,7 +47,15 @@ export function relatedOf(draft: Draft, drafts: Drafts): Related {
 }
 
 const KINDS = ['to', 'with', 'from'] as const;
-const ONLY_TO = ['required', 'onDelete', 'immutable', 'column'] as const;
+/** Entries that go with relations of one kind only. */
+const ONLY = [
+  ['required', 'to'],
+  ['onDelete', 'to'],
+  ['immutable', 'to'],
+  ['column', 'to'],
+  ['one', 'from'],
+  ['table', 'with'],
+] as const;
 
 /** A relation is of one of three kinds, and the rest of its entries must go with it. */
 function kindOfRelation(
@@ -65,15 +74,25 @@ function kindOfRelation(
     report.error('wrong-relation', message, remedy, ['relations', name], 'key');
     return undefined;
   }
-  for (const key of [...ONLY_TO, 'one'] as const) {
-    const fits = key === 'one' ? kind === 'from' : kind === 'to';
-    if (fits || !Object.hasOwn(declared, key)) continue;
-    const remedy = `leave it out; it goes with relations that have \`${key === 'one' ? 'from' : 'to'}\``;
+  for (const [key, fitting] of ONLY) {
+    if (kind === fitting || !Object.hasOwn(declared, key)) continue;
+    const remedy = `leave it out; it goes with relations that have \`${fitting}\``;
     report.error(
       'wrong-relation',
       `a relation with \`${kind}\` has no \`${key}\``,
       remedy,
       ['relations', name, key],
+      'key',
+    );
+  }
+  const { columns } = declared;
+  if (columns !== undefined && (kind === 'from' || 'length' in columns !== (kind === 'to'))) {
+    const remedy = 'leave it out; a list of them goes with `to`, own and other with `with`';
+    report.error(
+      'wrong-relation',
+      `these columns don't go with \`${kind}\``,
+      remedy,
+      ['relations', name, 'columns'],
       'key',
     );
   }
@@ -97,17 +116,26 @@ function toOne(
 ): Relation | undefined {
   const target = targetOf(declared.to, draft, drafts, path);
   if (target === undefined) return undefined;
-  const required = declared.required ?? false;
+  const member = `${underscored(name)}_id`;
+  const ofKey = keyDeclaration(draft.declaration.key).fields ?? [];
+  const isOfKey = ofKey.includes(name) || ofKey.includes(member);
+  const required = isOfKey || (declared.required ?? false);
+  const immutable = isOfKey || (declared.immutable ?? false);
+  const several = target.key.parts === undefined ? {} : { column: '', parts: [] };
+  if (target.key.parts !== undefined && declared.column !== undefined) {
+    const message = `${declared.to} has a key of several fields, which needs a column each`;
+    draft.report.error('wrong-relation', message, 'say columns: [first, second]', ['relations', name, 'column'], 'key');
+  }
   const onDelete = declared.onDelete ?? 'restrict';
-  if (onDelete === 'clear' && (required || declared.immutable === true)) {
+  if (onDelete === 'clear' && (required || immutable)) {
     const remedy = `leave out ${required ? 'required' : 'immutable'}, or choose restrict or cascade`;
     const message = `${required ? 'a required' : 'an immutable'} relation can not be cleared`;
     draft.report.error('clear-of-required', message, remedy, ['relations', name, 'onDelete']);
   }
-  const member = `${underscored(name)}_id`;
   const field: Field = {
     member,
     column: declared.column ?? member,
+    ...several,
     type: target.key.type,
     scale: target.key.scale,
     origin: 'relation',
@@ -115,7 +143,7 @@ function toOne(
     description: declared.description,
     deprecated: declared.deprecated,
     examples: [],
-    rules: { ...noRules, required, immutable: declared.immutable ?? false },
+    rules: { ...noRules, required, immutable },
   };
   return { name, field, target: declared.to, onDelete, description: declared.description };
 }
@@ -130,12 +158,19 @@ function targetOf(name: string, { report }: Draft, drafts: Drafts, path: readonl
 
 function linksOf(
   name: string,
-  { with: to = '', description, deprecated }: RelationDeclaration,
+  { with: to = '', description, deprecated, table, columns }: RelationDeclaration,
   draft: Draft,
   drafts: Drafts,
 ): Links | undefined {
   const target = targetOf(to, draft, drafts, ['relations', name, 'with']);
   if (target === undefined) return undefined;
+  const own = columns !== undefined && 'own' in columns ? columns : undefined;
+  const several = [draft, target].find(({ key }) => key.parts !== undefined);
+  if (several !== undefined) {
+    const message = `${several.declaration.model} has a key of several fields, which no table of links holds`;
+    draft.report.error('wrong-relation', message, 'write a model of the links', ['relations', name, 'with']);
+    return undefined;
+  }
   const near = `${underscored(draft.declaration.model)}_id`;
   const far = `${singularOf(underscored(name))}_id`;
   return {
@@ -143,9 +178,9 @@ function linksOf(
     member: `${singularOf(underscored(name))}_ids`,
     target: to,
     key: target.key,
-    table: `${tableOf(draft.declaration)}_${name}`,
-    near,
-    far: far === near ? 'other_id' : far,
+    table: table ?? `${tableOf(draft.declaration)}_${name}`,
+    near: own?.own ?? near,
+    far: own?.other ?? (far === near ? 'other_id' : far),
     description,
     deprecated,
   };
@@ -188,7 +223,7 @@ function otherEnd(
     const remedy = 'leave out one';
     report.error('wrong-relation', `${source}.${relation} is many-to-many`, remedy, ['relations', name, 'one'], 'key');
   }
-  const mirrored = linksOf(relation, { with: to }, other, drafts);
+  const mirrored = linksOf(relation, found, other, drafts);
   if (mirrored === undefined) return undefined;
   const { table, near, far } = mirrored;
   return { name, target: source, key: other.key, table, near: far, far: near, description, deprecated };

@@ -1,5 +1,5 @@
 import type { IdentityDeclaration } from '../declaration/declarations.ts';
-import type { Path } from '../declaration/document.ts';
+import type { Path } from '../declaration/declared.ts';
 import { usualEndpoints } from '../declaration/model-shape.ts';
 import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Problem } from '../declaration/problem.ts';
@@ -12,24 +12,29 @@ import type { NameScope } from '../expression/name-scope.ts';
 import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Identity } from '../model/identity.ts';
-import { lastKey } from '../model/indexes.ts';
+import { byColumn, withKey } from '../model/indexes.ts';
+import { partsOf } from '../model/joined-key.ts';
 import type { Model, SortKey } from '../model/model.ts';
 import type { FieldValue } from '../model/scalar.ts';
 import type { ServiceSettings } from '../model/service.ts';
+import { stampsIn } from '../model/stamps.ts';
+import type { Catalogue } from '../tables/catalogue.ts';
 import { isScalar } from '../model/types.ts';
 import { pluralOf, tableOf, underscored } from '../text/names.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { drawnOnBy, drawsOf } from './draws.ts';
 import { declaredExpression } from './expression.ts';
-import { stampField } from './field.ts';
+import { stampsOf } from './field.ts';
 import { labelOf, makeFormulas, rulesOf, stored } from './formulas.ts';
 import type { Formulas } from './formulas.ts';
 import { accessOf } from './grants.ts';
 import { resolveIdentity } from './identity.ts';
+import { fitFields, hasOwnTables } from './fit.ts';
 import { boundLetters } from './longest.ts';
 import { defaultsOf } from './defaults.ts';
 import { draftOf } from './model-draft.ts';
 import type { DeclaredModel, Draft, Drafts, Skeleton, Skeletons } from './model-draft.ts';
+import { joinParts, keySetOf } from './key-parts.ts';
 import { operationsOf } from './operations.ts';
 import { orderByReference } from './order.ts';
 import { ownerOf } from './owner.ts';
@@ -47,6 +52,8 @@ export interface Declarations {
   readonly hooked?: ReadonlySet<string> | undefined;
   /** Models whose files could not be read. */
   readonly lost: ReadonlySet<string>;
+  /** What a database that was there already says of itself. */
+  readonly catalogue?: Catalogue | undefined;
 }
 
 /** Resolves every name in the declarations, and freezes the result. The graph is sound only without errors. */
@@ -59,6 +66,7 @@ export function resolve(declarations: Declarations, problems: Problem[]): Graph 
     [...drafts.values()].map((draft) => [draft.declaration.model, skeletonOf(draft, drafts)]),
   );
   for (const draft of drafts.values()) checkCircle(draft, drafts);
+  joinParts(skeletons);
 
   const scopeOf = (model: Skeleton | undefined): NameScope => ({
     model,
@@ -67,6 +75,7 @@ export function resolve(declarations: Declarations, problems: Problem[]): Graph 
     computedNames: (name) => formulas.names(name),
     isBroken: (name, member) => skeletons.get(name)?.isBroken(member) ?? false,
     letters,
+    withoutLetters: declarations.catalogue !== undefined && !hasOwnTables(declarations.catalogue),
     caller: identity && callerNames(identity, drafts.get(identity.model)!.key),
   });
   const formulas = makeFormulas(skeletons, scopeOf);
@@ -76,6 +85,7 @@ export function resolve(declarations: Declarations, problems: Problem[]): Graph 
   const parts: Parts = { skeletons, partsOf, formulas, identity, readDefault, scopeOf, single, nobody };
   const models = orderByReference([...skeletons.values()].map((skeleton) => modelFrom(skeleton, parts)));
   boundLetters(models);
+  if (declarations.catalogue !== undefined) fitFields(models, declarations.catalogue);
   const frozen = models.map(freeze);
   const byName = new Map(frozen.map((model) => [model.name, model]));
   return Object.freeze({ service, identity, models: Object.freeze(frozen), byName });
@@ -131,13 +141,17 @@ function defaultReader({ models, identity }: Declarations): DefaultReader {
 function skeletonOf(draft: Draft, drafts: Drafts): Skeleton {
   const { declaration, key } = draft;
   const { parent, relations, links, reverses } = relatedOf(draft, drafts);
-  const stamps = declaration.stamps ?? true;
+  const keySet = key.parts === undefined ? [key] : keySetOf(draft, relations);
+  const stamps = stampsOf(declaration.stamps);
   const fields = [
-    key,
-    ...(parent === undefined ? [] : [parent.field]),
-    ...[...draft.declared.values()].filter((field) => field !== key),
-    ...relations.filter((relation) => relation !== parent).map((relation) => relation.field),
-    ...(stamps ? [stampField('created_at'), stampField('updated_at')] : []),
+    ...new Set([
+      key,
+      ...keySet,
+      ...(parent === undefined ? [] : [parent.field]),
+      ...draft.declared.values(),
+      ...relations.map((relation) => relation.field),
+      ...stampsIn(stamps),
+    ]),
   ];
   const shown = fields.filter((field) => !field.rules.writeOnly);
   const byMember = new Map(fields.map((field) => [field.member, field]));
@@ -150,7 +164,22 @@ function skeletonOf(draft: Draft, drafts: Drafts): Skeleton {
   const isBroken = (name: string): boolean =>
     Object.hasOwn(declaration.computed ?? {}, name) || (declared.includes(name) && !found.has(name));
   const name = declaration.model;
-  return { name, draft, key, fields, byMember, shown, shownByMember, relations, links, reverses, parent, isBroken };
+  return {
+    name,
+    draft,
+    key,
+    keySet,
+    stamps,
+    fields,
+    byMember,
+    shown,
+    shownByMember,
+    relations,
+    links,
+    reverses,
+    parent,
+    isBroken,
+  };
 }
 
 /** Relations that `one: true` at their other end makes unique: the names of their models, and their own. */
@@ -209,7 +238,7 @@ function modelFrom(skeleton: Skeleton, parts: Parts): Model {
     parent,
     parts: parts.partsOf(name).map((part) => part.name),
     owner,
-    stamps: declaration.stamps ?? true,
+    stamps: skeleton.stamps,
     sort: sortOf(skeleton),
     label: labelOf(skeleton, scope),
     computed: formulas.of(name),
@@ -252,6 +281,11 @@ function comparable(model: Skeleton, name: string, tell: Tell, otherwise: string
     if (!model.isBroken(name)) tell('unknown-field', message, didYouMean(name, known));
     return undefined;
   }
+  if (field.parts !== undefined && field === model.key) {
+    const names = model.keySet.map(({ member }) => member).join(' and ');
+    tell('not-comparable', `\`${name}\` is put together of several fields`, `name ${names}`);
+    return undefined;
+  }
   if (isScalar(field.type)) return field;
   const article = /^[aeiou]/.test(field.type) ? 'an' : 'a';
   tell('not-comparable', `\`${name}\` is ${article} ${field.type}, and ${otherwise}`, 'name fields of single values');
@@ -280,11 +314,12 @@ function setsOf(model: Skeleton, single: ReadonlySet<string>): { unique: Field[]
     );
     return [[...others.filter((other) => other !== undefined), field]];
   });
+  const ofKey = model.key.parts === undefined ? [] : [[...model.keySet]];
   const ofOneEnd = model.relations
     .filter(({ name }) => single.has(`${model.name}.${name}`))
     .map(({ field }) => [field]);
   return {
-    unique: withoutRepeats([...ofOneField, ...ofOneEnd, ...sets('unique')]),
+    unique: withoutRepeats([...ofKey, ...ofOneField, ...ofOneEnd, ...sets('unique')]),
     indexes: withoutRepeats(sets('index')),
   };
 }
@@ -305,11 +340,11 @@ function sortOf(model: Skeleton): SortKey[] {
     const shown = `\`${name}\``;
     if (field.rules.writeOnly)
       tell('secret-shown', `the order would tell of ${shown}, which is never shown`, 'sort by another field');
-    else if (keys.some((key) => key.field === field))
+    else if (keys.some((key) => partsOf(field).includes(key.field)))
       tell('duplicate-value', `this order has ${shown} twice`, 'keep one');
-    else keys.push({ field, descending: part.trim().startsWith('-') });
+    else keys.push(...byColumn([{ field, descending: part.trim().startsWith('-') }]));
   }
-  return keys.some(({ field }) => field === model.key) ? keys : [...keys, lastKey(keys, model.key)];
+  return withKey(keys, model);
 }
 
 function trialOf(model: Skeleton): Model['trial'] {

@@ -1,6 +1,7 @@
 import type { ServiceDeclaration } from '../declaration/declarations.ts';
 import type { Reporter } from '../declaration/reporter.ts';
-import type { CorsSettings, Replicas, ServiceSettings, StoreKind } from '../model/service.ts';
+import type { CorsSettings, Replicas, ServiceSettings } from '../model/service.ts';
+import { kindOfAddress } from '../model/service.ts';
 import { own } from '../text/own.ts';
 
 const SHORTEST_KEY = 32;
@@ -12,6 +13,9 @@ function bytesOf(size: string): number {
   const [, count, unit] = /^(\d+) ?([km]b)$/.exec(size.toLowerCase())!;
   return Number(count) * own(UNITS, unit!)!;
 }
+
+const bytesOrNone = (size: number | string): number =>
+  typeof size === 'number' || size === '0' ? Number(size) : bytesOf(size);
 
 /** `5s` in milliseconds; its form has been checked. */
 export function milliseconds(time: string): number {
@@ -38,7 +42,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     report.error('short-key', `this key has ${bytes} bytes; ${SHORTEST_KEY} are the least`, remedy, path);
   });
   const store = typeof declared.store === 'object' ? declared.store.write : declared.store;
-  const kind: StoreKind = store?.startsWith('postgres:') === true ? 'postgres' : 'sqlite';
+  const kind = store === undefined ? 'sqlite' : kindOfAddress(store);
   const stores = declared.stores ?? [kind];
   if (!stores.includes(kind)) {
     report.error('store-left-out', `the store is ${kind}, which \`stores\` leaves out`, `add ${kind}`, ['stores']);
@@ -57,6 +61,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     store,
     replicas: replicasOf(declared.store),
     stores,
+    isTheirs: declared.tables === 'theirs',
     paging: { default: usual, most },
     limits: {
       body: bytesOf(limits.body ?? '1MB'),
@@ -67,7 +72,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
       read: milliseconds(limits.read ?? '5s'),
       cascade: limits.cascade ?? 10_000,
       queue: limits.queue ?? 1_000,
-      cache: typeof limits.cache === 'number' ? limits.cache : bytesOf(limits.cache ?? '8MB'),
+      cache: bytesOrNone(limits.cache ?? '8MB'),
     },
     cors: corsSettings(declared.cors, report),
     proxies: declared.proxies ?? [],

@@ -1,5 +1,5 @@
 import type { ValueDeclaration } from '../declaration/declarations.ts';
-import type { Path } from '../declaration/document.ts';
+import type { Path } from '../declaration/declared.ts';
 import type { Reporter } from '../declaration/reporter.ts';
 import type { NameScope } from '../expression/name-scope.ts';
 import type { Expression } from '../model/expression.ts';

@@ -1,6 +1,7 @@
 import randexp from 'randexp';
 import type { ValueSpec } from '../model/field.ts';
-import type { FieldValue } from '../model/scalar.ts';
+import { joinedKey } from '../model/joined-key.ts';
+import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { decimalOfNumber, formatDecimal, parseDecimal, rescale } from '../text/decimal.ts';
 import { testsOf } from './tests.ts';
 import type { RuleTest } from './tests.ts';
@@ -29,6 +30,10 @@ export function exampleValue(field: ValueSpec, turn: number, known: readonly Fie
   const { rules } = field;
   if (rules.const !== undefined) return rules.const;
   if (rules.enum !== undefined) return rules.enum[turn % rules.enum.length];
+  if (field.parts !== undefined) {
+    const parts = field.parts.map((part) => exampleValue(part, turn, []) as Scalar | undefined);
+    return parts.includes(undefined) ? undefined : joinedKey(parts as Scalar[]);
+  }
   const made = madeUp(field, turn);
   if (made !== undefined && isSound(field, made)) return made;
   const matching = rules.pattern === undefined ? undefined : matchingText(field, rules.pattern, turn);

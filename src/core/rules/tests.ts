@@ -34,11 +34,11 @@ export function testsOf(spec: ValueSpec): RuleTest[] {
   const order = orderOf(spec);
 
   const isText = ['string', 'text', 'secret'].includes(spec.type);
-  if (rules.required && isText && (rules.minLength ?? 0) === 0) {
+  if (rules.required && isText && rules.minLength === undefined) {
     add('required', 'must not be empty', (value) => value !== '');
   }
   const { minLength, minimum, maximum, exclusiveMinimum, exclusiveMaximum, multipleOf, format } = rules;
-  if (minLength !== undefined)
+  if (minLength !== undefined && minLength > 0)
     add('minLength', `must have ${characters(minLength)} or more`, (value) => length(value) >= minLength, minLength);
   // What takes longer than the text is long is not even begun with a text that is too long anyway.
   const longest = longestOf(spec);

@@ -4,6 +4,7 @@ import { defaultsOf } from '../change/defaults.ts';
 import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
 import type { Graph } from '../model/graph.ts';
+import { keyOfValues } from '../model/joined-key.ts';
 import type { Model } from '../model/model.ts';
 import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { bodyReader } from '../rules/schema.ts';
@@ -15,7 +16,7 @@ import { amountMember, lowestOf, shareOf, unitsOf, valueOfUnits } from '../searc
 import { spoken } from '../text/names.ts';
 import { nameOf, orderRows } from './order.ts';
 import type { SampleRow } from './read.ts';
-import { givenName, missingSample, problemsOf, withKeys } from './references.ts';
+import { missingSample, problemsOf, waitingOnly, withKeys } from './references.ts';
 
 /**
  * The problems of samples that show without a database: rules of fields, across fields and along relations, references,
@@ -30,12 +31,13 @@ export async function checkSamples(graph: Graph, rows: readonly SampleRow[], now
   const around = surroundingsOf(graph, tables, now);
   const readers = new Map(graph.models.map((model) => [model, bodyReader(model, 'load')]));
   const defaults = new Map(graph.models.map((model) => [model, defaultsOf(model)({ now, caller: null })]));
+  const keyOfSample = (sample: string): Promise<Scalar | undefined> => Promise.resolve(keys.get(sample));
   const problems: Problem<string>[] = [];
   const taken: Taken = new Map();
 
   for (const [at, row] of ordered.entries()) {
     const { model } = row;
-    const found = await withKeys(row, (sample) => Promise.resolve(keys.get(sample)), handles, later.get(row));
+    const found = await withKeys(row, keyOfSample, handles, later.get(row));
     const { values, failures } = readers.get(model)!(found.values);
     const broken = [
       ...found.missing.filter(({ sample }) => !refused.has(sample)).map((one) => missingSample(row, one, handles)),
@@ -43,7 +45,7 @@ export async function checkSamples(graph: Graph, rows: readonly SampleRow[], now
     ];
     if (broken.length + found.missing.length === 0) {
       const record: Record<string, FieldValue> = { ...defaults.get(model)!, ...withoutAbsent(values) };
-      record[model.key.member] ??= standIn(model, at);
+      record[model.key.member] ??= keyOfValues(model.key, record) ?? standIn(model, at);
       for (const { field, value } of model.madeDefaults)
         if (values[field.member] === undefined && field.derivedFrom === undefined)
           record[field.member] = valueOver(around, value, model, record);
@@ -55,12 +57,10 @@ export async function checkSamples(graph: Graph, rows: readonly SampleRow[], now
       ...broken.map((problem) => ({ ...problem, remedy: problem.remedy.replace(/; nothing was .*$/, '') })),
     );
   }
-  for (const [row, fields] of later) {
-    for (const { refersTo, member } of fields) {
-      const sample = `${refersTo}/${String(row.values[givenName(row, member)])}`;
-      if (!keys.has(sample) && !refused.has(sample))
-        problems.push(missingSample(row, { sample, member, known: false }, handles));
-    }
+  for (const [row, members] of later) {
+    const { missing } = await withKeys(waitingOnly(row, members), keyOfSample, handles);
+    const unknown = missing.filter(({ sample }) => !refused.has(sample));
+    problems.push(...unknown.map((one) => missingSample(row, one, handles)));
   }
   return problems.sort(byPlace);
 }

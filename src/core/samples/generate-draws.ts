@@ -6,6 +6,7 @@ import type { Graph } from '../model/graph.ts';
 import type { Draw, Model } from '../model/model.ts';
 import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { recordJson } from '../query/statements.ts';
+import { keyOrder } from '../sql/stored.ts';
 import type { Store, Transaction } from '../store/contract.ts';
 
 /** The stock that generated records draw from: that in the database, less what they have taken. */
@@ -60,7 +61,7 @@ async function stockOf(graph: Graph, { dialect }: Store, transaction: Transactio
   const statement = {
     sql:
       `SELECT ${recordJson(from, [from.key, draw.field], dialect)} ` +
-      `FROM ${dialect.name(from.table)} ORDER BY ${dialect.name(from.key.column)} ` +
+      `FROM ${dialect.name(from.table)} ORDER BY ${keyOrder(dialect, from)} ` +
       `LIMIT ${MOST_STOCKS}`,
   };
   const rows = (await transaction.all(statement, [])).map(

@@ -16,6 +16,7 @@ import { recordJson } from '../query/statements.ts';
 import { exampleValue } from '../rules/examples.ts';
 import { bodyReader } from '../rules/schema.ts';
 import type { Values } from '../rules/schema.ts';
+import { keyColumn, keyOrder } from '../sql/stored.ts';
 import type { Store, Transaction } from '../store/contract.ts';
 import { findRecord } from '../search/find-record.ts';
 import type { Finding } from '../search/find-record.ts';
@@ -140,12 +141,12 @@ async function secretsOf(model: Model, changes: Changes): Promise<{ plain: Value
 export type Candidates = ReadonlyMap<Field, readonly Scalar[]>;
 
 async function candidatesFor(graph: Graph, store: Store, transaction: Transaction, model: Model): Promise<Candidates> {
-  const { name } = store.dialect;
+  const { dialect } = store;
   const found = new Map<Field, readonly Scalar[]>();
   for (const { field, target, name: relation } of model.relations) {
     const other = modelOf(graph, target);
-    const key = name(other.key.column);
-    const statement = { sql: `SELECT ${key} FROM ${name(other.table)} ORDER BY ${key} LIMIT ${CANDIDATES}` };
+    const from = `FROM ${dialect.name(other.table)} ORDER BY ${keyOrder(dialect, other)} LIMIT ${CANDIDATES}`;
+    const statement = { sql: `SELECT ${keyColumn(dialect, other.key)} ${from}` };
     const keys = (await transaction.all(statement, [])).map(([value]) => value as Scalar);
     if (keys.length === 0 && field.rules.required) {
       const message = `each ${spoken(model.name)} needs a ${spoken(target)} as its ${relation}, and there is none`;
@@ -184,10 +185,9 @@ async function searchFor(
   const rows = new Map<string, ReadonlyMap<string, Row>>();
   for (const name of reachedBy(model)) {
     const other = modelOf(graph, name);
-    const key = store.dialect.name(other.key.column);
     const sql =
       `SELECT ${recordJson(other, other.fields, store.dialect)} FROM ${store.dialect.name(other.table)} ` +
-      `ORDER BY ${key} LIMIT ${CANDIDATES}`;
+      `ORDER BY ${keyOrder(store.dialect, other)} LIMIT ${CANDIDATES}`;
     const found = (await transaction.all({ sql }, [])).map(([json]) => JSON.parse(String(json)) as Row);
     rows.set(name, new Map(found.map((row) => [keyTextOf(row[other.key.member]), row])));
   }

@@ -5,7 +5,6 @@ import type { UnitOfWork } from '../change/unit-of-work.ts';
 import type { Writes } from '../change/writes.ts';
 import { byPlace } from '../declaration/problem.ts';
 import type { Problem } from '../declaration/problem.ts';
-import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { Store, Transaction } from '../store/contract.ts';
@@ -111,7 +110,7 @@ async function startLoading(
   store: Store,
   work: UnitOfWork,
   rows: readonly SampleRow[],
-  later: ReadonlyMap<SampleRow, ReadonlySet<Field>>,
+  later: ReadonlyMap<SampleRow, ReadonlySet<string>>,
   writes: Writes,
   { streams = [], hashCost, onProgress }: LoadOptions,
 ): Promise<Loading> {
@@ -170,7 +169,8 @@ async function startLoading(
     },
     async end() {
       if (problems.length > 0) throw new BadSamples(problems);
-      for (const [row, fields] of later) await loader.setReferences(row, fields, work);
+      for (const [row, members] of later) await loader.setReferences(row, members, work);
+      if (problems.length > 0) throw new BadSamples(problems);
       await writes.flush(work);
       const { names: gone, count: goneCount } = await memory.gone();
       return { models: loader.counts(), gone, goneCount, untold: writes.untold() };

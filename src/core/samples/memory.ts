@@ -58,20 +58,17 @@ export async function sampleMemory(store: Pick<Store, 'dialect'>, transaction: T
   };
 }
 
-function statementsFor({ dialect: { name, placeholder } }: Pick<Store, 'dialect'>): Statements {
+function statementsFor({ dialect: { name, placeholder, onConflict } }: Pick<Store, 'dialect'>): Statements {
   const table = name(samplesTable.name);
   const columns = samplesTable.columns.map((column) => name(column.name));
   const places = columns.map((_column, at) => placeholder(at + 1)).join(', ');
-  const changes = columns.slice(1).map((column) => `${column} = excluded.${column}`);
+  const overwritten = Object.fromEntries(columns.slice(1).map((column) => [column, (inserted: string) => inserted]));
   const isGone = `${name('seen')} <> ${placeholder(1)}`;
   return {
     begin: { sql: `SELECT coalesce(max(${name('seen')}), 0) + 1 FROM ${table}` },
     find: { sql: `SELECT ${name('key')}, ${name('digest')} FROM ${table} WHERE ${name('name')} = ${placeholder(1)}` },
     keep: {
-      sql:
-        `INSERT INTO ${table} (${columns.join(', ')}) ` +
-        `VALUES (${places}) ON CONFLICT (${name('name')}) DO UPDATE ` +
-        `SET ${changes.join(', ')}`,
+      sql: `INSERT INTO ${table} (${columns.join(', ')}) VALUES (${places}) ` + onConflict([name('name')], overwritten),
     },
     see: { sql: `UPDATE ${table} SET ${name('seen')} = ${placeholder(2)} WHERE ${name('name')} = ${placeholder(1)}` },
     gone: { sql: `SELECT ${name('name')} FROM ${table} WHERE ${isGone} ORDER BY ${name('name')} LIMIT ${MOST_GONE}` },

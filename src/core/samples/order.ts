@@ -1,4 +1,3 @@
-import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import { memberField, memberLinks } from './read.ts';
 import type { SampleRow } from './read.ts';
@@ -6,8 +5,8 @@ import type { SampleRow } from './read.ts';
 /** Rows in an order in which each stands after those it refers to. */
 export interface OrderedRows {
   readonly rows: readonly SampleRow[];
-  /** References that close a circle: they are set once all records are made. */
-  readonly later: ReadonlyMap<SampleRow, ReadonlySet<Field>>;
+  /** Members whose references close a circle: they are set once all records are made. */
+  readonly later: ReadonlyMap<SampleRow, ReadonlySet<string>>;
 }
 
 /** The name that other rows refer to a row by: `hut/grey-hut`. */
@@ -15,32 +14,58 @@ export const nameOf = ({ model, handle }: SampleRow): string => `${model.name}/$
 
 /** A reference from a row to the sample that one of its members names. */
 interface Reference {
-  /** Undefined where it is one of many. */
-  readonly field?: Field;
+  readonly member: string;
+  /** The record can't be made without it. */
+  readonly isRequired: boolean;
+  readonly isLink: boolean;
   readonly to: SampleRow;
 }
 
 /**
- * The models' order where that will do, and within it whatever the references that can't be null need. A reference that
- * may be null waits where its record comes later; around a circle there is one, or no order at all.
+ * The models' order where that will do, and within it whatever the references that can't be null need. One that may be
+ * null, or that is one of many, waits where its record comes later; around a circle there is such a one, or no order at
+ * all.
  */
 export function orderRows(graph: Graph, rows: readonly SampleRow[]): OrderedRows {
+  const referencesOf = referencesIn(rows);
+  const isHeld = (ordered: readonly SampleRow[]): boolean =>
+    waitingIn(ordered, referencesOf, ({ isRequired }) => isRequired).size === 0;
+  // Links are set with their record, unless they stand in the way of what can't be without.
+  const withLinks = inOrder(graph, rows, (row) =>
+    referencesOf(row).filter(({ isRequired, isLink }) => isRequired || isLink),
+  );
+  const ordered = isHeld(withLinks)
+    ? withLinks
+    : inOrder(graph, rows, (row) => referencesOf(row).filter(({ isRequired }) => isRequired));
+  return { rows: ordered, later: waitingIn(ordered, referencesOf, ({ isRequired }) => !isRequired) };
+}
+
+function referencesIn(rows: readonly SampleRow[]): (row: SampleRow) => Reference[] {
   const byName = new Map(rows.map((row) => [nameOf(row), row]));
-  const referencesOf = (row: SampleRow): Reference[] =>
-    Object.entries(row.values).flatMap(([member, value]) => {
-      const links = memberLinks(row.model, member);
+  const read = (row: SampleRow): Reference[] =>
+    Object.entries(row.values).flatMap(([name, value]): Reference[] => {
+      const links = memberLinks(row.model, name);
       if (links !== undefined && Array.isArray(value)) {
         return value.flatMap((one) => {
           const to = byName.get(`${links.target}/${String(one)}`);
-          return to === undefined ? [] : [{ to }];
+          return to === undefined ? [] : [{ member: links.member, isRequired: false, isLink: true, to }];
         });
       }
-      const field = memberField(row.model, member);
+      const field = memberField(row.model, name);
       if (field?.refersTo === undefined || typeof value !== 'string') return [];
       const to = byName.get(`${field.refersTo}/${value}`);
-      return to === undefined ? [] : [{ field, to }];
+      return to === undefined ? [] : [{ member: field.member, isRequired: field.rules.required, isLink: false, to }];
     });
+  const known = new Map(rows.map((row) => [row, read(row)]));
+  return (row) => known.get(row)!;
+}
 
+/** Rows in the order of their models, each after those that it needs, as far as these allow that. */
+function inOrder(
+  graph: Graph,
+  rows: readonly SampleRow[],
+  needs: (row: SampleRow) => readonly Reference[],
+): SampleRow[] {
   const ordered: SampleRow[] = [];
   const entered = new Set<SampleRow>();
   const enter = (start: SampleRow): void => {
@@ -48,8 +73,7 @@ export function orderRows(graph: Graph, rows: readonly SampleRow[]): OrderedRows
     const stack: { row: SampleRow; needed: SampleRow[] }[] = [];
     const open = (row: SampleRow): void => {
       entered.add(row);
-      const needed = referencesOf(row).filter(({ field }) => field?.rules.required !== false);
-      stack.push({ row, needed: needed.map(({ to }) => to) });
+      stack.push({ row, needed: needs(row).map(({ to }) => to) });
     };
     open(start);
     for (let top = stack.at(-1); top !== undefined; top = stack.at(-1)) {
@@ -63,14 +87,22 @@ export function orderRows(graph: Graph, rows: readonly SampleRow[]): OrderedRows
   for (const model of graph.models) {
     for (const row of rows) if (row.model === model && !entered.has(row)) enter(row);
   }
+  return ordered;
+}
 
+/** The members whose samples come no sooner than their own row. */
+function waitingIn(
+  ordered: readonly SampleRow[],
+  referencesOf: (row: SampleRow) => readonly Reference[],
+  counts: (reference: Reference) => boolean,
+): Map<SampleRow, ReadonlySet<string>> {
   const place = new Map(ordered.map((row, at) => [row, at]));
-  const later = new Map<SampleRow, ReadonlySet<Field>>();
+  const waiting = new Map<SampleRow, ReadonlySet<string>>();
   for (const row of ordered) {
-    const waiting = referencesOf(row)
-      .filter(({ field, to }) => field?.rules.required === false && place.get(to)! >= place.get(row)!)
-      .flatMap(({ field }) => field ?? []);
-    if (waiting.length > 0) later.set(row, new Set(waiting));
+    const members = referencesOf(row)
+      .filter((reference) => counts(reference) && place.get(reference.to)! >= place.get(row)!)
+      .map(({ member }) => member);
+    if (members.length > 0) waiting.set(row, new Set(members));
   }
-  return { rows: ordered, later };
+  return waiting;
 }

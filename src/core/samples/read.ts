@@ -1,6 +1,6 @@
 import { CsvError, parse as parseCsv } from 'csv-parse/sync';
 import { readDocuments } from '../declaration/document.ts';
-import type { Source } from '../declaration/document.ts';
+import type { Source } from '../declaration/declared.ts';
 import type { ProblemCode } from '../declaration/problem-codes.ts';
 import type { Place, Problem } from '../declaration/problem.ts';
 import type { Field } from '../model/field.ts';

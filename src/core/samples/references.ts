@@ -1,6 +1,5 @@
 import { pointerTo } from '../api/failure.ts';
 import type { Failure } from '../api/failure.ts';
-import type { Field } from '../model/field.ts';
 import type { FieldValue, Scalar } from '../model/scalar.ts';
 import { fromText } from '../model/value.ts';
 import type { Values } from '../rules/schema.ts';
@@ -25,18 +24,18 @@ export async function withKeys(
   row: SampleRow,
   keyOfSample: (sample: string) => Promise<Scalar | undefined>,
   handles: ReadonlySet<string>,
-  waiting?: ReadonlySet<Field>,
+  waiting?: ReadonlySet<string>,
 ): Promise<{ values: Values; missing: Missing[] }> {
   const values: Record<string, unknown> = {};
   const missing: Missing[] = [];
   for (const [member, value] of Object.entries(row.values)) {
     const field = memberField(row.model, member);
     const links = memberLinks(row.model, member);
+    if (waiting?.has(links?.member ?? field?.member ?? member) === true) continue;
     if (links !== undefined && Array.isArray(value)) {
       values[links.member] = await keysOf(links, value);
       continue;
     }
-    if (field !== undefined && waiting?.has(field) === true) continue;
     if (field?.refersTo === undefined || typeof value !== 'string') {
       values[field?.member ?? member] = value;
       continue;
@@ -67,6 +66,14 @@ export async function withKeys(
     return keys;
   }
 }
+
+/** A row with nothing but the members that waited. */
+export const waitingOnly = (row: SampleRow, members: ReadonlySet<string>): SampleRow => ({
+  ...row,
+  values: Object.fromEntries(
+    [...members].map((member) => givenName(row, member)).map((name) => [name, row.values[name]]),
+  ),
+});
 
 type Linked = NonNullable<ReturnType<typeof memberLinks>>;
 

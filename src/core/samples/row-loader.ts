@@ -4,7 +4,6 @@ import type { UnitOfWork } from '../change/unit-of-work.ts';
 import type { Writes } from '../change/writes.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { makeCodes } from '../identity/codes.ts';
-import type { Field } from '../model/field.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
 import type { Scalar } from '../model/scalar.ts';
@@ -19,7 +18,7 @@ import { keyOf } from './memory.ts';
 import type { SampleMemory } from './memory.ts';
 import { nameOf } from './order.ts';
 import type { SampleRow } from './read.ts';
-import { givenName, missingSample, problemsOf, withKeys } from './references.ts';
+import { givenName, missingSample, problemsOf, waitingOnly, withKeys } from './references.ts';
 
 /** Writes sample rows one by one, and collects what is wrong with them. */
 export interface RowLoader {
@@ -29,7 +28,7 @@ export interface RowLoader {
   /** Notes why a row was refused: rows that refer to it need no problem of their own. */
   refuse(row: SampleRow, failures: readonly Failure[]): void;
   /** Sets references that close a circle, once all rows are written. */
-  setReferences(row: SampleRow, fields: ReadonlySet<Field>, work: UnitOfWork): Promise<void>;
+  setReferences(row: SampleRow, members: ReadonlySet<string>, work: UnitOfWork): Promise<void>;
   /** How many records of each model were made, changed or left as they were. */
   counts(): Loaded['models'];
 }
@@ -42,7 +41,7 @@ interface RowLoaderOptions {
   readonly writes: Writes;
   readonly rows: readonly SampleRow[];
   /** References that are set once all rows are written. */
-  readonly later: ReadonlyMap<SampleRow, ReadonlySet<Field>>;
+  readonly later: ReadonlyMap<SampleRow, ReadonlySet<string>>;
   readonly memory: SampleMemory;
   /** The models whose rows come from streams, and whose keys are not kept at hand. */
   readonly streamed: ReadonlySet<string>;
@@ -136,12 +135,11 @@ export function rowLoader(options: RowLoaderOptions): RowLoader {
       refused.add(nameOf(row));
     },
 
-    async setReferences(row, fields, work) {
-      const values: Values = {};
-      for (const field of fields) {
-        const handle = row.values[givenName(row, field.member)];
-        values[field.member] = keys.get(`${field.refersTo}/${String(handle)}`) ?? null;
-      }
+    async setReferences(row, members, work) {
+      const { values, missing } = await withKeys(waitingOnly(row, members), keyOfSample, handles);
+      const unknown = missing.filter(({ sample }) => !refused.has(sample));
+      problems.push(...unknown.map((one) => missingSample(row, one, handles)));
+      if (missing.length > 0) return;
       // A reference that is set already is left alone.
       await tools.get(row.model)!.changes.change(work, 'update', keys.get(nameOf(row))!, ownBody(values));
     },
@@ -185,8 +183,8 @@ function keyFinder(
 }
 
 /** What a row says of the references that wait: a change of it is a change of the row. */
-const waitingHandles = (row: SampleRow, fields: ReadonlySet<Field> = new Set()): Values =>
-  Object.fromEntries([...fields].map(({ member }) => [member, row.values[givenName(row, member)] as Scalar]));
+const waitingHandles = (row: SampleRow, members: ReadonlySet<string> = new Set()): Values =>
+  Object.fromEntries([...members].map((member) => [member, row.values[givenName(row, member)] as Scalar]));
 
 /** Keys of streamed samples that other rows may soon refer to again. */
 const KEYS_AT_HAND = 10_000;

@@ -8,6 +8,7 @@ import type {
   TextFunction,
   ValueKind,
 } from '../model/expression.ts';
+import type { Forms } from './form.ts';
 
 /** How one kind of database spells what expressions ask of it. Every method takes SQL and gives SQL. */
 export interface ExpressionDialect {
@@ -16,8 +17,16 @@ export interface ExpressionDialect {
    * depth.
    */
   readonly deepest?: number;
+  /** Whether a table that stands in a FROM as a SELECT can't see the row that its statement is about. */
+  readonly isFlat?: boolean;
+  /**
+   * Where it is flat: a table with one row of values that are worked out of those of the tables before it in a FROM.
+   */
+  beside?(values: readonly { readonly name: string; readonly type: ValueKind; readonly value: string }[]): string;
   /** An identifier, quoted. */
   name(identifier: string): string;
+  /** How columns are spelled that are not the tool's own. */
+  readonly forms: Forms;
   /** A placeholder as a value of a kind. */
   parameter(type: ValueKind, placeholder: string): string;
   /** What stands at a path inside a column that holds JSON; JSON itself where that is its kind. */
@@ -26,7 +35,11 @@ export interface ExpressionDialect {
   open(json: string, type: ValueKind): string;
   /** A text that holds a key, as that key: an index of keys can be asked for it. */
   keyOfText(type: ValueKind, text: string): string;
-  /** A SELECT of the items of an array, as `v`. */
+  /** The text of a key of several values, in which commas are written otherwise where one is a text. */
+  joinedKey(values: readonly { readonly sql: string; readonly isText: boolean }[]): string;
+  /** The text of one of the values of such a key, by its place. */
+  partOfKey(key: string, at: number): string;
+  /** A SELECT of the items of an array, as `v`; where it is flat, it ends in a condition, and they are `items.v`. */
   items(array: string, items: ValueKind): string;
   /** Where it is `bounded`, a decimal of more than 18 digits is null. */
   convert(of: string, from: ValueKind, to: ValueKind, bounded: boolean): string;

@@ -9,6 +9,8 @@ export type Row = readonly StoreValue[];
  */
 export interface Statement {
   readonly sql: string;
+  /** Returns what the statement has changed, if it has: asked for behind it, with the same values. */
+  readonly back?: string;
   /** It may have to go through many rows, and must not hold up quick ones. */
   readonly slow?: boolean;
   /** Its answer is quick and short: it may share a connection with others. */

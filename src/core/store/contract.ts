@@ -1,5 +1,6 @@
 import type { Dialect } from '../sql/dialect.ts';
 import type { Row, Statement, StoreValue } from '../sql/statement.ts';
+import type { Catalogue } from '../tables/catalogue.ts';
 import type { Ddl } from '../tables/ddl.ts';
 import type { Description } from '../tables/description.ts';
 import type { Table } from '../tables/table.ts';
@@ -32,6 +33,11 @@ export interface Transaction extends Reader {
   readonly signal: AbortSignal;
   /** Runs a statement that changes rows, and returns how many. */
   run(statement: Statement, values: readonly StoreValue[]): Promise<number>;
+  /**
+   * The same, where nobody waits for the outcome: if it fails, the transaction fails, with its commit at the latest.
+   * Told is the number of rows, undefined where it failed.
+   */
+  send(statement: Statement, values: readonly StoreValue[]): Promise<number | undefined>;
   /** A part of it that can fail by itself: what it wrote is taken back, and the rest goes on. */
   nested<Result>(work: () => Promise<Result>): Promise<Result>;
 }
@@ -42,9 +48,14 @@ export interface Alteration extends Transaction {
   tables(): Promise<readonly string[]>;
   /**
    * Runs a text of one statement or more. `known` names the indexes that are the tool's own: what others have added to
-   * a table that is made anew is kept.
+   * a table that is made anew is kept. Where every statement on tables is kept by itself, one that has a name and was
+   * broken off goes on where it was; it is through when the alteration is kept.
    */
-  script(sql: string, known?: ReadonlySet<string>): Promise<void>;
+  script(sql: string, known?: ReadonlySet<string>, named?: string): Promise<void>;
+  /** The script with a name that was broken off, and is to go on or to be taken back. */
+  halfDone(): Promise<HalfDone | undefined>;
+  /** Takes back what a script that was broken off has done. Throws `StoreError` where some of it can't be. */
+  takeBack(): Promise<void>;
   /** Those who are held to the tables in such a version notice that these are others now. */
   letGo(isGone: (version: number) => boolean): Promise<void>;
   /**
@@ -56,6 +67,17 @@ export interface Alteration extends Transaction {
   describe(): Promise<Description>;
   /** How the database would describe these tables if they were made now. Leaves nothing behind. */
   describeAnew(tables: readonly Table[]): Promise<Description>;
+}
+
+/** A script of which some statements have been kept. */
+export interface HalfDone {
+  readonly name: string;
+  readonly script: string;
+  /** How many of how many statements. */
+  readonly done: number;
+  readonly of: number;
+  /** It is being taken back, and can only go on so. */
+  readonly isBack: boolean;
 }
 
 export interface TransactionOptions {
@@ -110,6 +132,10 @@ export interface Store extends Reader {
   readonly ddl: Ddl;
   /** Undefined where it keeps none: it could not tell whether the database has changed. */
   readonly answers?: Answers | undefined;
+  /** Whether every statement on tables is kept by itself, and no transaction holds several of them together. */
+  readonly keepsEachAlteration?: boolean;
+  /** Whether statements take their way to another process: what need not wait for answers should go together. */
+  readonly isRemote?: boolean;
   /** Whether reads may be answered by copies of it. */
   readonly hasCopies?: boolean;
   /**
@@ -118,12 +144,16 @@ export interface Store extends Reader {
    * beginning.
    */
   alter<Result>(work: (alteration: Alteration) => Promise<Result>, options?: AlterOptions): Promise<Result>;
+  /** All tables and views; `thorough` looks at every value where only that tells what a column holds. */
+  catalogue(thorough: boolean): Promise<Catalogue>;
   close(): Promise<void>;
 }
 
 export type StoreFault =
   | { readonly kind: 'unique'; readonly table: string; readonly columns: readonly string[] }
   | { readonly kind: 'foreign-key' }
+  /** A value is longer than the database can keep in an index; the columns, where it says so. */
+  | { readonly kind: 'too-long'; readonly columns: readonly string[] }
   | { readonly kind: 'busy' }
   /** So many wait already that one more would wait for too long. */
   | { readonly kind: 'crowded' }
@@ -131,16 +161,20 @@ export type StoreFault =
   | { readonly kind: 'too-slow' }
   /** More than the database can read as one statement. */
   | { readonly kind: 'too-complex' }
+  /** More than the database takes or gives at once. */
+  | { readonly kind: 'too-large' }
   | { readonly kind: 'unreachable' }
   /** A migration has changed the tables that it was held to. */
   | { readonly kind: 'moved' }
   /** The connection was lost while a transaction was being kept: nobody can tell whether it was. */
   | { readonly kind: 'uncertain' }
   /** A statement on tables that rows or other things in the database stand in the way of. */
-  | { readonly kind: 'refused' }
+  | { readonly kind: 'refused'; readonly halfDone?: HalfDone | undefined; readonly ofValue?: string | undefined }
   /** A script ended the transaction that it ran in: part of it may be kept. */
   | { readonly kind: 'ended' }
-  | { readonly kind: 'defect' };
+  | { readonly kind: 'defect'; readonly ofValue?: string | undefined };
+
+// `ofValue` names the rule, the column or the type that a value does not suit; it may be empty.
 
 /** What a database refused, or could not do, without a word of the driver's own to a client. */
 export class StoreError extends Error {

@@ -169,6 +169,7 @@ function referenceSummaries(change: TableChange, plan: SchemaDiff): ChangeSummar
 
 function referenceText({ table, onDelete }: Reference, old: Reference | undefined): string {
   if (old?.table !== table) return `refers to ${table} now`;
+  if (old.onDelete === onDelete) return `refers to ${table} by other columns`;
   return `onDelete ${onDelete}; it was ${old.onDelete}`;
 }
 

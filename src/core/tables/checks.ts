@@ -22,10 +22,15 @@ export function checksOf({ type, scale, rules, drawnOn = false }: Field): Check[
   ];
   const values = rules.enum ?? (isConstant(type, rules.const) ? [rules.const as Scalar] : undefined);
   return [
-    ...limits.flatMap(([rule, limit]): Check[] => (limit === undefined ? [] : [{ rule, limit }])),
+    ...limits.flatMap(([rule, limit]): Check[] =>
+      limit === undefined || isIdle(rule, limit) ? [] : [{ rule, limit }],
+    ),
     ...(values === undefined ? [] : [{ rule: 'enum', values } as const]),
   ];
 }
+
+/** Whether any value keeps it. */
+const isIdle = (rule: LimitRule, limit: number): boolean => rule === 'minLength' && limit === 0;
 
 /** A text that must be given must not be empty. */
 function leastLength(type: Field['type'], rules: Field['rules']): number | undefined {

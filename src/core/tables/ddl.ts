@@ -23,6 +23,12 @@ export interface Ddl {
   count(affected: AffectedRows): string;
 }
 
+/** What stands before the statement that takes back the one on the next line, where none is taken back with others. */
+export const BACK = '-- back: ';
+
+/** A script without those. */
+export const withoutBack = (script: string): string => script.replaceAll(new RegExp(`^${BACK}.*\n`, 'gm'), '');
+
 /** The text of a file that people read and the tool runs: passages under their remarks. */
 export const scriptText = (title: string, passages: readonly Passage[]): string =>
   [`-- ${title}`, ...passages.map(passageText)].join('\n\n') + '\n';

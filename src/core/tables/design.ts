@@ -1,14 +1,15 @@
-import type { ValueSpec } from '../model/field.ts';
+import type { Field, ValueSpec } from '../model/field.ts';
 import { modelOf } from '../model/graph.ts';
 import type { Graph } from '../model/graph.ts';
-import { rising, wantedOrders } from '../model/indexes.ts';
+import { byColumn, rising, wantedOrders } from '../model/indexes.ts';
 import type { Ordering } from '../model/indexes.ts';
+import { keyFields, keySet, partsOf, storedFields } from '../model/joined-key.ts';
 import type { Model } from '../model/model.ts';
 import type { Links } from '../model/relation.ts';
 import { checksOf } from './checks.ts';
 import { makeNames } from './names.ts';
 import type { Names } from './names.ts';
-import type { Index, Shape, Table } from './table.ts';
+import type { Column, Index, Shape, Table } from './table.ts';
 
 /** The tables of all models, each after those it refers to, as far as they allow that; then those of links. */
 export function designTables(graph: Graph): Table[] {
@@ -41,6 +42,7 @@ function linkTable(graph: Graph, model: Model, { name, target, table, near, far 
       scale: key.scale,
       nullable: false,
       serial: false,
+      ...widthOf(key),
       checks: [],
     })),
     unique: [{ name: both, columns: [near, far], descending: [] }],
@@ -55,28 +57,50 @@ function linkTable(graph: Graph, model: Model, { name, target, table, near, far 
 }
 
 function designTable(graph: Graph, model: Model, names: Names): Table {
-  const unique = model.unique.map((fields) => indexOf(model, rising(fields), 'unique', names));
+  const { key } = model;
+  const own = keySet(model);
+  const sets = model.unique.filter((set) => key.parts === undefined || !set.every((field) => own.includes(field)));
+  const unique = sets.map((fields) => indexOf(model, byColumn(rising(fields)), 'unique', names));
   return {
     name: model.table,
     of: model.name,
-    columns: model.fields.map((field) => ({
+    columns: storedFields(model).map((field) => ({
       name: field.column,
       member: field.member,
       type: field.type,
       scale: field.scale,
       nullable: !field.rules.required,
       serial: field === model.key && model.keyKind === 'serial',
+      ...widthOf(keyReferredTo(graph, model, field)),
       checks: checksOf(field),
       ...(field.items === undefined && field.properties === undefined ? {} : { shape: shapeOf(field) }),
     })),
-    primaryKey: model.key.column,
+    ...(key.parts === undefined ? { primaryKey: key.column } : { jointKey: key.parts.map(({ column }) => column) }),
     unique,
-    indexes: indexesOf(graph, model, unique, names),
+    indexes: indexesOf(graph, model, sets, names),
     references: model.relations.map(({ field, target, onDelete }) => {
       const other = modelOf(graph, target);
-      return { column: field.column, table: other.table, key: other.key.column, onDelete };
+      const keys = keyFields(other);
+      const [first, ...more] = partsOf(field).map(({ column }, at) => ({ column, key: keys[at]!.column }));
+      const { column, key } = first!;
+      return { column, table: other.table, key, onDelete, ...(more.length === 0 ? {} : { more }) };
     }),
   };
+}
+
+/** Databases that set a bound to keys leave room for so many characters. */
+const USUAL_WIDTH = 255;
+
+/** What says that a reference to a key needs more room than usual. */
+function widthOf(key: Field | undefined): Pick<Column, 'width'> {
+  const most = key?.rules.maxLength;
+  return most === undefined || most <= USUAL_WIDTH ? {} : { width: most };
+}
+
+function keyReferredTo(graph: Graph, model: Model, field: Field): Field | undefined {
+  const at = model.relations.findIndex((one) => partsOf(one.field).includes(field));
+  if (at < 0) return undefined;
+  return keyFields(modelOf(graph, model.relations[at]!.target))[field.partOf?.at ?? 0];
 }
 
 function shapeOf({ type, scale, items, properties }: ValueSpec): Shape {
@@ -89,12 +113,13 @@ function shapeOf({ type, scale, items, properties }: ValueSpec): Shape {
 }
 
 /** Indexes for the orders that records are wanted in, but none that another one serves. */
-function indexesOf(graph: Graph, model: Model, unique: readonly Index[], names: Names): Index[] {
+function indexesOf(graph: Graph, model: Model, unique: readonly (readonly Field[])[], names: Names): Index[] {
   const orders = wantedOrders(graph, model).filter((keys) => keys.length > 1 || keys[0]!.field !== model.key);
-  const standing = [...model.unique.map(rising), ...orders].map(beginning);
+  const there = [...(model.key.parts === undefined ? [] : [model.key.parts]), ...unique];
+  const standing = [...there.map((set) => byColumn(rising(set))), ...orders].map(beginning);
   return orders
     .filter((keys, at) => {
-      const place = unique.length + at;
+      const place = there.length + at;
       const own = beginning(keys);
       return !standing.some(
         (other, index) => index !== place && other.startsWith(own) && (other !== own || index < place),

@@ -1,7 +1,7 @@
 import { conversionOf } from './conversion.ts';
 import { isIn, oldName } from './schema-diff.ts';
 import type { ColumnChange, SchemaDiff, TableChange } from './schema-diff.ts';
-import { called } from './table.ts';
+import { called, pairsOf } from './table.ts';
 import type { Check, Column, Fill, Index, Reference } from './table.ts';
 
 /** A column as rows have it before a change, what it is then, and what its values get that can't go over. */
@@ -27,7 +27,14 @@ export type AffectedRows =
   /** Rows that another one will be alike to. */
   | { readonly kind: 'twins'; readonly table: string; readonly columns: readonly Becoming[] }
   /** Rows that will refer to a missing record. */
-  | ({ readonly kind: 'dangling'; readonly table: string; readonly reference: Reference } & Becoming)
+  | {
+      readonly kind: 'dangling';
+      readonly table: string;
+      readonly reference: Reference;
+      readonly columns: readonly Becoming[];
+      /** The columns of the other table that these refer to. */
+      readonly keys: readonly string[];
+    }
   /** Rows whose value finds no row of the other table to go to, or not one of its own. */
   | {
       readonly kind: 'unmoved';
@@ -107,18 +114,26 @@ export function setRisks(change: TableChange, { columns }: Index): Risk[] {
 /** The danger of a reference that is new. */
 export function referenceRisks(change: TableChange, reference: Reference, { standing }: SchemaDiff): Risk[] {
   const table = change.before.name;
-  const column = stayingColumns(change).get(reference.column);
+  const columns = pairsOf(reference).map(({ column }) => stayingColumns(change).get(column));
   const known = change.carried.references.some(
-    (other) => other.column === reference.column && other.table === reference.table,
+    (other) => columnsText(other) === columnsText(reference) && other.table === reference.table,
   );
-  if (column === undefined || known) return [];
+  // Rows with a null in a column of it refer to nothing.
+  if (columns.includes(undefined) || known) return [];
+  const becoming = columns as Becoming[];
   const target = standing.get(reference.table);
   if (target === undefined) {
-    return [{ affected: { kind: 'values', table, column: column.column.name }, consequence: 'stops' }];
+    return [{ affected: { kind: 'values', table, column: becoming[0]!.column.name }, consequence: 'stops' }];
   }
-  const old = { ...reference, table: target.before.name, key: oldName(target, reference.key) };
-  return [{ affected: { kind: 'dangling', table, reference: old, ...column }, consequence: 'stops' }];
+  const keys = pairsOf(reference).map(({ key }) => oldName(target, key));
+  const old = { ...reference, table: target.before.name };
+  return [{ affected: { kind: 'dangling', table, reference: old, columns: becoming, keys }, consequence: 'stops' }];
 }
+
+const columnsText = (reference: Reference): string =>
+  pairsOf(reference)
+    .map(({ column }) => column)
+    .join();
 
 /**
  * The dangers of moves, by what moves: values that find no place in the other table, or can't be what they would be

@@ -8,7 +8,7 @@ import { isOwn } from './own-tables.ts';
 import { goneName } from './remembered.ts';
 import type { Remembered } from './remembered.ts';
 import { renamesInOrder } from './rename-order.ts';
-import { called } from './table.ts';
+import { called, pairsOf } from './table.ts';
 import type { Column, Fill, Index, Reference, Table } from './table.ts';
 
 /** What was said of a change that the two designs alone don't tell. */
@@ -183,12 +183,17 @@ export const backwards = ({ renames }: Decisions, fills: Decisions['fills']): De
 
 /** By its key a record is known to all that refer to it, in the database and outside. */
 function hasOtherKey(table: Table, now: Table, renames: Renames): boolean {
-  const key = (of: Table): Column | undefined => of.columns.find(({ name }) => name === of.primaryKey);
-  const [old, next] = [key(table), key(now)];
-  if (old === undefined || next === undefined) return false;
-  return (
-    newColumn(table, old, now, renames) !== next || conversionOf(old, next) !== 'same' || old.serial !== next.serial
-  );
+  const key = (of: Table): Column[] =>
+    (of.jointKey ?? [of.primaryKey]).flatMap((own) => of.columns.find(({ name }) => name === own) ?? []);
+  const [before, after] = [key(table), key(now)];
+  if (before.length === 0 || after.length === 0) return false;
+  if (before.length !== after.length) return true;
+  return before.some((old, at) => {
+    const next = after[at]!;
+    return (
+      newColumn(table, old, now, renames) !== next || conversionOf(old, next) !== 'same' || old.serial !== next.serial
+    );
+  });
 }
 
 /** A table under its new names, and the new name of each of its columns. */
@@ -226,12 +231,16 @@ function carryOver(
         name,
         columns: table.columns.map((column) => ({ ...column, name: rename(column.name) })),
         primaryKey: table.primaryKey === undefined ? undefined : rename(table.primaryKey),
+        ...(table.jointKey === undefined ? {} : { jointKey: table.jointKey.map(rename) }),
         unique: table.unique.map(carry),
         indexes: table.indexes.map(carry),
         references: table.references.map((reference) => {
           const target = names.get(byName.get(reference.table)!)!;
-          const key = target.columns.get(reference.key)!;
-          return { ...reference, column: rename(reference.column), table: target.name, key };
+          const [first, ...more] = pairsOf(reference).map(({ column, key }) => ({
+            column: rename(column),
+            key: target.columns.get(key)!,
+          }));
+          return { ...reference, ...first!, table: target.name, ...(more.length === 0 ? {} : { more }) };
         }),
       };
       return [table, { table: carriedTable, names: columns }];
@@ -340,11 +349,14 @@ function movesInGroups(
   }
   return [...groups.values()].flatMap(({ source: { table: source }, target, columns }): Move[] => {
     const isNew = made.includes(target);
-    const split = target.references.find(({ table }) => table === source.name);
+    const split = target.references.find(({ table, more }) => table === source.name && more === undefined);
     const standing = tables.find(([, now]) => now === target)?.[0];
-    const merge = standing === undefined ? undefined : source.references.find(({ table }) => table === target.name);
+    const merge =
+      standing === undefined
+        ? undefined
+        : source.references.find(({ table, more }) => table === target.name && more === undefined);
     const reference = split ?? merge;
-    if (reference === undefined) return [];
+    if (reference === undefined || source.jointKey !== undefined || target.jointKey !== undefined) return [];
     const filled = target.columns.flatMap((column): [Column, Fill][] => {
       const fill = fills.get(called(target, column)) ?? defaults.get(called(target, column));
       return fill === undefined ? [] : [[column, fill]];

@@ -7,8 +7,10 @@ export interface Table {
   /** What it holds: `hut`, the links `hut.amenities`. By this it is known again when its name changes. */
   readonly of: string;
   readonly columns: readonly Column[];
-  /** The name of the column; none where links stand. */
-  readonly primaryKey?: string;
+  /** The name of the column; none where links stand, or the key has several. */
+  readonly primaryKey?: string | undefined;
+  /** The columns of a primary key of several. */
+  readonly jointKey?: readonly string[] | undefined;
   readonly unique: readonly Index[];
   readonly indexes: readonly Index[];
   readonly references: readonly Reference[];
@@ -25,6 +27,8 @@ export interface Column {
   readonly serial: boolean;
   /** What a row gets that is made without it: by services of the version before, while they go on. */
   readonly usual?: Fill;
+  /** The most characters of a text whose own rules don't say so: of a key that it refers to. */
+  readonly width?: number;
   /** Rules that the database keeps too. Null keeps them all. */
   readonly checks: readonly Check[];
   /** What its values are made of, where the type is array or object. Pictures of older versions say nothing of it. */
@@ -69,7 +73,18 @@ export interface Reference {
   readonly table: string;
   readonly key: string;
   readonly onDelete: 'restrict' | 'cascade' | 'clear';
+  /** The other columns of a reference to a key of several, and what they refer to. */
+  readonly more?: readonly ColumnPair[];
 }
+
+/** A column of a reference, and that of the key. */
+export interface ColumnPair {
+  readonly column: string;
+  readonly key: string;
+}
+
+/** The columns of a reference, with those of the key. */
+export const pairsOf = ({ column, key, more = [] }: Reference): ColumnPair[] => [{ column, key }, ...more];
 
 /** How a column is called: `hut.altitude_m`. */
 export const called = (table: Table, column: Column): string => `${table.of}.${column.member}`;

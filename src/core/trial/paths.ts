@@ -1,6 +1,7 @@
 import { collectionPath } from '../api/endpoints.ts';
 import type { Graph } from '../model/graph.ts';
 import type { Model } from '../model/model.ts';
+import { encoded } from '../text/encoded.ts';
 import type { Row } from './oracle/world-state.ts';
 
 /** The text of the key of a record. */
@@ -11,7 +12,7 @@ export const keyText = (model: Model, row: Row): string => {
 
 /** The path of a model's records, or of one. */
 export const pathOf = (graph: Graph, model: Model, row?: Row): string =>
-  `${collectionPath(graph, model)}${row === undefined ? '' : `/${encodeURIComponent(keyText(model, row))}`}`;
+  `${collectionPath(graph, model)}${row === undefined ? '' : `/${encoded(keyText(model, row))}`}`;
 
 export const queryOf = (parameters: Readonly<Record<string, string>>): string =>
   `?${new URLSearchParams(parameters).toString()}`;

@@ -1,7 +1,7 @@
 import type { Method } from '../api/endpoints.ts';
 import { checkShape } from '../declaration/check-shape.ts';
 import { readDocuments } from '../declaration/document.ts';
-import type { Path, Source } from '../declaration/document.ts';
+import type { Path, Source } from '../declaration/declared.ts';
 import type { Problem } from '../declaration/problem.ts';
 import { reporterOf } from '../declaration/reporter.ts';
 import type { Reporter } from '../declaration/reporter.ts';

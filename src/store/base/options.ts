@@ -1,5 +1,6 @@
 import type { Replicas } from '../../core/model/service.ts';
 import { StoreError } from '../../core/store/contract.ts';
+import type { Alteration } from '../../core/store/contract.ts';
 
 /** The limits of a store under load. Commands that work alone need none. */
 export interface StoreOptions {
@@ -19,6 +20,8 @@ export interface StoreOptions {
   readonly replicas?: Replicas | undefined;
   /** Told what goes on with other hosts. */
   readonly onNews?: ((text: string) => void) | undefined;
+  /** The database was there already: it is left in the form that it has, and not made where it is missing. */
+  readonly asItIs?: boolean | undefined;
   /** How many writers may wait where there is room for one at a time; left out: as many as like. */
   readonly mostWaiting?: number | undefined;
 }
@@ -54,10 +57,25 @@ export const tablesMoved = (address: string): StoreError =>
     'start this again; vantfell serve --watch does so by itself',
   );
 
+/** Work on tables was given up, because others use them. */
+export const tablesInUse = (whom: string, cause?: unknown): StoreError =>
+  new StoreError(
+    { kind: 'busy' },
+    `the tables are in use by ${whom === '' ? 'others' : whom}`,
+    'end what they do, or wait for it, and try again',
+    cause,
+  );
+
 /** What to do where the database has something that the tool has not made. */
 export const otherHand =
   'something else has changed the database: vantfell migrate status ' +
   'shows every difference from what its migrations made';
+
+/** Where a transaction holds all that is done to tables, no script is ever half done. */
+export const keptWhole: Pick<Alteration, 'halfDone' | 'takeBack'> = {
+  halfDone: () => Promise.resolve(undefined),
+  takeBack: () => Promise.resolve(),
+};
 
 /**
  * A script that ended the transaction it ran in. What does so is looked for before; this is for what was not found

@@ -18,6 +18,12 @@ export interface TimeLimit {
   end(): void;
 }
 
+/**
+ * A server that says nothing for so much longer than a statement may take is not there any more, whatever the socket
+ * says.
+ */
+export const SILENCE_MS = 2_000;
+
 /** One clock ticks for all of them, while there are any: a timer for each would cost more than a statement. */
 const TICK_MS = 50;
 const running = new Set<{ readonly deadline: number; up(): void }>();

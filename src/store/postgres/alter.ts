@@ -3,7 +3,7 @@ import { StoreError } from '../../core/store/contract.ts';
 import type { Alteration, Transaction } from '../../core/store/contract.ts';
 import { scriptText } from '../../core/tables/ddl.ts';
 import { diffSchemas, noDecisions } from '../../core/tables/schema-diff.ts';
-import { scriptEnded } from '../base/options.ts';
+import { keptWhole, scriptEnded } from '../base/options.ts';
 import { postgresDdl } from './ddl.ts';
 import { describe } from './describe.ts';
 import { storeError } from './errors.ts';
@@ -30,7 +30,8 @@ export async function alterationOn(
   await client.query('SELECT pg_advisory_xact_lock($1)', [LOCK]);
   await client.query(`SET LOCAL lock_timeout = ${LOCK_MS}`);
   const tables =
-    "SELECT relname FROM pg_class WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p')";
+    'SELECT relname FROM pg_class WHERE relnamespace = quote_ident(current_schema())::regnamespace ' +
+    "AND relkind IN ('r', 'p')";
   return {
     ...transaction,
     tables: async () => (await client.query<{ relname: string }>(tables)).rows.map(({ relname }) => relname),
@@ -45,6 +46,7 @@ export async function alterationOn(
       }
       if (await isOver(client)) throw scriptEnded();
     },
+    ...keptWhole,
     letGo: (isGone) => letGo(client, isGone),
     hold,
     describe: () => describe(client),

@@ -1,7 +1,8 @@
 import type { Ddl } from '../../core/tables/ddl.ts';
-import { isIn, isUnchanged } from '../../core/tables/schema-diff.ts';
+import { isUnchanged } from '../../core/tables/schema-diff.ts';
 import type { ColumnChange, TableChange } from '../../core/tables/schema-diff.ts';
-import type { Check, Column, Table } from '../../core/tables/table.ts';
+import type { Column, Table } from '../../core/tables/table.ts';
+import { checksOfBoth, goneReferences, madeName, newReferences } from '../sql/constraints.ts';
 import { newValue } from '../sql/converted.ts';
 import type { ConversionSpelling } from '../sql/converted.ts';
 import { countSql } from '../sql/count.ts';
@@ -44,7 +45,7 @@ export const postgresDdl: Ddl = {
       passage('rules', changed.flatMap(newChecks)),
       passage('references', [
         ...created.flatMap((table) => table.references.map((reference) => sql.addReference(table, reference))),
-        ...changed.flatMap(newReferences),
+        ...changed.flatMap((change) => newReferences(change).map((one) => sql.addReference(change.after, one))),
       ]),
     ].filter(({ statements }) => statements.length > 0);
   },
@@ -60,53 +61,23 @@ export const postgresDdl: Ddl = {
 
 const alter = (table: Table, what: string): string => `ALTER TABLE ${name(table.name)} ${what}`;
 
-/** A check as the database has it: under the name that it got when it was made. */
-interface Named {
-  readonly named: string;
-  readonly check: Check;
-}
-
-function checksOf(table: Table, column: Column): Named[] {
-  return column.checks.map((check) => ({ named: sql.checkName(table.name, column.name, check), check }));
-}
-
-/** The checks of a column that stays, before and after. Those of another type are other ones. */
-function checksOfBoth({ before: oldTable, carried, after: table }: TableChange, { before, after }: ColumnChange) {
-  const at = carried.columns.findIndex((column) => column.name === before!.name);
-  const old = checksOf(oldTable, oldTable.columns[at]!);
-  const retyped = after !== undefined && sql.columnType(before!) !== sql.columnType(after);
-  const now = after === undefined ? [] : checksOf(table, after);
-  const stay = retyped ? [] : old.filter((one) => isIn(one, now));
-  return { gone: old.filter((one) => !isIn(one, stay)), made: now.filter((one) => !isIn(one, stay)) };
-}
+/** The checks of a column: those of another type are other ones. */
+const checksIn = (change: TableChange, column: ColumnChange): ReturnType<typeof checksOfBoth> => {
+  const { before, after } = column;
+  const isRetyped = before !== undefined && after !== undefined && sql.columnType(before) !== sql.columnType(after);
+  return checksOfBoth(change, column, isRetyped);
+};
 
 /** References, checks and indexes that stand in the way, by the names that they were made with. */
 function removals(change: TableChange): string[] {
-  const { before, after } = change;
+  const { after } = change;
   const dropConstraint = (constraint: string): string => alter(after, `DROP CONSTRAINT ${name(constraint)}`);
-  const references = goneReferences(change).map((at) => sql.referenceName(before.name, before.references[at]!));
+  const references = goneReferences(change).map((at) => madeName(change, at));
   const checks = change.columns
     // What is a column's own goes with it.
     .filter((column) => column.before !== undefined && column.after !== undefined)
-    .flatMap((column) => checksOfBoth(change, column).gone.map(({ named }) => named));
+    .flatMap((column) => checksIn(change, column).gone.map(({ named }) => named));
   return [...[...references, ...checks].map(dropConstraint), ...goneIndexes(change).map(dropIndex)];
-}
-
-/** The places of the references that go, among those of the table. One under another name is another one. */
-const goneReferences = ({ before, carried, after }: TableChange): number[] =>
-  carried.references.flatMap((reference, at) => {
-    const stays =
-      isIn(reference, after.references) &&
-      sql.referenceName(before.name, before.references[at]!) === sql.referenceName(after.name, reference);
-    return stays ? [] : [at];
-  });
-
-function newReferences(change: TableChange): string[] {
-  const gone = goneReferences(change);
-  const stay = change.carried.references.filter((_reference, at) => !gone.includes(at));
-  return change.after.references
-    .filter((reference) => !isIn(reference, stay))
-    .map((reference) => sql.addReference(change.after, reference));
 }
 
 const additions = ({ after, columns }: TableChange): string[] =>
@@ -160,8 +131,7 @@ function fillStatements(table: Table, { before, after }: ColumnChange, x: string
 
 const newChecks = (change: TableChange): string[] =>
   change.columns.flatMap((column) => {
-    const { before, after } = column;
+    const { after } = column;
     if (after === undefined) return [];
-    const made = before === undefined ? after.checks : checksOfBoth(change, column).made.map(({ check }) => check);
-    return made.map((check) => sql.addCheck(change.after, after, check));
+    return checksIn(change, column).made.map(({ check }) => sql.addCheck(change.after, after, check));
   });

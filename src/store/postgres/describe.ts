@@ -9,13 +9,13 @@ const COLUMNS = `
   JOIN pg_type AS t ON t.oid = a.atttypid
   LEFT JOIN pg_collation AS co ON co.oid = a.attcollation
   LEFT JOIN pg_attrdef AS d ON d.adrelid = c.oid AND d.adnum = a.attnum
-  WHERE c.relnamespace = current_schema()::regnamespace AND c.relkind IN ('r', 'p')
+  WHERE c.relnamespace = quote_ident(current_schema())::regnamespace AND c.relkind IN ('r', 'p')
   ORDER BY c.relname, a.attnum`;
 
 const CONSTRAINTS = `
   SELECT c.relname, k.conname, k.contype, pg_get_constraintdef(k.oid)
   FROM pg_constraint AS k JOIN pg_class AS c ON c.oid = k.conrelid
-  WHERE c.relnamespace = current_schema()::regnamespace AND k.contype IN ('c', 'f', 'p', 'u', 'x')
+  WHERE c.relnamespace = quote_ident(current_schema())::regnamespace AND k.contype IN ('c', 'f', 'p', 'u', 'x')
   ORDER BY c.relname, k.conname`;
 
 const INDEXES = `
@@ -23,7 +23,7 @@ const INDEXES = `
   FROM pg_index AS x
   JOIN pg_class AS c ON c.oid = x.indrelid
   JOIN pg_class AS i ON i.oid = x.indexrelid
-  WHERE c.relnamespace = current_schema()::regnamespace
+  WHERE c.relnamespace = quote_ident(current_schema())::regnamespace
     AND NOT EXISTS (SELECT 1 FROM pg_constraint AS k WHERE k.conindid = i.oid AND k.conrelid = c.oid)
   ORDER BY c.relname, i.relname`;
 

@@ -1,9 +1,14 @@
 import type { Field } from '../../core/model/field.ts';
+import { keyParts } from '../../core/model/joined-key.ts';
 import { isNested } from '../../core/model/types.ts';
 import type { Dialect, ObjectMember } from '../../core/sql/dialect.ts';
+import { standardChanges } from '../sql/changes.ts';
+import { capped, listed } from '../sql/lists.ts';
 import { soleCondition, unconditional } from '../sql/members.ts';
+import { isBeyond } from '../sql/beyond.ts';
 import { quoteName, quoteText } from '../sql/quote.ts';
 import { postgresExpressions } from './expression.ts';
+import { postgresForms } from './forms.ts';
 
 /** A column's value as `row_to_json` must be given it, so that the JSON shows the field's own form. */
 export function postgresJsonValue(type: Field['type'], column: string): string {
@@ -23,9 +28,10 @@ export function postgresJsonValue(type: Field['type'], column: string): string {
 /** json_agg would put blanks and line feeds between the values. */
 const LIST = `('[' || coalesce(string_agg(j, ','), '') || ']')::json`;
 
+/** The row has a name that no member of it can have, which would be taken for it. */
 function rowObject(members: readonly ObjectMember[]): string {
   const columns = members.map(({ name, value }) => `${value} AS ${quoteName(name)}`);
-  return `(SELECT row_to_json(r) FROM (SELECT ${columns.join(', ')}) AS r)`;
+  return `(SELECT row_to_json("@") FROM (SELECT ${columns.join(', ')}) AS "@")`;
 }
 
 /** Members that follow each other and have the same condition. */
@@ -62,15 +68,29 @@ export const postgresDialect: Dialect = {
   array: (values) => `json_build_array(${values.join(', ')})`,
   scalar: (value) => `to_json(${value})::text`,
   text: (json) => `${json}::text`,
-  list: (select) => `(SELECT ${LIST} FROM (${select}) AS rows)`,
-  cappedList: (select, most, beyond) =>
-    `(SELECT row_to_json(r) FROM (SELECT ${LIST} AS data, count(*) = ${most} AND ` +
-    `EXISTS (${beyond}) AS more FROM (${select}) AS rows) AS r)`,
+  list: (rows) => `(SELECT ${LIST} FROM (${listed(rows)}) AS rows)`,
+  cappedList(rows, most) {
+    const { first, beyond } = capped(rows, most);
+    const more = `count(*) = ${most} AND EXISTS (${beyond})`;
+    return `(SELECT row_to_json("@") FROM (SELECT ${LIST} AS data, ${more} AS more FROM (${first}) AS rows) AS "@")`;
+  },
+  chosen(texts) {
+    const each = texts.map(({ json, when }) => (when === undefined ? json : `CASE WHEN ${when} THEN ${json} END`));
+    // An array may be empty or long; a function's arguments may not be over a hundred.
+    return `('[' || array_to_string(ARRAY[${each.join(', ')}]::text[], ',') || ']')::json`;
+  },
   joined: (column) => `string_agg(${column}, E',\\n')`,
   order: (column, descending, nullable) => `${column}${descending ? ` DESC${nullable ? ' NULLS LAST' : ''}` : ''}`,
   lock: ' FOR UPDATE',
   lockValues: ' FOR NO KEY UPDATE',
+  ...standardChanges,
+  joinedKey: postgresExpressions.joinedKey,
   expressions: postgresExpressions,
-  bind: (field, value) => (isNested(field.type) && value !== null ? JSON.stringify(value) : (value as string | number)),
+  forms: postgresForms,
+  bind(field, value) {
+    if (value === null || isBeyond(field, value)) return null;
+    if (field.parts !== undefined) return keyParts(field.parts, value as string);
+    return isNested(field.type) ? JSON.stringify(value) : (value as string | number);
+  },
   bindKind: (_type, value) => value,
 };

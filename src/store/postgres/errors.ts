@@ -15,12 +15,20 @@ export function storeError(error: unknown, address: string): StoreError {
     message = String(error),
     table = '',
     detail = '',
-  } = error as { code?: string; message?: string; table?: string; detail?: string };
+    constraint,
+    column,
+  } = error as Partial<Record<'code' | 'message' | 'table' | 'detail' | 'constraint' | 'column', string>>;
 
   if (code === '23505') {
-    // `Key (valley, name)=(Askdal, Grey Hut) already exists.` names the columns, quoted where they must be.
-    const columns = (/\(([^)]*)\)=/.exec(detail)?.[1] ?? '').split(', ').map((column) => column.replace(/^"|"$/g, ''));
+    // `Key (valley, "Hut (no)")=(Askdal, 7) already exists.` names the columns, quoted where they must be.
+    const [, named = ''] = /\(((?:"(?:[^"]|"")*"|[^"()])*)\)=\(/.exec(detail) ?? [];
+    const columns = [...named.matchAll(/"((?:[^"]|"")*)"|[^", ]+/g)].map(
+      ([bare, quoted]) => quoted?.replaceAll('""', '"') ?? bare,
+    );
     return new StoreError({ kind: 'unique', table, columns }, message, '', error);
+  }
+  if (code === '54000' && message.includes('index row')) {
+    return new StoreError({ kind: 'too-long', columns: [] }, message, '', error);
   }
   if (code === '23503') return new StoreError({ kind: 'foreign-key' }, message, '', error);
   if (code === '40001' || code === '40P01' || code === '55P03' || code === '57014') {
@@ -35,8 +43,9 @@ export function storeError(error: unknown, address: string): StoreError {
       error,
     );
   }
-  if (ALTERED.test(code)) return new StoreError({ kind: 'refused' }, message, otherHand, error);
-  return new StoreError({ kind: 'defect' }, message, 'this is a defect of vantfell: please report it', error);
+  const ofValue = /^(22|23502|23514|23P01|P0001)/.test(code) ? (constraint ?? column ?? '') : undefined;
+  if (ALTERED.test(code)) return new StoreError({ kind: 'refused', ofValue }, message, otherHand, error);
+  return new StoreError({ kind: 'defect', ofValue }, message, 'this is a defect of vantfell: please report it', error);
 }
 
 const POOLED =

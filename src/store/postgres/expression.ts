@@ -1,11 +1,13 @@
-import { MOST_EXPONENT, MOST_INTEGER, MOST_UNITS, POWER_BOUNDS } from '../../core/expression/numbers.ts';
-import type { Kind, ValueKind } from '../../core/model/expression.ts';
+import { MOST_INTEGER } from '../../core/expression/numbers.ts';
+import type { Kind } from '../../core/model/expression.ts';
 import type { ExpressionDialect } from '../../core/sql/expression-dialect.ts';
 import { lettersTable } from '../../core/tables/own-tables.ts';
-import { formatDecimal } from '../../core/text/decimal.ts';
+import { aggregateSql, boundOf, integerBound, powerSql, within } from '../sql/bounds.ts';
 import { quoteName, quoteText } from '../sql/quote.ts';
+import { keyOfTextSql, keyTexts, likePattern, plainPart } from '../sql/texts.ts';
 import { bound } from './bound.ts';
 import { postgresCalendar } from './calendar.ts';
+import { postgresForms } from './forms.ts';
 
 const types: Readonly<Record<Kind, string>> = {
   text: 'text',
@@ -31,6 +33,7 @@ const typed = (of: string, kind: Kind): string =>
  */
 export const postgresExpressions: ExpressionDialect = {
   name: quoteName,
+  forms: postgresForms,
   parameter: (type, placeholder) => typed(placeholder, type.kind),
   inside(column, path, type) {
     if (type.kind !== 'json') return typed(`(${column}) #>> ${quoteText(`{${path.join(',')}}`)}`, type.kind);
@@ -43,15 +46,9 @@ export const postgresExpressions: ExpressionDialect = {
     const value = `CASE WHEN json_typeof(j) = '${type}' THEN ${typed(`j #>> '{}'`, kind)} END`;
     return `(SELECT ${value} FROM (SELECT ${json} AS j) AS json)`;
   },
-  // What has another form was the key of another time: it is nobody's.
-  keyOfText: ({ kind }, text) =>
-    kind === 'uuid'
-      ? `(CASE WHEN ${text} ~ '^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$' THEN ${text}::uuid END)`
-      : kind === 'integer'
-        ? `(CASE WHEN ${text} ~ '^-?[0-9]{1,18}$' THEN ${text}::bigint END)`
-        : kind === 'date'
-          ? `(CASE WHEN ${text} ~ '^[0-9]{4}-[0-9]{2}-[0-9]{2}$' THEN ${text}::date END)`
-          : text,
+  keyOfText: ({ kind }, text) => keyOfTextSql(kind, text, '~', (of) => typed(of, kind)),
+  joinedKey: (values) => `((${keyTexts(values, (sql) => `CAST(${sql} AS text)`).join(' || ')}) COLLATE "C")`,
+  partOfKey: (key, at) => plainPart(`split_part(${key}, ',', ${at + 1})`),
   items: (array, items) =>
     `SELECT ${typed('value', items.kind)} AS v FROM json_array_elements_text((${array})::json) WHERE value IS NOT NULL`,
 
@@ -84,12 +81,7 @@ export const postgresExpressions: ExpressionDialect = {
     return within(op === '%' ? `(${a} % nullif(${b}, 0))` : `(${a} ${op} ${b})`, most);
   },
 
-  like(of, pattern, place) {
-    const text = pattern.map((part) =>
-      part === 'any' ? '%' : part === 'one' ? '_' : part.text.replace(/[\\%_]/g, (sign) => `\\${sign}`),
-    );
-    return `(${of} LIKE ${typed(place(text.join('')), 'text')} ESCAPE '\\')`;
-  },
+  like: (of, pattern, place) => `(${of} LIKE ${typed(place(likePattern(pattern, '\\')), 'text')} ESCAPE '\\')`,
 
   letters(change, of) {
     const ascii = change === 'accenti' ? 'x' : change === 'upper' ? 'upper(x)' : 'lower(x)';
@@ -109,20 +101,8 @@ export const postgresExpressions: ExpressionDialect = {
 
   ...postgresCalendar,
 
-  aggregate(op, column, result) {
-    if (op === 'min' || op === 'max') return `${op}(${column})`;
-    if (result.kind === 'number') return `${op}(${column})`;
-    return within(`sum(${column})`, boundOf(result));
-  },
+  aggregate: aggregateSql,
 };
-
-const integerBound = String(MOST_INTEGER + 1);
-const boundOf = ({ kind, scale }: ValueKind): string =>
-  kind === 'integer' ? integerBound : formatDecimal({ digits: MOST_UNITS + 1n, scale });
-
-/** Null at and beyond ±beyond: cut to it, and that is null. */
-const within = (of: string, beyond: string): string =>
-  `nullif(nullif(greatest(least(${of}, ${beyond}), -${beyond}), ${beyond}), -${beyond})`;
 
 const rounded = (x: string): string => `trunc(${x}) + trunc((${x} - trunc(${x})) * 2)`;
 
@@ -148,15 +128,8 @@ function ofNumbers(op: string, left: string, right: string): string {
     case '%':
       return bound({ a: left, b: `nullif(${right}, 0)` }, `a - b * trunc(${quotient})`);
     case '^':
-      return bound(
-        sides,
-        `CASE WHEN a IS NULL OR b IS NULL OR abs(b) > ${MOST_EXPONENT} THEN NULL` +
-          ` WHEN a = 0 THEN CASE WHEN b < 0 THEN NULL WHEN b = 0 THEN 1 ELSE 0 END` +
-          ` WHEN a < 0 AND b <> floor(b) THEN NULL` +
-          ` WHEN b * ln(abs(a)) > ${POWER_BOUNDS.most} THEN NULL WHEN b * ln(abs(a)) < ${POWER_BOUNDS.least} THEN 0` +
-          // A double becomes a numeric of 15 digits.
-          ` ELSE power(a, b)::numeric::float8 END`,
-      );
+      // A double becomes a numeric of 15 digits.
+      return bound(sides, powerSql('power(a, b)::numeric::float8'));
     default:
       return bound(
         sides,

@@ -1,6 +1,6 @@
 import type pg from 'pg';
 import { StoreError } from '../../core/store/contract.ts';
-import { tablesMoved } from '../base/options.ts';
+import { errorsOf } from '../base/moved.ts';
 import { storeError } from './errors.ts';
 import type { PreparedStatements } from './prepared.ts';
 import { heldCheck, saysMoved } from './tables-mark.ts';
@@ -19,13 +19,7 @@ export function failuresOf(
   prepared: PreparedStatements,
   onMoved: (() => void) | undefined,
 ): Failures {
-  let isMoved = false;
-  const of = (error: unknown): StoreError => {
-    if (!saysMoved(error)) return storeError(error, address);
-    if (!isMoved) onMoved?.();
-    isMoved = true;
-    return tablesMoved(address);
-  };
+  const of = errorsOf({ address, saysMoved, storeError, onMoved });
   return {
     of,
     async ofStatement(error) {

@@ -1,6 +1,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { Pool, PoolClient } from 'pg';
 import { StoreError } from '../../core/store/contract.ts';
+import { tablesInUse } from '../base/options.ts';
 
 /** Readers of a table queue behind a lock that wants to change it: only for so long. */
 export const LOCK_MS = 1_000;
@@ -44,7 +45,7 @@ export async function patiently<Result>(
       return await work({ watch });
     } catch (error) {
       if (!isLocked(error)) throw error;
-      if (performance.now() > until) throw inUse(whom, error);
+      if (performance.now() > until) throw tablesInUse(whom, error);
       await pause(PAUSE_MS);
     }
   }
@@ -54,14 +55,6 @@ export const isLockFault = (error: unknown): boolean =>
   LOCK_FAULTS.includes(String((error as { code?: unknown } | undefined)?.code));
 
 const isLocked = (error: unknown): boolean => error instanceof StoreError && isLockFault(error.cause);
-
-const inUse = (whom: string, cause: unknown): StoreError =>
-  new StoreError(
-    { kind: 'busy' },
-    `the tables are in use by ${whom === '' ? 'others' : whom}`,
-    'end what they do, or wait for it, and try again',
-    cause,
-  );
 
 interface Blocker {
   readonly pid: number;

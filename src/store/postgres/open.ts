@@ -1,9 +1,11 @@
 import type { Store } from '../../core/store/contract.ts';
 import { withoutPassword } from '../../core/text/without-password.ts';
+import { again } from '../base/again.ts';
 import type { StoreOptions } from '../base/options.ts';
 import { timedReading } from '../base/time-limit.ts';
 import { hostAddresses, readAddress } from './address.ts';
 import { alterationOn } from './alter.ts';
+import { readCatalogue } from './catalogue.ts';
 import { postgresDdl } from './ddl.ts';
 import { postgresDialect } from './dialect.ts';
 import { isPassing } from './errors.ts';
@@ -62,6 +64,7 @@ async function openHost(
 
   const store: Store = {
     kind: 'postgres',
+    isRemote: true,
     address: shown,
     dialect: postgresDialect,
     ddl: postgresDdl,
@@ -69,17 +72,8 @@ async function openHost(
 
     reading: (work, requester) => timedReading(store, longestRead, work, requester),
 
-    async transaction(work, { unlimited = false } = {}) {
-      for (let tried = 1; ; tried += 1) {
-        try {
-          return await once(work, unlimited ? undefined : longestTransaction);
-        } catch (error) {
-          if (!isPassing(error) || tried === TRIES) throw error;
-          // The winner needs a moment, and two losers should not meet again.
-          await new Promise((resolve) => setTimeout(resolve, 2 ** tried + Math.random() * 2 ** tried));
-        }
-      }
-    },
+    transaction: (work, { unlimited = false } = {}) =>
+      again({ tries: TRIES, isPassing }, () => once(work, unlimited ? undefined : longestTransaction)),
 
     alter: (work, { onWait } = {}) =>
       patiently(reading, longestWait, onWait, ({ watch }) =>
@@ -88,6 +82,19 @@ async function openHost(
           return work(await alterationOn(client, handle, shown, hold, watch));
         }),
       ),
+
+    async catalogue() {
+      const client = await reading.connect().catch((error: unknown) => {
+        throw failures.of(error);
+      });
+      try {
+        return await readCatalogue(client);
+      } catch (error) {
+        throw failures.of(error);
+      } finally {
+        client.release();
+      }
+    },
 
     close: pools.close,
   };

@@ -1,5 +1,5 @@
 import type pg from 'pg';
-import type { Queryable } from './pipes.ts';
+import type { Queryable } from './ask.ts';
 
 /** Begins a transaction of so many milliseconds. Behind a pooler that is said each time: no connection remembers it. */
 export const beginText = (isPooled: boolean, longest: number): string =>

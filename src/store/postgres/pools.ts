@@ -1,10 +1,12 @@
 import pg from 'pg';
 import { storeError } from './errors.ts';
-import { makePipes } from './pipes.ts';
-import type { Pipes, Queryable } from './pipes.ts';
+import { SILENCE_MS } from '../base/time-limit.ts';
+import { readsOver } from './ask.ts';
+import type { Queryable } from './ask.ts';
+import { postgresPipes } from './pipes.ts';
+import type { Pipes } from './pipes.ts';
 import { PatientPool } from './patient-pool.ts';
 import { beginText, pooledReads } from './pooled.ts';
-import { SILENCE_MS } from './prepared.ts';
 import { makeSlowReads, pooledSlowReads } from './slow-reads.ts';
 import type { SlowReads } from './slow-reads.ts';
 
@@ -52,16 +54,20 @@ export async function openPools(address: string, shown: string, limits: PoolLimi
     connectionTimeoutMillis: CONNECT_MS,
     keepAlive: true,
     types: asText,
-    // A pooler takes nothing that is said when a connection begins, and gets all of a read at once.
-    ...(isPooled ? { pipeline: true } : { statement_timeout: longestStatement, application_name: 'vantfell' }),
+    // What need not wait for each other's answers is sent at once.
+    pipeline: true,
+    // A pooler takes nothing that is said when a connection begins.
+    ...(isPooled ? {} : { statement_timeout: longestStatement, application_name: 'vantfell' }),
   };
   const ofReads = { ...settings, ...(isPooled ? {} : { statement_timeout: longestRead }) };
-  const ofPools = { ...ofReads, query_timeout: longestRead + SILENCE_MS };
-  const [reading, writing] = [new PatientPool(ofPools), new PatientPool(settings)];
-  const reads: Queryable = isPooled ? pooledReads(reading, longestRead) : reading;
+  const silence = longestRead + SILENCE_MS;
+  const ofPools = { ...ofReads, query_timeout: silence };
+  const [reading, writing] = [new PatientPool(isPooled ? ofPools : ofReads), new PatientPool(settings)];
+  const others = readsOver(reading, silence);
+  const reads: Queryable = isPooled ? pooledReads(reading, longestRead) : others;
   const pipes: Pipes = isPooled
     ? { query: (query) => reads.query(query), close: () => Promise.resolve() }
-    : makePipes(ofReads, { count: PIPES, longest: longestRead + SILENCE_MS, others: reading });
+    : postgresPipes(ofReads, PIPES, silence, others);
   const slow = slowReads === 0 ? undefined : new PatientPool({ ...ofPools, max: slowReads });
   const pools = [reading, writing, ...(slow === undefined ? [] : [slow])];
   for (const pool of pools) {

@@ -1,17 +1,10 @@
 import type pg from 'pg';
 import type { Statement, StoreValue } from '../../core/sql/statement.ts';
-import type { Queryable } from './pipes.ts';
+import type { Queryable, Result } from './ask.ts';
 import { heldRead } from './tables-mark.ts';
 
 const USES_BEFORE_NAME = 3;
 const MOST_NAMES = 1_000;
-/**
- * A server that says nothing for so much longer than a statement may take is not there any more, whatever the socket
- * says.
- */
-export const SILENCE_MS = 2_000;
-
-type Answer = Promise<pg.QueryArrayResult<StoreValue[]>>;
 
 /** The statements of a store as the server gets them. */
 export interface PreparedStatements {
@@ -19,9 +12,11 @@ export interface PreparedStatements {
   readonly held: string | undefined;
   /** From now on, every statement names this view. */
   hold(view: string | undefined): void;
-  ask(on: Queryable, statement: Statement, values: readonly StoreValue[], longest?: number): Answer;
+  /** A statement as it is put to a connection. */
+  queryOf(statement: Statement, values: readonly StoreValue[]): pg.QueryArrayConfig;
+  ask(on: Queryable, statement: Statement, values: readonly StoreValue[]): Promise<Result>;
   /** The same without its name, for a connection that does not know it. */
-  askUnnamed(on: Queryable, statement: Statement, values: readonly StoreValue[]): Answer;
+  askUnnamed(on: Queryable, statement: Statement, values: readonly StoreValue[]): Promise<Result>;
 }
 
 /** A named statement is prepared once on each connection and stays there, so names are for those that come again. */
@@ -44,6 +39,12 @@ export function preparedStatements(isPooled = false): PreparedStatements {
     return use;
   }
 
+  function queryOf(statement: Statement, values: readonly StoreValue[]): pg.QueryArrayConfig {
+    const { name, text } = asUsed(statement);
+    // The driver makes a copy of the values, and leaves these as they are.
+    return { name, text, values: values as StoreValue[], rowMode: 'array' };
+  }
+
   return {
     get held() {
       return held;
@@ -53,17 +54,8 @@ export function preparedStatements(isPooled = false): PreparedStatements {
       // The view's name is part of their texts.
       uses = new WeakMap();
     },
-    ask(on, statement, values, longest) {
-      const used = asUsed(statement);
-      // The driver makes a copy of the values, and leaves these as they are.
-      return on.query({
-        name: used.name,
-        text: used.text,
-        values: values as StoreValue[],
-        rowMode: 'array',
-        ...(longest === undefined ? {} : { query_timeout: longest + SILENCE_MS }),
-      });
-    },
+    queryOf,
+    ask: (on, statement, values) => on.query(queryOf(statement, values)),
     askUnnamed: (on, statement, values) =>
       on.query({ text: asUsed(statement).text, values: values as StoreValue[], rowMode: 'array' }),
   };

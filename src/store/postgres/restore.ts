@@ -32,12 +32,27 @@ export async function restoreOn(address: string): Promise<RestoreConnection> {
   };
 }
 
-/** Tables with the columns of their keys; a row of a table without a key is known by all of itself. */
+/**
+ * Tables with the columns of their keys, which may be a unique index; a row of a table without one is known by all of
+ * itself that has an order and is never null: null equals nothing.
+ */
 const TABLES = `SELECT c.relname, (
-  SELECT array_agg(a.attname::text ORDER BY a.attnum) FROM pg_attribute a
-  WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND (i.indkey IS NULL OR a.attnum = ANY (i.indkey))
-) FROM pg_class c LEFT JOIN pg_index i ON i.indrelid = c.oid AND i.indisprimary
-WHERE c.relnamespace = current_schema()::regnamespace AND c.relkind IN ('r', 'p')`;
+  SELECT coalesce(
+    array_agg(a.attname::text ORDER BY a.attnum) FILTER (
+      WHERE CASE WHEN i.indkey IS NULL THEN a.attnotnull ELSE a.attnum = ANY (i.indkey) END
+    ),
+    array_agg(a.attname::text ORDER BY a.attnum)
+  ) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
+    AND a.atttypid NOT IN ('json'::regtype, 'xml'::regtype, 'point'::regtype, 'box'::regtype, 'polygon'::regtype)
+) FROM pg_class c LEFT JOIN LATERAL (
+  SELECT u.indkey FROM pg_index u WHERE u.indrelid = c.oid AND u.indisunique AND u.indpred IS NULL
+    AND NOT EXISTS (
+      SELECT 1 FROM unnest(u.indkey) AS k LEFT JOIN pg_attribute n ON n.attrelid = c.oid AND n.attnum = k
+      WHERE n.attnotnull IS NOT TRUE
+    )
+  ORDER BY u.indisprimary DESC, u.indexrelid LIMIT 1
+) i ON true
+WHERE c.relnamespace = quote_ident(current_schema())::regnamespace AND c.relkind IN ('r', 'p')`;
 
 const LEFT_ALONE = "SET LOCAL session_replication_role = 'replica'";
 

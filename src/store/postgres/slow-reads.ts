@@ -1,7 +1,8 @@
 import type pg from 'pg';
 import type { Requester } from '../../core/store/contract.ts';
 import { makeFairLine } from '../base/fair-line.ts';
-import type { Queryable } from './pipes.ts';
+import { queryableOf } from './ask.ts';
+import type { Queryable } from './ask.ts';
 import { pooledReads } from './pooled.ts';
 
 /** Asks for a read that may take long, on one of the connections for such. */
@@ -25,7 +26,7 @@ export function makeSlowReads(pool: pg.Pool, placeholderCount: number, longest: 
       };
       stop.addEventListener('abort', cancel, { once: true });
       try {
-        return await ask(client);
+        return await ask(queryableOf(client));
       } finally {
         stop.removeEventListener('abort', cancel);
         // It must not meet the next statement of this connection.

@@ -14,7 +14,7 @@ const PREFIX = 'vantfell_tables_';
 async function heldNames(client: ClientBase): Promise<{ name: string; version: number | undefined }[]> {
   const views =
     'SELECT relname FROM pg_class WHERE relnamespace = ' +
-    `current_schema()::regnamespace AND relkind = 'v' AND starts_with(relname, ` +
+    `quote_ident(current_schema())::regnamespace AND relkind = 'v' AND starts_with(relname, ` +
     `'${PREFIX}')`;
   return (await client.query<{ relname: string }>(views)).rows.map(({ relname: name }) => {
     const version = /^(\d+)_/.exec(name.slice(PREFIX.length))?.[1];

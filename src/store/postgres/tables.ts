@@ -1,9 +1,8 @@
 import type { FieldValue } from '../../core/model/scalar.ts';
 import { isNested } from '../../core/model/types.ts';
-import { shortName } from '../../core/tables/names.ts';
 import type { Check, Column, Fill, Reference, Table } from '../../core/tables/table.ts';
-import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
 import { checkSql } from '../sql/check.ts';
+import { checkName, jointKeySql, limitText, referenceName, referenceSql } from '../sql/constraints.ts';
 import { quoteName as name, quoteText } from '../sql/quote.ts';
 import { ON_DELETE } from '../sql/tables.ts';
 
@@ -43,18 +42,14 @@ export function literal({ type }: Pick<Column, 'type'>, value: NonNullable<Field
 export const fillText = (column: Column, fill: Fill): string =>
   fill === 'now' ? 'now()' : literal(column, fill.value);
 
-const limit = ({ type }: Column, value: number): string =>
-  type === 'decimal' ? formatDecimal(decimalOfNumber(value)) : String(value);
-
 /** A condition on `x`, a value of the column. */
 export const checkText = (column: Column, check: Check, x: string): string =>
-  checkSql(column, check, x, { length: (of) => `char_length(${of})`, literal, limit });
-
-/** A check and a reference have a name each, by which they can be dropped. */
-export const checkName = (table: string, column: string, { rule }: Check): string =>
-  shortName(`${table}_${column}_${rule.replace(/[A-Z]/g, (letter) => `_${letter.toLowerCase()}`)}`);
-export const referenceName = (table: string, { column, table: target }: Reference): string =>
-  shortName(`${table}_${column}_to_${target}`);
+  checkSql(column, check, x, {
+    length: (of) => `char_length(${of})`,
+    literal,
+    limit: limitText,
+    rest: (of, step) => `${of} % ${step}`,
+  });
 
 const checkConstraint = (table: Table, column: Column, check: Check): string =>
   `CONSTRAINT ${name(checkName(table.name, column.name, check))} CHECK ` +
@@ -68,8 +63,8 @@ export const addCheck = (table: Table, column: Column, check: Check): string =>
 export const addReference = (table: Table, reference: Reference): string =>
   alter(
     table,
-    `ADD CONSTRAINT ${name(referenceName(table.name, reference))} FOREIGN KEY (${name(reference.column)})` +
-      ` REFERENCES ${name(reference.table)} (${name(reference.key)}) ON DELETE ${ON_DELETE[reference.onDelete]}`,
+    `ADD CONSTRAINT ${name(referenceName(table.name, reference))} ` +
+      `${referenceSql(reference, name)} ON DELETE ${ON_DELETE[reference.onDelete]}`,
   );
 
 /** A column with its type, and nothing that rows could stand in the way of. */
@@ -84,5 +79,5 @@ export function createTable(table: Table): string {
     const checks = column.checks.map((check) => checkConstraint(table, column, check));
     return [`${bareColumn(column)}${column.nullable ? '' : ' NOT NULL'}${key}`, ...checks];
   });
-  return `CREATE TABLE ${name(table.name)} (\n  ${lines.join(',\n  ')}\n)`;
+  return `CREATE TABLE ${name(table.name)} (\n  ${[...lines, ...jointKeySql(table, name)].join(',\n  ')}\n)`;
 }

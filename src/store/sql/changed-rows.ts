@@ -13,6 +13,10 @@ export interface RestoreConnection {
   tables(): Promise<readonly CopiedTable[]>;
   /** The statements that put the keys of changed rows of a table into another table. */
   readonly watch: (table: CopiedTable, into: string) => string;
+  /** Sets the keys of changed rows aside, where no statement may read them that changes the table; and where to. */
+  aside?(changed: string): { readonly statement: string; readonly name: string };
+  /** What puts back rows that were changed along with those of some tables, and that nothing has watched. */
+  unwatched?(names: readonly string[]): readonly string[];
   /** Runs statements in one transaction. */
   run(script: string): Promise<void>;
   /** The texts in the first column. */
@@ -20,8 +24,8 @@ export interface RestoreConnection {
   close(): Promise<void>;
 }
 
-const COPY = 'kept_';
-const CHANGED = 'changed_';
+export const COPY = 'kept_';
+export const CHANGED = 'changed_';
 
 export interface WatchScript {
   /** Makes the copies, and begins to watch. */
@@ -34,7 +38,10 @@ export interface WatchScript {
   readonly whole: string;
 }
 
-export function watchScript(tables: readonly CopiedTable[], watch: RestoreConnection['watch']): WatchScript {
+export function watchScript(
+  tables: readonly CopiedTable[],
+  { watch, aside }: Pick<RestoreConnection, 'watch' | 'aside'>,
+): WatchScript {
   const prepare: string[] = [];
   const restore = new Map<string, string>();
   for (const table of tables) {
@@ -50,10 +57,13 @@ export function watchScript(tables: readonly CopiedTable[], watch: RestoreConnec
       `CREATE INDEX ${quoteName(`by_key_${table.name}`)} ON ${copy} (${columns})`,
       watch(table, CHANGED + table.name),
     );
-    const among = `WHERE (${columns}) IN (SELECT ${columns} FROM ${changed})`;
+    const keys = aside?.(CHANGED + table.name);
+    const from = keys === undefined ? changed : quoteName(keys.name);
+    const among = `WHERE (${columns}) IN (SELECT ${columns} FROM ${from})`;
     restore.set(
       table.name,
       [
+        ...(keys === undefined ? [] : [keys.statement]),
         `DELETE FROM ${name} ${among}`,
         `INSERT INTO ${name} SELECT * FROM ${copy} ${among}`,
         // Last: putting rows back changes them, too.

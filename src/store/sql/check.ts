@@ -7,6 +7,8 @@ export interface CheckSpelling {
   literal(column: Column, value: NonNullable<Scalar>): string;
   /** A limit as values of the column are compared with it. */
   limit(column: Column, limit: number): string;
+  /** What is left of a division, as it compares with 0. */
+  rest(x: string, step: string): string;
 }
 
 const comparisons: Readonly<Record<Exclude<LimitRule, 'multipleOf'>, string>> = {
@@ -24,7 +26,7 @@ export function checkSql(column: Column, check: Check, x: string, spell: CheckSp
     case 'enum':
       return `${x} IN (${check.values.map((value) => spell.literal(column, value!)).join(', ')})`;
     case 'multipleOf':
-      return `${x} % ${spell.limit(column, check.limit)} = 0`;
+      return `${spell.rest(x, spell.limit(column, check.limit))} = 0`;
     case 'minLength':
     case 'maxLength':
       return `${spell.length(x)} ${comparisons[check.rule]} ${check.limit}`;

@@ -47,11 +47,17 @@ export function countSql(affected: AffectedRows, spell: ConversionSpelling, insi
       return `SELECT coalesce(sum(n), 0), min(x) FROM (${groups}) AS t`;
     }
     case 'dangling': {
-      const { reference, column, becomes } = affected;
-      const value = newValue(column, becomes, `t.${name(column.name)}`, undefined, spell, 'NULL');
-      const there = `SELECT 1 FROM ${name(reference.table)} AS o WHERE o.${name(reference.key)} = ${value}`;
-      const fits = `NOT (${unfitSql(column, becomes, `t.${name(column.name)}`, spell)})`;
-      return counted(`t.${name(column.name)} IS NOT NULL AND ${fits} AND NOT EXISTS (${there})`, column);
+      const { reference, columns, keys } = affected;
+      const isSame = columns.map(({ column, becomes }, at) => {
+        const value = newValue(column, becomes, `t.${name(column.name)}`, undefined, spell, 'NULL');
+        return `o.${name(keys[at]!)} = ${value}`;
+      });
+      const given = columns.map(({ column, becomes }) => {
+        const own = `t.${name(column.name)}`;
+        return `${own} IS NOT NULL AND NOT (${unfitSql(column, becomes, own, spell)})`;
+      });
+      const there = `SELECT 1 FROM ${name(reference.table)} AS o WHERE ${isSame.join(' AND ')}`;
+      return counted(`${given.join(' AND ')} AND NOT EXISTS (${there})`, columns[0]!.column);
     }
     case 'unmoved': {
       const { column, reference, refers, other, key } = affected;

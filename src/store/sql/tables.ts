@@ -1,12 +1,16 @@
 import type { Passage } from '../../core/tables/ddl.ts';
 import { isIn } from '../../core/tables/schema-diff.ts';
 import type { Rename, TableChange } from '../../core/tables/schema-diff.ts';
-import type { Index, Table } from '../../core/tables/table.ts';
+import type { Index, Reference, Table } from '../../core/tables/table.ts';
 import { quoteName as name } from './quote.ts';
 
 // What is done to tables and every database spells alike.
 
 export const ON_DELETE = { restrict: 'RESTRICT', cascade: 'CASCADE', clear: 'SET NULL' } as const;
+
+/** What words of a catalogue say of deletes: whatever else they are, they refuse them. */
+export const onDeleteIn = (words: string): Reference['onDelete'] =>
+  words === ON_DELETE.cascade ? 'cascade' : words === ON_DELETE.clear ? 'clear' : 'restrict';
 
 export const passage = (remark: string, statements: readonly string[]): Passage => ({ remark, statements });
 

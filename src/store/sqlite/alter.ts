@@ -3,7 +3,7 @@ import { codeOf, firstDrop } from '../../core/migrations/ends-transaction.ts';
 import { StoreError } from '../../core/store/contract.ts';
 import type { Alteration, Transaction } from '../../core/store/contract.ts';
 import type { Table } from '../../core/tables/table.ts';
-import { scriptEnded } from '../base/options.ts';
+import { keptWhole, scriptEnded } from '../base/options.ts';
 import { quoteName } from '../sql/quote.ts';
 import { createIndexes } from '../sql/tables.ts';
 import { describe } from './describe.ts';
@@ -36,6 +36,7 @@ export function alterationOn(
         throw new StoreError({ kind: 'refused' }, (error as Error).message, '', error);
       }
     },
+    ...keptWhole,
     letGo: (isGone) => letGo(transaction, isGone),
     hold: (version) => held.begin(transaction, version),
     describe: () => Promise.resolve(describe(schemaOf(connection))),

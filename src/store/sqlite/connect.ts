@@ -14,11 +14,11 @@ export interface Prepared {
 /** How long this waits for another program's transaction. */
 export const BUSY_MS = 5_000;
 
-/** Opens (and makes, where it is missing) the database in a file. */
-export function connect(file: string): Connection {
+/** Opens (and makes, where it is missing) the database in a file; `asItIs`: that of others, in the form that it has. */
+export function connect(file: string, asItIs = false): Connection {
   const connection = new Database(file);
   connection.exec(`PRAGMA busy_timeout = ${BUSY_MS}`);
-  connection.exec('PRAGMA journal_mode = WAL');
+  if (!asItIs) connection.exec('PRAGMA journal_mode = WAL');
   connection.exec('PRAGMA foreign_keys = ON');
   connection.exec('PRAGMA synchronous = NORMAL');
   // Pages that are written again and again go back to the database's own file less often: 16 MB instead of 4.

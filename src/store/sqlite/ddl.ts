@@ -3,6 +3,7 @@ import { shortName } from '../../core/tables/names.ts';
 import { isOwn } from '../../core/tables/own-tables.ts';
 import { isIn, isUnchanged } from '../../core/tables/schema-diff.ts';
 import type { ColumnChange, SchemaDiff, TableChange } from '../../core/tables/schema-diff.ts';
+import { pairsOf } from '../../core/tables/table.ts';
 import type { Column, Table } from '../../core/tables/table.ts';
 import { newValue } from '../sql/converted.ts';
 import { countSql } from '../sql/count.ts';
@@ -99,13 +100,17 @@ function needsRebuild(
   landed: ReadonlySet<Column>,
 ): boolean {
   const refers = (table: Table, column: Column): boolean =>
-    table.references.some((reference) => reference.column === column.name);
-  const staying = after.references.filter(({ column }) => carried.columns.some((old) => old.name === column));
+    table.references.flatMap(pairsOf).some((pair) => pair.column === column.name);
+  // A column brings its own reference along, but for one of several.
+  const staying = after.references.filter(
+    ({ column, more }) => more !== undefined || carried.columns.some((old) => old.name === column),
+  );
   return (
     staying.some((reference) => !isIn(reference, carried.references)) ||
     carried.references.some(
       (reference) =>
-        !isIn(reference, after.references) && after.columns.some((column) => column.name === reference.column),
+        !isIn(reference, after.references) &&
+        (reference.more !== undefined || after.columns.some((column) => column.name === reference.column)),
     ) ||
     changed.some(({ before, after: next, fill }) => {
       if (next === undefined) return refers(carried, before!);

@@ -26,51 +26,72 @@ export function describe(rows: readonly SchemaRow[]): Description {
 }
 
 function tableParts(sql: string): Record<string, string> {
+  const all = tokensOf(sql);
+  const [open, close] = [all.indexOf('('), all.lastIndexOf(')')];
   const parts: Record<string, string> = {};
-  const [open, close] = [sql.indexOf('('), sql.lastIndexOf(')')];
-  for (const definition of split(sql.slice(open + 1, close))) {
-    const text = normal(definition);
-    const name = /^(?:"([^"]+)"|(\S+))/.exec(definition.trim());
-    parts[`column ${name?.[1] ?? name?.[2] ?? text}`] = text.slice(text.indexOf(' ') + 1);
+  for (const definition of split(all.slice(open + 1, close))) {
+    const [first = '', ...rest] = definition.filter((token) => token.trim() !== '');
+    parts[`column ${nameIn(first) ?? first}`] = normal(rest.join(' '));
   }
-  const options = normal(sql.slice(close + 1));
+  const options = normal(all.slice(close + 1).join(''));
   if (options !== '') parts.options = options;
   return parts;
 }
 
-/** A text cut at the commas that stand within no brackets and no quotes. */
-function split(text: string): string[] {
-  const pieces: string[] = [];
-  let [depth, from] = [0, 0];
-  let quote: string | undefined;
-  for (let at = 0; at < text.length; at += 1) {
-    const letter = text[at]!;
-    if (quote !== undefined) {
-      if (letter === quote) quote = undefined;
-    } else if (letter === '"' || letter === "'") quote = letter;
-    else if (letter === '(') depth += 1;
-    else if (letter === ')') depth -= 1;
-    else if (letter === ',' && depth === 0) {
-      pieces.push(text.slice(from, at));
-      from = at + 1;
-    }
+/** The conditions of all checks in a statement that makes a table. */
+export function checksIn(sql: string): string[] {
+  const all = tokensOf(sql).filter((token) => token.trim() !== '');
+  return all.flatMap((token, at) => {
+    if (token.toLowerCase() !== 'check' || all[at + 1] !== '(') return [];
+    let depth = 0;
+    const length = all.slice(at + 1).findIndex((one) => {
+      depth += one === '(' ? 1 : one === ')' ? -1 : 0;
+      return depth === 0;
+    });
+    return [all.slice(at + 2, at + 1 + length).join(' ')];
+  });
+}
+
+/** Names and texts in quotes, brackets and commas, words, and what is between them. */
+const TOKEN = /"(?:[^"]|"")*"|'(?:[^']|'')*'|`[^`]*`|\[[^\]]*\]|[(),]|\s+|[^\s"'`[(),]+/g;
+const MARKS = ['(', ')', ','];
+
+const tokensOf = (sql: string): string[] => sql.match(TOKEN) ?? [];
+
+/** The name in quotes; undefined where there are none. */
+function nameIn(token: string): string | undefined {
+  if (token.startsWith('"')) return token.slice(1, -1).replaceAll('""', '"');
+  return /^[`[]/.test(token) ? token.slice(1, -1) : undefined;
+}
+
+/** Tokens cut at the commas that stand within no brackets. */
+function split(tokens: readonly string[]): string[][] {
+  const pieces: string[][] = [[]];
+  let depth = 0;
+  for (const token of tokens) {
+    if (token === ',' && depth === 0) pieces.push([]);
+    else pieces.at(-1)!.push(token);
+    if (token === '(') depth += 1;
+    if (token === ')') depth -= 1;
   }
-  return [...pieces, text.slice(from)];
+  return pieces;
 }
 
 /**
  * The same text for the same statement, however it was written: without quotes that need not be, in one letter case.
  */
-const normal = (sql: string): string =>
-  sql
-    .split(/('(?:[^']|'')*')/)
-    .map((piece, index) => (index % 2 === 1 ? piece : plain(piece)))
-    .join('')
-    .trim();
+function normal(sql: string): string {
+  let text = '';
+  let before = '(';
+  for (const token of tokensOf(sql).filter((one) => one.trim() !== '')) {
+    text += (MARKS.includes(token) || MARKS.includes(before) ? '' : ' ') + spelled(token);
+    before = token;
+  }
+  return text;
+}
 
-const plain = (piece: string): string =>
-  piece
-    .replaceAll('"', '')
-    .replace(/\s+/g, ' ')
-    .replace(/ ?([(),]) ?/g, '$1')
-    .toLowerCase();
+function spelled(token: string): string {
+  if (token.startsWith("'")) return token;
+  const name = nameIn(token) ?? token;
+  return (name === token || /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? name : `"${name}"`).toLowerCase();
+}

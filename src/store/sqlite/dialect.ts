@@ -1,9 +1,13 @@
+import { keyParts } from '../../core/model/joined-key.ts';
 import { isNested } from '../../core/model/types.ts';
 import type { Dialect, ObjectMember, Spec } from '../../core/sql/dialect.ts';
+import { standardChanges } from '../sql/changes.ts';
+import { capped, listed } from '../sql/lists.ts';
 import { soleCondition, unconditional } from '../sql/members.ts';
 import { quoteName, quoteText } from '../sql/quote.ts';
 import { doubleJson } from './double.ts';
 import { sqliteExpressions } from './expression.ts';
+import { sqliteForms } from './forms.ts';
 
 /** A column's value as `json_object` and `json_array` must be given it, so that the JSON shows the field's own form. */
 function jsonValue(field: Spec, column: string): string {
@@ -41,6 +45,8 @@ export function units(decimal: string): number | string {
 
 const LIST = `'[' || coalesce(group_concat(j, ','), '') || ']'`;
 
+const listOf = (select: string): string => `json((SELECT ${LIST} FROM (${select})))`;
+
 const jsonObject = (members: readonly ObjectMember[]): string =>
   `json_object(${members.map(({ name, value }) => `${quoteText(name)}, ${value}`).join(', ')})`;
 
@@ -64,19 +70,30 @@ export const sqliteDialect: Dialect = {
   array: (values) => `json_array(${values.join(', ')})`,
   scalar: (value) => `json_quote(${value})`,
   text: (json) => json,
-  list: (select) => `json((SELECT ${LIST} FROM (${select})))`,
-  cappedList(select, most, beyond) {
+  list: (rows) => listOf(listed(rows)),
+  chosen(texts) {
+    const arms = texts.map(
+      ({ json, when }, at) => `SELECT ${json} AS j, ${at} AS n${when === undefined ? '' : ` WHERE ${when}`}`,
+    );
+    return arms.length === 0 ? `json('[]')` : listOf(`SELECT j FROM (${arms.join(' UNION ALL ')}) ORDER BY n`);
+  },
+  cappedList(rows, most) {
+    const { first, beyond } = capped(rows, most);
     const more = `json(iif(count(*) = ${most} AND EXISTS (${beyond}), 'true', 'false'))`;
-    return `(SELECT json_object('data', json(${LIST}), 'more', ${more}) FROM (${select}))`;
+    return `(SELECT json_object('data', json(${LIST}), 'more', ${more}) FROM (${first}))`;
   },
   joined: (column) => `group_concat(${column}, ',' || char(10))`,
   order: (column, descending, nullable) =>
     `${column}${descending ? ' DESC' : ''}${nullable && !descending ? ' NULLS LAST' : ''}`,
   lock: '',
   lockValues: '',
+  ...standardChanges,
+  joinedKey: sqliteExpressions.joinedKey,
   expressions: sqliteExpressions,
+  forms: sqliteForms,
   bind(field, value) {
     if (value === null) return null;
+    if (field.parts !== undefined) return keyParts(field.parts, value as string);
     if (isNested(field.type)) return JSON.stringify(value);
     if (typeof value === 'boolean') return value ? 1 : 0;
     return field.type === 'decimal' ? units(value as string) : (value as string | number);

@@ -1,4 +1,5 @@
 import type { Row, StoreValue } from '../../core/sql/statement.ts';
+import { shortDouble } from '../sql/double.ts';
 
 /*
  * SQLite cannot write the shortest digits of every double: it rounds some of them wrongly, half-way between two
@@ -26,18 +27,7 @@ export const withDoubles = (row: Row): Row => (row.some(isMarked) ? row.map(writ
 const isMarked = (value: StoreValue): value is string => typeof value === 'string' && value.includes(MARK);
 
 const written = (value: StoreValue): StoreValue =>
-  isMarked(value) ? value.replaceAll(MARKED, (_marked, digits: string) => asPostgres(Number(digits))) : value;
-
-/**
- * The fewest digits that read back as the same double, as PostgreSQL writes them: with an exponent below 1e-4, and
- * from 1e15 on.
- */
-function asPostgres(value: number): string {
-  const [digits = '', exponent = ''] = value.toExponential().split('e');
-  const power = Number(exponent);
-  if (power >= -4 && power < 15) return String(value);
-  return `${digits}e${power < 0 ? '-' : '+'}${String(Math.abs(power)).padStart(2, '0')}`;
-}
+  isMarked(value) ? value.replaceAll(MARKED, (_marked, digits: string) => shortDouble(Number(digits))) : value;
 
 /** The text of a double, where it is no JSON: the fewest digits that SQLite itself reads back as the same. */
 export const doubleText = (x: string): string =>

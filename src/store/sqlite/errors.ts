@@ -13,9 +13,7 @@ export function storeError(error: unknown, file: string): StoreError {
   const { code = '', message = String(error) } = error as { code?: string; message?: string };
 
   if (code === 'SQLITE_CONSTRAINT_UNIQUE' || code === 'SQLITE_CONSTRAINT_PRIMARYKEY') {
-    const named = (message.split(': ').at(-1) ?? '').split(', ').map((column) => column.split('.'));
-    const columns = named.map(([, column]) => column ?? '');
-    return new StoreError({ kind: 'unique', table: named[0]?.[0] ?? '', columns }, message, '', error);
+    return new StoreError({ kind: 'unique', ...alikeIn(message) }, message, '', error);
   }
   if (code.startsWith('SQLITE_CONSTRAINT') && message.includes('FOREIGN KEY')) {
     return new StoreError({ kind: 'foreign-key' }, message, '', error);
@@ -35,7 +33,19 @@ export function storeError(error: unknown, file: string): StoreError {
   }
   if (message.includes('parser stack overflow')) return new StoreError({ kind: 'too-complex' }, message, '', error);
   if (ALTERED.test(code) || ALTERED.test(message)) {
-    return new StoreError({ kind: 'refused' }, message, otherHand, error);
+    const [, ofValue] = /^(?:CHECK|NOT NULL) constraint failed: (.*)$/s.exec(message) ?? [];
+    return new StoreError(
+      { kind: 'refused', ofValue: ofValue ?? (code.endsWith('TRIGGER') ? '' : undefined) },
+      message,
+      otherHand,
+      error,
+    );
   }
   return new StoreError({ kind: 'defect' }, message, 'this is a defect of vantfell: please report it', error);
+}
+
+/** `UNIQUE constraint failed: order lines.valley, order lines.name`: names may have all but dots in them. */
+function alikeIn(message: string): { readonly table: string; readonly columns: readonly string[] } {
+  const [, table = '', rest = ''] = /^[^:]*: ([^.]*)\.(.*)$/s.exec(message) ?? [];
+  return { table, columns: rest.split(`, ${table}.`) };
 }

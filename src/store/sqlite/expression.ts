@@ -2,8 +2,10 @@ import { MOST_EXPONENT, MOST_INTEGER, MOST_UNITS, POWER_BOUNDS } from '../../cor
 import type { ExpressionDialect } from '../../core/sql/expression-dialect.ts';
 import { lettersTable } from '../../core/tables/own-tables.ts';
 import { quoteName, quoteText } from '../sql/quote.ts';
+import { keyTexts, plainPart } from '../sql/texts.ts';
 import { bound } from './bound.ts';
 import { sqliteCalendar } from './calendar.ts';
+import { sqliteForms } from './forms.ts';
 
 /**
  * Decimals are whole numbers of their smallest unit, booleans 1 and 0, dates and times text. Nothing here repeats the
@@ -14,6 +16,7 @@ export const sqliteExpressions: ExpressionDialect = {
   // SQLite's parser has room for some thirty levels, the statement's own among them.
   deepest: 8,
   name: quoteName,
+  forms: sqliteForms,
 
   parameter(type, placeholder) {
     // The driver binds JavaScript's numbers as doubles.
@@ -38,6 +41,14 @@ export const sqliteExpressions: ExpressionDialect = {
   },
 
   keyOfText: ({ kind }, text) => (kind === 'integer' ? `CAST(${text} AS INTEGER)` : text),
+
+  joinedKey: (values) => `(${keyTexts(values, (sql) => `CAST(${sql} AS TEXT)`).join(' || ')})`,
+
+  partOfKey(key, at) {
+    let rest = `${key} || ','`;
+    for (let passed = 0; passed < at; passed += 1) rest = bound({ x: rest }, `substr(x, instr(x, ',') + 1)`);
+    return plainPart(bound({ x: rest }, `substr(x, 1, instr(x, ',') - 1)`));
+  },
 
   items(array, items) {
     if (items.kind === 'decimal') {

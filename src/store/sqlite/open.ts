@@ -1,8 +1,11 @@
+import { accessSync, constants, existsSync } from 'node:fs';
+import { StoreError } from '../../core/store/contract.ts';
 import type { Store } from '../../core/store/contract.ts';
 import { keepAnswers } from '../base/kept-answers.ts';
 import type { StoreOptions } from '../base/options.ts';
 import { timedReading } from '../base/time-limit.ts';
 import { alterationOn } from './alter.ts';
+import { readCatalogue } from './catalogue.ts';
 import { changeMarkOf } from './change-mark.ts';
 import type { ChangeMark } from './change-mark.ts';
 import { BUSY_MS, connect } from './connect.ts';
@@ -25,20 +28,21 @@ const ALTERING_MS = 600_000;
 /** Opens (and makes, where it is missing) the database in a file. Its folder must exist. */
 export function openSqlite(
   file: string,
-  { slowReads = 0, cache = 0, longestRead = 5_000, longestTransaction, mostWaiting, onMoved }: StoreOptions = {},
+  {
+    slowReads = 0,
+    cache = 0,
+    longestRead = 5_000,
+    longestTransaction,
+    mostWaiting,
+    onMoved,
+    asItIs = false,
+  }: StoreOptions = {},
 ): Store {
-  let reading: Connection;
-  let writing: Connection;
-  try {
-    writing = connect(file);
-    reading = connect(file);
-  } catch (error) {
-    throw storeError(error, file);
-  }
+  const [writing, reading] = connections(file, asItIs);
   const watch = watchFile(file);
   const inLine = makeQueue(mostWaiting);
   const read = readerOf(reading);
-  const slow = slowReads === 0 ? undefined : makeSlowReads(file, slowReads, longestRead);
+  const slow = slowReads === 0 ? undefined : makeSlowReads(file, slowReads, longestRead, asItIs);
   const held = holdTables(`sqlite:${file}`, onMoved);
   const changes = cache === 0 ? undefined : changeMarkOf(file, reading);
   const reads = readsOn({ file, read, slow, watch, held, longestRead, changes });
@@ -87,6 +91,8 @@ export function openSqlite(
         }
       }),
 
+    catalogue: (thorough) => Promise.resolve(readCatalogue(reading, mayWrite(file), thorough)),
+
     async close() {
       await slow?.close();
       await inLine(() => {
@@ -98,6 +104,32 @@ export function openSqlite(
     },
   };
   return store;
+}
+
+/** One for writes, and one for reads. */
+function connections(file: string, asItIs: boolean): [Connection, Connection] {
+  if (asItIs && !existsSync(file)) throw noFile(file);
+  try {
+    return [connect(file, asItIs), connect(file, asItIs)];
+  } catch (error) {
+    throw storeError(error, file);
+  }
+}
+
+const noFile = (file: string): StoreError =>
+  new StoreError(
+    { kind: 'unreachable' },
+    `the database sqlite:${file} can not be used: there is no such file`,
+    'name the file of a database that is there',
+  );
+
+function mayWrite(file: string): boolean {
+  try {
+    accessSync(file, constants.W_OK);
+    return true;
+  } catch {
+    return false;
+  }
 }
 
 /** The change mark of a database that is still the one, with the tables, that it was; undefined where it is not. */

@@ -27,7 +27,7 @@ export async function planOf(store: Store, { sql }: Statement, values: readonly 
  * its connection see the database as it is now for as long as nobody has thrown it away.
  */
 function explained(address: string, sql: string, values: readonly StoreValue[]): readonly Row[] {
-  const connection = connect(address.slice('sqlite:'.length));
+  const connection = connect(address.slice('sqlite:'.length), true);
   try {
     return readerOf(connection).all({ sql: `EXPLAIN QUERY PLAN ${sql}` }, values);
   } finally {
@@ -45,9 +45,10 @@ async function tableNames(store: Store, sql: string): Promise<(name: string) => 
 const TABLES: Statement = { sql: "SELECT name FROM sqlite_schema WHERE type = 'table'" };
 
 function stepOf(detail: string): PlanStep {
-  const [, way, table, rest = ''] = /^(SEARCH|SCAN) (\S+)(?: (.*))?$/.exec(detail) ?? [];
+  const [, way, table, rest = ''] =
+    /^(SEARCH|SCAN) (.+?)(?: ((?:USING|LEFT-JOIN|VIRTUAL|CONSTANT) ?.*))?$/.exec(detail) ?? [];
   if (way !== undefined && table !== undefined) {
-    const [, index, found = ''] = /USING (?:COVERING )?INDEX (\S+)(?: (.*))?$/.exec(rest) ?? [];
+    const [, index, found = ''] = /USING (?:COVERING )?INDEX (.+?)(?: (\(.*\)))?$/.exec(rest) ?? [];
     if (index?.startsWith('sqlite_autoindex_'))
       return { way: 'index', table, text: `${table}: by key ${found}`.trim() };
     if (index !== undefined) {

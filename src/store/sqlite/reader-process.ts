@@ -20,7 +20,7 @@ const KEPT_STATEMENTS = 100;
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => undefined);
 process.on('disconnect', () => process.exit());
 
-const connection = connect(process.argv[2]!);
+const connection = connect(process.argv[2]!, process.argv[3] !== undefined);
 const statements = new LRUCache<string, Prepared>({ max: KEPT_STATEMENTS });
 
 process.on('message', (ask: Ask) => process.send!(read(ask)));

@@ -23,10 +23,12 @@ export function restoreOn(address: string): RestoreConnection {
 }
 
 function keyOf(all: (sql: string) => unknown[][], table: string): string[] {
-  const columns = all(`SELECT name, pk FROM pragma_table_info('${table.replaceAll("'", "''")}') ORDER BY pk`);
-  const key = columns.filter(([, position]) => Number(position) > 0).map(([name]) => String(name));
-  // A row of a table without a key is known by all of itself.
-  return key.length > 0 ? key : columns.map(([name]) => String(name));
+  const from = `pragma_table_info('${table.replaceAll("'", "''")}')`;
+  const columns = all(`SELECT name, pk, "notnull" FROM ${from} ORDER BY pk`);
+  const key = columns.filter(([, position]) => Number(position) > 0);
+  // A row of a table without a key is known by all of itself that is never null: null equals nothing.
+  const full = columns.filter(([, , isFull]) => Number(isFull) > 0);
+  return [key, full, columns].find((some) => some.length > 0)!.map(([name]) => String(name));
 }
 
 function watchOf({ name, key }: CopiedTable, into: string): string {

@@ -31,13 +31,13 @@ interface ReaderProcess {
  * `most` processes, made when they are first needed. A read that takes longer than `longest` milliseconds, or for which
  * nobody waits any more, is stopped: its process is killed, and the next read gets another.
  */
-export function makeSlowReads(file: string, most: number, longest: number): SlowReads {
+export function makeSlowReads(file: string, most: number, longest: number, asItIs: boolean): SlowReads {
   const line = makeFairLine(most, longest);
   const processes = new Set<ReaderProcess>();
   const program = fileURLToPath(new URL('./reader-process.js', import.meta.url));
 
   function start(): ReaderProcess {
-    const child = fork(program, [file], {
+    const child = fork(program, [file, ...(asItIs ? ['as-it-is'] : [])], {
       serialization: 'advanced',
       execArgv: [],
       stdio: ['ignore', 'ignore', 'inherit', 'ipc'],

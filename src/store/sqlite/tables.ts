@@ -3,6 +3,7 @@ import { isNested } from '../../core/model/types.ts';
 import type { Check, Column, Fill, Reference, Table } from '../../core/tables/table.ts';
 import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
 import { checkSql } from '../sql/check.ts';
+import { jointKeySql, referenceSql } from '../sql/constraints.ts';
 import type { ConversionSpelling } from '../sql/converted.ts';
 import { quoteName, quoteText } from '../sql/quote.ts';
 import { ON_DELETE } from '../sql/tables.ts';
@@ -43,7 +44,12 @@ function limit({ type, scale }: Column, value: number): string {
 
 /** A condition on `x`, a value of the column. */
 export const checkText = (column: Column, check: Check, x: string): string =>
-  checkSql(column, check, x, { length: (of) => `length(${of})`, literal, limit });
+  checkSql(column, check, x, {
+    length: (of) => `length(${of})`,
+    literal,
+    limit,
+    rest: (of, step) => `${of} % ${step}`,
+  });
 
 const references = ({ table, key, onDelete: how }: Reference): string =>
   ` REFERENCES ${quoteName(table)} (${quoteName(key)}) ON DELETE ${ON_DELETE[how]}`;
@@ -58,7 +64,7 @@ function usualText(column: Column): string {
 export function columnText(table: Table, column: Column): string {
   const name = quoteName(column.name);
   const key = column.name === table.primaryKey ? ` PRIMARY KEY${column.serial ? ' AUTOINCREMENT' : ''}` : '';
-  const reference = table.references.find((one) => one.column === column.name);
+  const reference = table.references.find((one) => one.column === column.name && one.more === undefined);
   const conditions = column.checks.map((check) => checkText(column, check, name));
   if (column.type === 'boolean') conditions.push(`${name} IN (0, 1)`);
   return [
@@ -68,10 +74,16 @@ export function columnText(table: Table, column: Column): string {
   ].join('');
 }
 
-export const createTable = (table: Table, name: string = table.name): string =>
-  `CREATE TABLE ${quoteName(name)} (\n  ` +
-  `${table.columns.map((column) => columnText(table, column)).join(',\n  ')}\n` +
-  ') STRICT';
+export function createTable(table: Table, name: string = table.name): string {
+  const lines = [
+    ...table.columns.map((column) => columnText(table, column)),
+    ...jointKeySql(table, quoteName),
+    ...table.references
+      .filter(({ more }) => more !== undefined)
+      .map((reference) => `${referenceSql(reference, quoteName)} ON DELETE ${ON_DELETE[reference.onDelete]}`),
+  ];
+  return `CREATE TABLE ${quoteName(name)} (\n  ${lines.join(',\n  ')}\n) STRICT`;
+}
 
 export const conversions: ConversionSpelling = {
   converted,

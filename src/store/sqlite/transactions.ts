@@ -104,6 +104,14 @@ function transactionOn(
       first: guard(connected.first),
       all: guard(connected.all),
       run: guard(connected.run),
+      send(statement, values) {
+        if (over) throw transactionOver();
+        try {
+          return Promise.resolve(connected.run(statement, values));
+        } catch (error) {
+          throw storeError(error, file);
+        }
+      },
       async nested(work) {
         await ready();
         const point = `n${(points += 1)}`;

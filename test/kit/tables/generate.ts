@@ -5,8 +5,9 @@ import type { Graph } from '../../../src/core/model/graph.ts';
 /** Declarations as plain values: JSON is YAML. */
 interface ModelSpec {
   model: string;
-  key?: 'serial';
-  stamps: boolean;
+  key?: 'serial' | readonly string[];
+  table?: string;
+  stamps: boolean | object;
   fields: Record<string, Record<string, unknown>>;
   relations?: Record<string, Record<string, unknown>>;
   unique?: string[][];
@@ -55,13 +56,21 @@ const field = fc.oneof(
   fc.record({ type: fc.constant('array'), items: fc.record({ type: fc.constant('object'), properties: inside }) }),
 );
 
+/** The fields that a hut's key is made of, which stay as they are. */
+const KEY = { row: { type: 'integer' }, place: { type: 'string', maxLength: 20 } };
+
+/** A name as only people give it. */
+const oddName = (name: string): string => `The ${name} (größe), it's 5 % ?1 $1`;
+
 const model = (name: string): fc.Arbitrary<ModelSpec> => {
   const others = MODELS.filter((other) => other !== name);
   const relations = fc.record(
     {
       parent: fc.record({ to: fc.constant(name), onDelete: fc.constantFrom('restrict', 'clear') }),
       friend: fc.record({ to: fc.constantFrom(...others), onDelete: fc.constantFrom('restrict', 'cascade', 'clear') }),
-      tags: fc.record({ with: fc.constantFrom(...others) }),
+      ...(name === 'hut'
+        ? {}
+        : { tags: fc.record({ with: fc.constantFrom(...others.filter((one) => one !== 'hut')) }) }),
     },
     { requiredKeys: [] },
   );
@@ -72,13 +81,22 @@ const model = (name: string): fc.Arbitrary<ModelSpec> => {
       stamps: fc.boolean(),
       sets: fc.subarray(FIELDS, { maxLength: 2 }),
       indexed: fc.boolean(),
+      odd: fc.subarray(FIELDS, { maxLength: 2 }),
+      oddTable: fc.boolean(),
     })
-    .map(({ fields, relations: declared, stamps, sets, indexed }) => ({
+    .map(({ fields, relations: declared, stamps, sets, indexed, odd, oddTable }) => ({
       model: name,
-      // Whether a key is numbered by the database stays as it is.
-      key: name === 'stay' ? 'serial' : undefined,
-      stamps,
-      fields: { ...fields },
+      table: oddTable ? oddName(`${name}s`) : undefined,
+      // What makes a key stays as it is.
+      key: name === 'stay' ? 'serial' : name === 'hut' ? Object.keys(KEY) : undefined,
+      stamps:
+        stamps && oddTable ? { created: 'made_at', updated: { name: 'changed_at', column: 'Changed, at' } } : stamps,
+      fields: Object.fromEntries(
+        Object.entries(name === 'hut' ? { ...KEY, ...fields } : fields).map(([field, spec]) => [
+          field,
+          odd.includes(field) ? { ...spec, column: oddName(field) } : spec,
+        ]),
+      ),
       relations: { ...declared },
       ...listed(indexed ? 'index' : 'unique', sets, fields),
     }));
@@ -169,7 +187,9 @@ function grown(before: readonly ModelSpec[], next: readonly ModelSpec[], said: E
 function swapFields(before: readonly ModelSpec[], models: ModelSpec[], renames: Map<string, string>): void {
   const spec = models[0]!;
   const old = before.find(({ model }) => model === spec.model);
-  const [one, other] = Object.keys(spec.fields).filter((name) => Object.hasOwn(old?.fields ?? {}, name));
+  const [one, other] = Object.keys(spec.fields).filter(
+    (name) => Object.hasOwn(old?.fields ?? {}, name) && !Object.hasOwn(KEY, name),
+  );
   if (one === undefined || other === undefined) return;
   const was = old!.fields;
   // Each goes on as it was, under the other's name: whatever else changes is for other edits.

@@ -51,7 +51,7 @@ export function diagramOf(graph: Graph): Diagram {
 }
 
 function boxOf(graph: Graph, model: Model): Box {
-  const own = model.fields.filter((field) => field.refersTo === undefined && !STAMPS.includes(field.member));
+  const own = model.fields.filter((field) => field.refersTo === undefined && field.origin !== 'stamp');
   const path = model.owner?.map(({ name }) => name).join('.');
   const isIdentity = graph.identity?.model === model.name;
   return {
@@ -61,9 +61,6 @@ function boxOf(graph: Graph, model: Model): Box {
     ...(path === undefined || path === '' ? {} : { owner: path }),
   };
 }
-
-/** Every model has them: they tell nothing of this one. */
-const STAMPS = ['created_at', 'updated_at'];
 
 function lineOf(field: Field, model: Model): BoxLine {
   const { type, items, rules } = field;

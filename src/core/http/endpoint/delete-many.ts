@@ -8,8 +8,9 @@ import { listParameters } from '../../api/parameters.ts';
 import { HttpProblem, refuseParameters } from '../../api/problems.ts';
 import { evaluationOf } from '../../change/unit-of-work.ts';
 import type { UnitOfWork } from '../../change/unit-of-work.ts';
-import type { Field } from '../../model/field.ts';
 import type { Graph } from '../../model/graph.ts';
+import { rising } from '../../model/indexes.ts';
+import { keyFields } from '../../model/joined-key.ts';
 import type { Model } from '../../model/model.ts';
 import type { FieldValue, Scalar } from '../../model/scalar.ts';
 import { boundsOf } from '../../query/bounds.ts';
@@ -19,6 +20,7 @@ import { projectedField } from '../../query/projection.ts';
 import type { Dialect } from '../../sql/dialect.ts';
 import { parametersOf } from '../../sql/parameters.ts';
 import type { Statement } from '../../sql/statement.ts';
+import { fieldIs, fieldIsAmong } from '../../sql/stored.ts';
 import { listReaders, readListRequest } from '../request/list-request.ts';
 import type { ListReaders } from '../request/list-request.ts';
 import { readQuery } from '../request/query.ts';
@@ -107,8 +109,7 @@ function formOf(
     const detail = 'say which records, with a filter or a <field>=value: everything is never deleted at once';
     refuseParameters([{ parameter: 'filter', detail }]);
   }
-  const byKey = [{ field: model.key, descending: false }];
-  return { ...form, projection: [projectedField(model.key)], sort: byKey };
+  return { ...form, projection: [projectedField(model.key)], sort: rising(keyFields(model)) };
 }
 
 /** Checks that a record still matches a list, with its grants. */
@@ -119,13 +120,13 @@ function matcher(
   const { name } = dialect;
   const table = name(model.table);
   const parameters = parametersOf<{ readonly key: Scalar }>(dialect, own.count);
-  const column = (field: Field): string => `${table}.${name(field.column)}`;
   const conditions = filters.map(({ field, values }) => {
     const wanted = values.map((value) => parameters.constant(dialect.bind(field, value)));
-    return `${column(field)} IN (${wanted.join(', ')})`;
+    return fieldIsAmong(dialect, field, wanted, table);
   });
   if (filter !== undefined) conditions.unshift(filter.sql);
-  conditions.push(`${column(model.key)} = ${parameters.bind(({ key }) => dialect.bind(model.key, key))}`);
+  const wanted = parameters.bind(({ key }) => dialect.bind(model.key, key));
+  conditions.push(fieldIs(dialect, model.key, wanted, table));
   const statement: Statement = { sql: `SELECT 1 FROM ${table} WHERE ${conditions.join(' AND ')}` };
   return async (work, key) => {
     const bound = [...own.values(evaluationOf(work)), ...parameters.values({ key })];

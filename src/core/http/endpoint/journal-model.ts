@@ -88,7 +88,7 @@ export function journalModel(graph: Graph): Model {
     parent: undefined,
     parts: [],
     owner: undefined,
-    stamps: false,
+    stamps: {},
     sort: [{ field: key, descending: true }],
     label: undefined,
     computed: [operation],

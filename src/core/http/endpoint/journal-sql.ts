@@ -5,7 +5,9 @@ import type { Permissions } from '../../access/permissions.ts';
 import { compileExpression } from '../../expression/compiled.ts';
 import type { EvaluationContext } from '../../expression/context.ts';
 import { kindOf } from '../../model/expression.ts';
+import type { ValueKind } from '../../model/expression.ts';
 import type { Graph } from '../../model/graph.ts';
+import { storedFields } from '../../model/joined-key.ts';
 import type { Model } from '../../model/model.ts';
 import type { ProjectionStatement } from '../../query/statements.ts';
 import { labelOf, templateSql } from '../../query/template-sql.ts';
@@ -14,6 +16,7 @@ import type { Dialect } from '../../sql/dialect.ts';
 import { parametersOf } from '../../sql/parameters.ts';
 import type { Binder } from '../../sql/parameters.ts';
 import type { Statement } from '../../sql/statement.ts';
+import { fieldIs, keyIsText } from '../../sql/stored.ts';
 
 /** The same question about a record, wherever it is kept. */
 export interface StateStatements {
@@ -50,15 +53,15 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
   const { name, placeholder } = dialect;
   const table = name(journal.table);
   const [ROW, LAST, STATE] = rowNames(dialect);
-  const living = `FROM ${name(model.table)} AS ${ROW} WHERE ${ROW}.${name(model.key.column)}`;
+  const living = `FROM ${name(model.table)} AS ${ROW} WHERE`;
 
   /** The lines with which the lives of a record ended. */
-  const ends = (record: string): string =>
-    `${LAST}.${name('model')} = ${text(model.name)} AND ${LAST}.${name('record')} = ${record} ` +
-    `AND ${LAST}.${name('action')} = 'delete'`;
+  const ends = (record: string, line = LAST): string =>
+    `${line}.${name('model')} = ${text(model.name)} AND ${line}.${name('record')} = ${record} ` +
+    `AND ${line}.${name('action')} = 'delete'`;
 
-  const deleted = (record: string, of?: string): string =>
-    deletedRecord(model, dialect, `${table} AS ${LAST} WHERE ${ends(record)}`, of);
+  const deleted = (record: string, of?: string): DeletedRecord =>
+    deletedRecord(model, dialect, { table, ends: (line) => ends(record, line) }, of);
 
   function compiled(condition: Condition, row: string, parameters: Binder<EvaluationContext>): string {
     const expression = expressionOf(condition);
@@ -74,9 +77,9 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
       return { sql: `SELECT ${asking(row, parameters)} ${from}`, values: parameters.values };
     };
     return {
-      here: statement(ROW, `${living} = ${placeholder(1)}`, 1),
-      gone: statement(STATE, deleted(placeholder(1)), 1),
-      ended: statement(STATE, deleted(placeholder(1), placeholder(2)), 2),
+      here: statement(ROW, `${living} ${fieldIs(dialect, model.key, placeholder(1), ROW)}`, 1),
+      gone: statement(STATE, wholeOf(deleted(placeholder(1))), 1),
+      ended: statement(STATE, wholeOf(deleted(placeholder(1), placeholder(2))), 2),
     };
   }
 
@@ -87,10 +90,11 @@ export function journalSql(model: Model, journal: Model, graph: Graph, dialect: 
       const here = compiled(condition, ROW, parameters);
       const gone = compiled(condition, STATE, parameters);
       const [record, id] = [`${table}.${name('record')}`, `${table}.${name('id')}`];
-      const mine = `${living} = ${dialect.expressions.keyOfText(kindOf(model.key), record)}`;
+      const mine = `${living} ${keyIsText(dialect, model.key, record, ROW)}`;
       const later = `FROM ${table} AS ${LAST} WHERE ${ends(record)} AND ${LAST}.${name('id')} >= ${id}`;
+      const { from, where } = deleted(record, id);
       return (
-        `(CASE WHEN EXISTS (SELECT 1 ${later}) THEN EXISTS (SELECT 1 ${deleted(record, id)} WHERE ${gone}) ` +
+        `(CASE WHEN EXISTS (SELECT 1 ${later}) THEN EXISTS (SELECT 1 FROM ${from} WHERE ${where} AND ${gone}) ` +
         `ELSE EXISTS (SELECT 1 ${mine} AND ${here}) END)`
       );
     },
@@ -161,23 +165,50 @@ const rowNames = ({ name }: Dialect): readonly [string, string, string] => [
   name('@state'),
 ];
 
+/** What a deleted record is selected from, and on which condition. */
+interface DeletedRecord {
+  readonly from: string;
+  readonly where: string;
+}
+
+const wholeOf = ({ from, where }: DeletedRecord): string => `FROM ${from} WHERE ${where}`;
+
+/** The table of lines, and what chooses those with which lives of a record ended, by the name of the line. */
+interface Lines {
+  readonly table: string;
+  ends(line?: string): string;
+}
+
 /**
  * A record as it was when it was deleted: what the last line of its life says, in the columns of its table. It is the
  * life that the line `of` is from; left out, the last.
  */
-function deletedRecord(model: Model, dialect: Dialect, lines: string, of: string | undefined): string {
-  const { name } = dialect;
+function deletedRecord(model: Model, dialect: Dialect, { table, ends }: Lines, of: string | undefined): DeletedRecord {
+  const { name, expressions } = dialect;
   const [, LAST, STATE] = rowNames(dialect);
   const [changes, id] = [`${LAST}.${name('changes')}`, `${LAST}.${name('id')}`];
-  const columns = model.fields.map((field) => {
-    const was = field.rules.writeOnly
-      ? 'NULL'
-      : dialect.expressions.inside(changes, [field.member, 'before'], kindOf(field));
-    return `${was} AS ${name(field.column)}`;
+  const before = (member: string, type: ValueKind): string => expressions.inside(changes, [member, 'before'], type);
+  const values = storedFields(model).map((field) => {
+    const [type, { column, partOf }] = [kindOf(field), field];
+    if (field.rules.writeOnly) return { name: column, type, value: 'NULL' };
+    if (partOf === undefined) return { name: column, type, value: before(field.member, type) };
+    const text = expressions.partOfKey(before(partOf.member, TEXT), partOf.at);
+    return { name: column, type, value: expressions.keyOfText(type, text) };
   });
+  if (expressions.beside !== undefined) {
+    const line = name('@line');
+    const [end, later] = of === undefined ? ['max', ''] : ['min', ` AND ${line}.${name('id')} >= ${of}`];
+    const last = `SELECT ${end}(${line}.${name('id')}) FROM ${table} AS ${line} WHERE ${ends(line)}${later}`;
+    const from = `${table} AS ${LAST} JOIN ${expressions.beside(values)} AS ${STATE}`;
+    return { from, where: `${ends()} AND ${id} = (${last})` };
+  }
+  const selected = values.map(({ name: column, value }) => `${value} AS ${name(column)}`);
   const order = of === undefined ? `ORDER BY ${id} DESC` : `AND ${id} >= ${of} ORDER BY ${id}`;
-  return `FROM (SELECT ${columns.join(', ')} FROM ${lines} ${order} LIMIT 1) AS ${STATE}`;
+  const lines = `${table} AS ${LAST} WHERE ${ends()} ${order} LIMIT 1`;
+  return { from: `(SELECT ${selected.join(', ')} FROM ${lines}) AS ${STATE}`, where: '1 = 1' };
 }
+
+const TEXT: ValueKind = { kind: 'text', scale: 0 };
 
 /** A model's name as an SQL text; it never needs escaping. */
 const text = (name: string): string => `'${name}'`;

@@ -86,7 +86,7 @@ function tagged(type: string, write: () => string, tags: EntityTags): (request: 
             body,
             coded: gzipSync(body),
           }
-        : { status: 200, headers: { ...common, etag: `"${tags.mark(body)}"` }, body };
+        : { status: 200, headers: { ...common, etag: `"${tags.mark(body)}"` }, body, coded: Buffer.from(body) };
       forms.set(isShort, form);
     }
     return form;

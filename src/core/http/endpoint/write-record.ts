@@ -5,31 +5,33 @@ import type { Principal } from '../../access/principal.ts';
 import { collectionPath } from '../../api/endpoints.ts';
 import { pointerTo } from '../../api/failure.ts';
 import type { Failure } from '../../api/failure.ts';
-import { JSON_PATCH } from '../../api/media-types.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
 import type { Reply, Request } from '../../api/message.ts';
 import { brokenRules, HttpProblem } from '../../api/problems.ts';
-import type { Written } from '../../change/contract.ts';
+import type { Client, Written } from '../../change/contract.ts';
 import type { UnitOfWork } from '../../change/unit-of-work.ts';
 import type { Model } from '../../model/model.ts';
 import { ownerField } from '../../model/related.ts';
+import type { Scalar } from '../../model/scalar.ts';
 import { isOpen } from '../../query/projection.ts';
 import { bodyReader } from '../../rules/schema.ts';
-import type { BodyReader, ReadBody, Values } from '../../rules/schema.ts';
-import { mediaTypeOf, readBodyOf } from '../request/body.ts';
+import type { BodyReader, Values } from '../../rules/schema.ts';
+import { encoded } from '../../text/encoded.ts';
+import { readBodyOf } from '../request/body.ts';
 import { recordTags } from '../request/entity-tag.ts';
-import { patchedMembers, readPatch } from '../request/json-patch.ts';
 import { keyFromText } from '../request/key.ts';
 import { guardOf } from '../request/precondition.ts';
 import { applied, preferredReturn } from '../request/prefer.ts';
 import { refuseQuery } from '../request/query.ts';
 import { withAllFailures } from './all-failures.ts';
+import { bodyOf } from './changed-body.ts';
+import type { AskedChange } from './changed-body.ts';
 import type { EndpointContext } from './context.ts';
 import { unseenBy } from './hidden-members.ts';
 import { failuresOfMany, readMany, readNew, sealedMany } from './new-records.ts';
 import type { Given } from './new-records.ts';
-import { sealed, sealedFor } from './record-writing.ts';
-import type { RecordWriting, Seal } from './record-writing.ts';
+import { sealedFor } from './record-writing.ts';
+import type { RecordWriting } from './record-writing.ts';
 import { makeUnderParent } from './under-parent.ts';
 
 /** Writes of a model's records over HTTP. Keys come as the text of a path segment, queries without their `?`. */
@@ -65,7 +67,7 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
     await runtime.rest?.();
     return writes.run(principal, find);
   };
-  const pathOf = ({ key }: Written): string => `${collection}/${encodeURIComponent(String(key))}`;
+  const pathOf = ({ key }: Written): string => `${collection}/${encoded(String(key))}`;
 
   const writing: RecordWriting = { readNewBody, owner, changes, model, tags, pathOf, runtime, graph, hashing };
   return {
@@ -89,17 +91,8 @@ export function makeRecordWriter(model: Model, context: EndpointContext): Record
       const key = keyFromText(model.key, keyText);
       const guard = guardOf(model, tags, request);
       const body = bodyOf(writing, how, request, readersOf(permissions));
-      const client = { permissions, guard };
-      return withAllFailures(
-        (find) => look(principal, find),
-        async () => {
-          const sealed = await body.sealed(sealedFor(writing, principal));
-          return answer(principal, request, async (work) =>
-            changed(writing, work, await changes.change(work, how, key, (seen) => sealed(work, seen), client), request),
-          );
-        },
-        (work, known) => changes.failuresOfChange(work, how, key, (seen) => body.read(work, seen), known, client),
-      );
+      const asked = { principal, request, answer, look };
+      return changeOne(writing, asked, body, { how, key, client: { permissions, guard } });
     },
 
     async delete(principal, keyText, request, query) {
@@ -133,6 +126,36 @@ interface Asked extends Pick<EndpointContext, 'answer'> {
   readonly principal: Principal;
   readonly request: Request;
   readonly look: Look;
+}
+
+/** A change that somebody wants of a record. */
+interface Wanted {
+  readonly how: 'replace' | 'update';
+  readonly key: Scalar;
+  readonly client: Client;
+}
+
+async function changeOne(writing: RecordWriting, asked: Asked, body: AskedChange, wanted: Wanted): Promise<Reply> {
+  const { changes } = writing;
+  const { principal, request, answer, look } = asked;
+  const { how, key, client } = wanted;
+  let wasThere = false;
+  return withAllFailures(
+    (find) => look(principal, find),
+    async () => {
+      const sealed = await body.sealed(sealedFor(writing, principal));
+      return answer(principal, request, async (work) => {
+        // The body is read once the record is locked.
+        const bodyOver = (seen: Values): ReturnType<typeof sealed> => {
+          wasThere = true;
+          return sealed(work, seen);
+        };
+        return changed(writing, work, await changes.change(work, how, key, bodyOver, client), request);
+      });
+    },
+    (work, known) => changes.failuresOfChange(work, how, key, (seen) => body.read(work, seen), known, client),
+    { wasThere: () => wasThere },
+  );
 }
 
 async function createOne(writing: RecordWriting, asked: Asked, body: unknown, given: Given): Promise<Reply> {
@@ -175,7 +198,7 @@ async function createMany(
       });
     },
     (work, known) => failuresOfMany(writing, work, read, known),
-    'The records break',
+    { begins: 'The records break' },
   );
 }
 
@@ -225,54 +248,6 @@ async function changed(writing: RecordWriting, work: UnitOfWork, one: Written, r
     return { status: 204, headers: { ...COMMON_HEADERS, ...tag, ...applied('minimal') } };
   }
   return { status: 200, headers: { ...JSON_HEADERS, ...tag }, body: `{"data":${shown}}` };
-}
-
-/** The body of a change, which a JSON Patch makes of the record as its client reads it. */
-interface AskedChange {
-  read(work: UnitOfWork, seen: Values): ReadBody | Promise<ReadBody>;
-  /** The same with its secrets hashed, before the transaction where that is possible. Throws where it breaks rules. */
-  sealed(hashSecrets: Seal): Promise<(work: UnitOfWork, seen: Values) => ReadBody | Promise<ReadBody>>;
-}
-
-function bodyOf(
-  { changes, model }: RecordWriting,
-  how: 'replace' | 'update',
-  request: Request,
-  readers: Readonly<Record<'replace' | 'update', BodyReader>>,
-): AskedChange {
-  const body = readBodyOf(request, how);
-  const withSecretFailures = async (read: ReadBody, record: Values): Promise<ReadBody> => {
-    const failures = await changes.secretFailures(read.values, record);
-    return failures.length === 0 ? read : { ...read, failures: [...read.failures, ...failures] };
-  };
-  if (how === 'update' && mediaTypeOf(request) === JSON_PATCH) {
-    const steps = readPatch(body);
-    const read = async (work: UnitOfWork, record: Values): Promise<ReadBody> => {
-      const found = await changes.shown(work, record[model.key.member] as never, work.permissions);
-      const patched = patchedMembers(model, JSON.parse(found!.shown) as Record<string, unknown>, steps);
-      return withSecretFailures(readers.update(patched, true), record);
-    };
-    // The record is locked, so this hash does not wait for a turn.
-    const hash: Seal = (values) => changes.hashSecrets(values);
-    // To apply a long patch takes its time: it is done once for each try of the transaction.
-    let last: Promise<ReadBody> | undefined;
-    return {
-      read: (work, seen) => last ?? read(work, seen),
-      sealed: () => Promise.resolve(async (work, seen) => sealed(await (last = read(work, seen)), hash)),
-    };
-  }
-  const read = readers[how](body);
-  return {
-    read: (_work, seen) => withSecretFailures(read, seen),
-    async sealed(hashSecrets) {
-      const made = await sealed(read, hashSecrets);
-      // The secret itself is judged, not its hash; without failures nothing is copied.
-      return async (_work, seen) => {
-        const failures = await changes.secretFailures(read.values, seen);
-        return failures.length === 0 ? made : { ...made, failures };
-      };
-    },
-  };
 }
 
 interface Projection {

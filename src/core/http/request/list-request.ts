@@ -30,6 +30,7 @@ import type { SortReader } from '../../query/sort.ts';
 import type { Dialect } from '../../sql/dialect.ts';
 import { parametersOf } from '../../sql/parameters.ts';
 import type { Binder, Parameters } from '../../sql/parameters.ts';
+import { encoded } from '../../text/encoded.ts';
 import { didYouMean } from '../../text/nearest.ts';
 import { quoted } from '../../text/value.ts';
 import { projectionReader } from './projection-parameters.ts';
@@ -317,9 +318,6 @@ function readOffset(text: string | undefined, failures: ParameterFailure[]): num
   });
   return undefined;
 }
-
-/** Commas separate the entries of a list, and need no encoding in a query (RFC 3986). */
-const encoded = (text: string): string => encodeURIComponent(text).replaceAll('%2C', ',');
 
 function readLimit(text: string | undefined, least: number, paging: Paging, failures: ParameterFailure[]): number {
   if (text === undefined) return paging.default;

@@ -3,6 +3,7 @@ import type { EvaluationContext } from '../../expression/context.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Draw, Model } from '../../model/model.ts';
 import type { Scalar } from '../../model/scalar.ts';
+import { changedAt } from '../../model/stamps.ts';
 import { amountMember, lowestOf, shareOf, unitsOf, valueOfUnits } from '../../search/stock.ts';
 import type { Broken } from './read-value.ts';
 import { brokenRules, Refusal } from './refusal.ts';
@@ -46,7 +47,7 @@ function moveOne(state: WorldState, draw: Draw, key: Scalar, amount: bigint, { n
   }
   const left = unitsOf(stock, field) - amount;
   if (amount > 0n && left < lowestOf(field)) throw shortage(draw);
-  const stamp: Row = model.stamps ? { updated_at: now.toISOString() } : {};
+  const stamp = changedAt(model, now);
   state.put(model, { ...row, [field.member]: valueOfUnits(left, field), ...stamp });
   if (model.journal)
     state.note({

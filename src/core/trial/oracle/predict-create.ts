@@ -3,6 +3,7 @@ import { MOST_AT_ONCE } from '../../api/limits.ts';
 import type { Model } from '../../model/model.ts';
 import { ownerField } from '../../model/related.ts';
 import type { Scalar } from '../../model/scalar.ts';
+import { isKeyMade } from '../../model/stamps.ts';
 import { isRecord } from '../../text/value.ts';
 import type { Answer, Fault } from '../answer.ts';
 import { faultOf } from '../judge.ts';
@@ -122,7 +123,7 @@ function createdFaults({ oracle, who }: Writing, model: Model, rows: readonly Ro
   const key = model.key.member;
   return recordsIn(answer).flatMap((shown, at): Fault[] => {
     const row = { ...rows[at]! };
-    if (model.keyKind !== 'field') row[key] = shown[key] ?? null;
+    if (isKeyMade(model)) row[key] = shown[key] ?? null;
     adoptSlugs(model, row, shown);
     if (oracle.may(model, 'read', row, who)) return shownFaults(oracle, model, shown, row, who);
     return isAlike(shown, { [key]: row[key] }) ? [] : [faultOf('data', { [key]: row[key] }, shown)];

@@ -5,15 +5,17 @@ import { listParameters } from '../../api/parameters.ts';
 import { parse } from '../../expression/parse.ts';
 import { typedCondition } from '../../expression/type.ts';
 import type { Graph } from '../../model/graph.ts';
-import type { Model } from '../../model/model.ts';
+import type { Field } from '../../model/field.ts';
+import { keyFields, partsOf, storedValue } from '../../model/joined-key.ts';
+import type { Model, SortKey } from '../../model/model.ts';
 import type { FieldValue } from '../../model/scalar.ts';
 import { isScalar } from '../../model/types.ts';
 import { fromText } from '../../model/value.ts';
 import type { Answer, Fault } from '../answer.ts';
 import { faultOf } from '../judge.ts';
 import { ITSELF } from './grants.ts';
-import type { Who } from './grants.ts';
-import { comparedIn } from './order.ts';
+import type { Oracle, Who } from './grants.ts';
+import { comparedByKey, comparedIn } from './order.ts';
 import { parentKey, parentOf } from './asking.ts';
 import type { AskedEndpoint, Prediction } from './asking.ts';
 import { authorize, Refusal, Unsure } from './refusal.ts';
@@ -111,27 +113,40 @@ export function listPrediction(asked: AskedEndpoint): Prediction {
 }
 
 function inOrder({ model, writing: { oracle, who } }: AskedEndpoint, rows: readonly Row[], sort: string | undefined) {
-  const keys =
-    sort === undefined
-      ? model.sort.map(({ field, descending }) => ({ member: field.member, descending }))
-      : sort.split(',').map((key) => ({ member: key.replace(/^-/, ''), descending: key.startsWith('-') }));
-  const specs = keys.map(({ member }) => model.shownByMember.get(member));
-  const isHidden = ({ member }: { member: string }): boolean => {
-    const grants = model.access.fields.get(member);
+  const asked = sort?.split(',').map((key) => ({ name: key.replace(/^-/, ''), descending: key.startsWith('-') }));
+  const isHidden = ({ name }: { name: string }): boolean => {
+    const grants = model.access.fields.get(name);
     return grants !== undefined && !oracle.could(grants, model, who);
   };
-  if (keys.some(isHidden)) throw wrong();
-  if (specs.includes(undefined)) throw new Unsure('the list is sorted by what is not stored');
-  const byKey = { member: model.key.member, descending: keys.at(-1)!.descending };
-  const all = [...keys, ...(keys.some(({ member }) => member === byKey.member) ? [] : [byKey])];
-  return [...rows].sort((one, other) => {
-    for (const { member, descending } of all) {
-      const [left, right] = [one, other].map((row) => oracle.seen(model, member, row, who) ?? null);
-      const difference = comparedIn(model.byMember.get(member)!, left!, right!, descending);
+  if (asked?.some(isHidden) === true) throw wrong();
+  const keys = asked === undefined ? model.sort : asked.flatMap((key) => sortKeys(model, key));
+  // The key ends every order, whoever may see what it is put together of.
+  const isOpen = (field: Field): boolean => asked === undefined && keyFields(model).includes(field);
+  const placed = rows.map((row) => ({
+    row,
+    values: keys.map(({ field }) => storedValue(isOpen(field) ? row : seenOf(oracle, model, field, row, who), field)),
+  }));
+  placed.sort((one, other) => {
+    for (const [at, { field, descending }] of keys.entries()) {
+      const difference = comparedIn(field, one.values[at]!, other.values[at]!, descending);
       if (difference !== 0) return difference;
     }
-    return 0;
+    return comparedByKey(model, one.row, other.row, keys.at(-1)!.descending);
   });
+  return placed.map(({ row }) => row);
+}
+
+/** What of a record somebody sees of what a field is a part of. */
+function seenOf(oracle: Oracle, model: Model, { member, partOf }: Field, row: Row, who: Who): Row {
+  const name = partOf?.member ?? member;
+  return { [name]: oracle.seen(model, name, row, who) ?? null };
+}
+
+/** What is put together of several fields is sorted by those. */
+function sortKeys(model: Model, { name, descending }: { name: string; descending: boolean }): SortKey[] {
+  const field = model.shownByMember.get(name);
+  if (field === undefined) throw new Unsure('the list is sorted by what is not stored');
+  return partsOf(field).map((part) => ({ field: part, descending }));
 }
 
 function pageFaults(

@@ -126,7 +126,7 @@ function brokenByText({ type, rules }: ValueSpec, value: string): string[] {
   const isForm = pattern !== undefined || format !== undefined;
   const most = maxLength ?? longest ?? (isForm ? USUAL_LONGEST : Infinity);
   const broken: string[] = [];
-  if (required && FREE_TEXTS.includes(type) && (minLength ?? 0) === 0 && value === '') broken.push('required');
+  if (required && FREE_TEXTS.includes(type) && minLength === undefined && value === '') broken.push('required');
   if (minLength !== undefined && length < minLength) broken.push('minLength');
   if (length > most) broken.push('maxLength');
   // What is much too long is not held against a form.

@@ -4,6 +4,7 @@ import { modelOf } from '../../model/graph.ts';
 import type { Model } from '../../model/model.ts';
 import type { Relation } from '../../model/relation.ts';
 import type { FieldValue } from '../../model/scalar.ts';
+import { changedAt } from '../../model/stamps.ts';
 import { Refusal, Unsure } from './refusal.ts';
 import { moveStocks } from './move-stocks.ts';
 import { keyTextOf } from './world-state.ts';
@@ -82,7 +83,7 @@ function clear(
   hooked: ReadonlySet<string>,
 ): void {
   const isWatched = model.journal || model.draws.length > 0 || hooked.has(model.name);
-  const stamp: Row = isWatched && model.stamps ? { updated_at: moment.now.toISOString() } : {};
+  const stamp = isWatched ? changedAt(model, moment.now) : {};
   const after = { ...row, [relation.field.member]: null, ...stamp };
   const isBroken = model.rules.some(
     ({ check, ownValues }) => ownValues && evaluate(check, { values: after, ...moment }) === false,

@@ -5,10 +5,12 @@ import type { Verb } from '../../model/access.ts';
 import { needs } from '../../model/expression.ts';
 import type { Field } from '../../model/field.ts';
 import { modelOf } from '../../model/graph.ts';
+import { keyOfValues } from '../../model/joined-key.ts';
 import type { Model } from '../../model/model.ts';
 import { linkedOf, ownerField } from '../../model/related.ts';
 import type { Relation } from '../../model/relation.ts';
 import type { FieldValue, Scalar } from '../../model/scalar.ts';
+import { restamp, stampsIn } from '../../model/stamps.ts';
 import { isSame } from '../../model/value.ts';
 import { inOrder, ITSELF, oracleOf } from './grants.ts';
 import type { Oracle, Who } from './grants.ts';
@@ -37,11 +39,8 @@ export function create(writing: Writing, model: Model, given: Values, standIn: (
   const { state, oracle, who, moment } = writing;
   const defaults = defaultsOf(model, moment);
   const values: Values = { ...defaults, ...given };
-  if (model.keyKind !== 'field') values[model.key.member] = standIn();
-  if (model.stamps) {
-    values.created_at ??= moment.now.toISOString();
-    values.updated_at ??= moment.now.toISOString();
-  }
+  if (model.keyKind !== 'field') values[model.key.member] = keyAmong(model, values) ?? standIn();
+  for (const stamp of stampsIn(model.stamps)) values[stamp.member] ??= moment.now.toISOString();
   const open = new Set(
     model.madeDefaults.filter(({ field }) => isLeftOpen(field, given)).map(({ field }) => field.member),
   );
@@ -51,6 +50,7 @@ export function create(writing: Writing, model: Model, given: Values, standIn: (
     if (broken.length > 0) throw brokenRules(broken);
   }
   fillSlugs(state, model, values, open);
+  values[model.key.member] = keyAmong(model, values) ?? values[model.key.member]!;
   checkDraft(writing, model, values, {}, values);
   arrange(model, values);
   if (who !== ITSELF) {
@@ -64,6 +64,10 @@ export function create(writing: Writing, model: Model, given: Values, standIn: (
   store(writing, model, undefined, values, 'create');
   return values;
 }
+
+/** The key of a record where several of its fields make it. */
+const keyAmong = ({ key }: Model, values: Values): Scalar | undefined =>
+  key.parts === undefined ? undefined : keyOfValues(key, values);
 
 /** The record that somebody wants to change or delete, or the refusal. */
 export function lockFor({ state, oracle, who }: Writing, model: Model, verb: Verb, key: FieldValue): Found {
@@ -99,7 +103,7 @@ export function change(writing: Writing, model: Model, how: 'replace' | 'update'
   const grants = model.access.verbs[how];
   if (!grants.some(dependsOnLinks) && !oracle.holds(grants, model, values, who))
     throw refusedOn(oracle, grants, model, who);
-  if (model.stamps && isSame(values.updated_at, record.updated_at)) values.updated_at = moment.now.toISOString();
+  restamp(model, values, record, moment.now);
   moveStocks(state, model, record, values, moment);
   store(writing, model, record, values, how);
   const { identity } = state.graph;

@@ -9,7 +9,7 @@ import type { Case, Step } from '../case.ts';
 import { recordFaults, recordsOf, relatedCalled, totalFaults } from '../compare.ts';
 import { literal, parameterText, quote } from '../cql-text.ts';
 import { faultOf } from '../judge.ts';
-import { compared, comparedIn } from '../oracle/order.ts';
+import { compared, comparedByKey, comparedIn } from '../oracle/order.ts';
 import type { Row } from '../oracle/world-state.ts';
 import { keyText, pathOf, queryOf } from '../paths.ts';
 import type { World } from '../world.ts';
@@ -131,7 +131,8 @@ function deriveTotals({ world, model, rows, key, add, list }: ReadingCases): voi
     'the total counts all records',
     list({ total: 'true', limit: '1' }, (answer) => totalFaults('the total', answer, rows.length), false),
   );
-  const second = inOrder(world, model, key, model.key, false)
+  const second = [...world.rowsOf(model)]
+    .sort((one, other) => comparedByKey(model, one, other, false))
     .slice(1, 3)
     .map((row) => keyText(model, row));
   const passed = (answer: Answer): readonly Fault[] => {
@@ -240,9 +241,6 @@ function listConditions(world: World, model: Model, member: string): string[] {
 function inOrder(world: World, model: Model, member: string, spec: Field | ValueSpec, descending: boolean): Row[] {
   return [...world.rowsOf(model)].sort((one, other) => {
     const [left, right] = [one, other].map((row) => world.valueOf(model, member, row));
-    return (
-      comparedIn(spec, left!, right!, descending) ||
-      comparedIn(model.key, one[model.key.member]!, other[model.key.member]!, descending)
-    );
+    return comparedIn(spec, left!, right!, descending) || comparedByKey(model, one, other, descending);
   });
 }

@@ -66,8 +66,9 @@ function keptBy(model: Model, how: 'replace' | 'update', body: Body): Record<str
     (field) =>
       field !== model.key && field.refersTo === undefined && isSettable(field, 'create') && !isSettable(field, how),
   );
-  const isUnique = ({ member }: (typeof kept)[number]): boolean =>
-    model.unique.some((set) => set.length === 1 && set[0]!.member === member);
+  // Two records may not be alike in all of a set.
+  const isUnique = (field: (typeof kept)[number]): boolean =>
+    model.unique.some((set) => set.at(-1) === field && set.every((one) => kept.includes(one)));
   return Object.fromEntries(
     kept
       .filter((field) => Object.hasOwn(body, field.member) && !isUnique(field))

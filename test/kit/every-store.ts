@@ -2,11 +2,13 @@ import { expect } from '@jest/globals';
 import type { Reply } from '../../src/core/api/message.ts';
 import { openApi } from '../../src/core/document/openapi.ts';
 import type { Graph } from '../../src/core/model/graph.ts';
+import type { Service } from '../../src/core/service.ts';
 import type { Store } from '../../src/core/store/contract.ts';
 import { makeDocumentJudge } from '../../src/core/trial/document-judge.ts';
 import { judgeAnswer } from './judged.ts';
+import { kinds, openServers } from './databases.ts';
 import { openTestService } from './open-test-service.ts';
-import { newDatabase, startPostgres } from './postgres.mjs';
+import type { TestService } from './open-test-service.ts';
 
 export interface Body {
   data: Record<string, unknown>[];
@@ -14,44 +16,49 @@ export interface Body {
 }
 
 /**
- * A project's service on both kinds of database, with the same samples under the same keys; everybody may do
+ * A project's service on every kind of database, with the same samples under the same keys; everybody may do
  * everything.
  */
-export interface BothStores {
+export interface EveryStore {
   readonly graph: Graph;
   readonly stores: readonly Store[];
-  /** The one answer of both databases, to the last byte but for the number of the request. */
+  /** Those over the stores, in the same order. */
+  readonly services: readonly Service[];
+  /** The one answer of all databases, to the last byte but for the number of the request. */
   reply(target: string, headers?: Record<string, string>): Promise<Reply>;
   ask(path: string, parameters?: Record<string, string>): Promise<{ status: number; body: Body }>;
-  /** Runs a statement, in which `?` stands for each value, on both. */
+  /** Runs a statement, in which `?` stands for each value, on all. */
   run(sql: string, values: readonly (string | number | null)[]): Promise<void>;
-  /** How many statements answers have taken so far, on both together. */
+  /** How many statements answers have taken so far, on all together. */
   asked(): number;
   close(): Promise<void>;
 }
 
-/** `name` is that of the PostgreSQL database. */
-export async function bothStores(projectFolder: string, name: string): Promise<BothStores> {
-  const server = await startPostgres();
+/** `name` is that of the databases on servers. */
+export async function everyStore(projectFolder: string, name: string): Promise<EveryStore> {
+  const servers = openServers();
   let asked = 0;
   const around = (store: Store): Store => ({ ...store, first: (...given) => ((asked += 1), store.first(...given)) });
   const common = { everybody: true, repeatable: true, around };
-  const both = [
-    await openTestService(projectFolder, common),
-    await openTestService(projectFolder, { ...common, database: await newDatabase(server, name) }),
-  ];
-  const { graph } = both[0]!;
-  const stores = both.map(({ store }) => store);
+  const all: TestService[] = [];
+  for (const kind of kinds) {
+    const database = kind === 'sqlite' ? undefined : await servers.database(kind, name);
+    all.push(await openTestService(projectFolder, { ...common, database }));
+  }
+  const { graph } = all[0]!;
+  const stores = all.map(({ store }) => store);
+  const services = all.map(({ service }) => service);
 
   const judge = makeDocumentJudge(openApi(graph));
-  const reply: BothStores['reply'] = async (target, headers = {}) => {
-    const replies = await Promise.all(both.map(({ service }) => service.handle({ method: 'GET', target, headers })));
-    const [one, other] = replies.map(({ status, headers: given, body }) => ({
+  const reply: EveryStore['reply'] = async (target, headers = {}) => {
+    const replies = await Promise.all(services.map(({ handle }) => handle({ method: 'GET', target, headers })));
+    const [one, ...others] = replies.map(({ status, headers: given, body }) => ({
       status,
-      headers: given,
+      // The first part of an ETag states of the record as it is stored.
+      headers: { ...given, etag: given.etag?.replace(/^"[^"-]+-/, '"') },
       body: String(body).replace(/"request":"[^"]+"/, ''),
     }));
-    expect(other).toEqual(one);
+    for (const other of others) expect(other).toEqual(one);
     const { status, headers: given, body } = replies[0]!;
     judgeAnswer(judge, 'GET', target, { status, headers: given, body: body === undefined ? '' : JSON.parse(body) });
     return replies[0]!;
@@ -59,6 +66,7 @@ export async function bothStores(projectFolder: string, name: string): Promise<B
   return {
     graph,
     stores,
+    services,
     reply,
     async ask(path, parameters = {}) {
       const query = new URLSearchParams(parameters).toString();
@@ -75,8 +83,8 @@ export async function bothStores(projectFolder: string, name: string): Promise<B
     },
     asked: () => asked,
     async close() {
-      await Promise.all(both.map((one) => one.close()));
-      await server.stop();
+      await Promise.all(all.map((one) => one.close()));
+      await servers.stop();
     },
   };
 }

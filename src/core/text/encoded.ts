@@ -1,0 +1,2 @@
+/** A text as it stands in a path or a query: a comma means nothing there (RFC 3986), and stays one to read. */
+export const encoded = (text: string): string => encodeURIComponent(text).replaceAll('%2C', ',');

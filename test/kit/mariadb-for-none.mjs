@@ -1,0 +1,3 @@
+import { stop } from './mariadb-for-all.mjs';
+
+export default stop;
