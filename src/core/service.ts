@@ -172,7 +172,7 @@ export function makeService(graph: Graph, store: Store, options: ServiceOptions)
   return {
     handle: requestHandler(parts, failures, marksAll, injectFault),
     refuse: (problem, request) =>
-      marked(parts, failureReply(failures, problem, request.target.split('?')[0] ?? '/'), request, { caller: false }),
+      marked(parts, failureReply(failures, problem, request.target.split('?')[0] ?? '/'), request, {}),
     routeOf: routeFinder(parts),
     writes,
     settled: async () => {
@@ -289,7 +289,7 @@ function requestHandler(
     const at = target.indexOf('?');
     const path = at < 0 ? target : target.slice(0, at);
     const query = at < 0 ? '' : target.slice(at + 1);
-    const note: Note = { caller: false };
+    const note: Note = {};
     const asked = isPreflight(request) ? preflight(parts, request, path) : undefined;
     if (asked !== undefined) return Promise.resolve(marked(parts, asked, request, note));
     const reply =
@@ -298,9 +298,10 @@ function requestHandler(
         : injectFault === undefined
           ? answer(parts, request, path, query, note)
           : injectFault().then(() => answer(parts, request, path, query, note));
-    const whole = reply.catch((error: unknown) =>
-      failureReply(failures, error, path.slice(0, LONGEST_TARGET), request),
-    );
+    const whole = reply.catch(async (error: unknown) => {
+      const explained = await parts.authenticator.explain(note.sender, error);
+      return failureReply(failures, explained, path.slice(0, LONGEST_TARGET), request);
+    });
     return marksAll ? whole.then((one) => marked(parts, one, request, note)) : whole;
   };
 }

@@ -129,6 +129,33 @@ describe.each(kinds)('signing in, on %s', (kind) => {
     expect((await me(await tokenOf('bo', 'bo-has-another-word'))).status).toBe(200);
   });
 
+  test('a token that ended since it was looked at changes nothing of its own record', async () => {
+    const other = on.again(on.keys);
+    const made = await on.ask('POST', '/people', { name: 'eli', word: 'eli-knows-this-word' });
+    const path = `/people/${made.body.data.id}`;
+    const token = await tokenOf('eli', 'eli-knows-this-word');
+    const patch = (at: typeof other, body: object) => at.ask('PATCH', path, body, as(token));
+    expect((await patch(on, { motto: 'Here.' })).status).toBe(200);
+    expect((await other.ask('GET', '/me', undefined, as(token))).status).toBe(200);
+    const words = ['eli-has-another-word', 'eli-has-a-third-word'];
+    const both = await Promise.all(words.map((word) => patch(on, { word })));
+    expect(both.map(({ status }) => status).sort()).toEqual([200, 401]);
+    // The other instance still takes it for good.
+    expect((await other.ask('GET', '/me', undefined, as(token))).status).toBe(200);
+    expect((await patch(other, { word: 'eli-lost-this-word' })).status).toBe(401);
+    const [kept] = words.filter((_, at) => both[at]!.status === 200);
+    const anew = as(await tokenOf('eli', kept));
+    expect((await on.ask('GET', '/me', undefined, anew)).body.data).toMatchObject({ motto: 'Here.' });
+    // A refusal tells of it, too, where the record went meanwhile.
+    const keeper = as(await tokenOf('kit', 'kit-knows-this-word'));
+    const [own, gone] = await Promise.all([
+      on.ask('PATCH', path, { motto: 'Still.' }, anew),
+      on.ask('DELETE', path, undefined, keeper),
+    ]);
+    expect([200, 401]).toContain(own.status);
+    expect(gone.status).toBe(204);
+  });
+
   test('roles and records are as they are now: who is gone has no token any more', async () => {
     const keeper = await tokenOf('kit', 'kit-knows-this-word');
     const made = await on.ask('POST', '/people', { name: 'dee', word: 'dee-knows-this-word' });

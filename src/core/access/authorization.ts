@@ -11,6 +11,13 @@ export const CHALLENGE = { 'www-authenticate': 'Bearer' } as const;
 export const signInRequired = (detail = 'sign in, and send the token in the header Authorization'): HttpProblem =>
   new HttpProblem('sign-in-required', detail, { headers: CHALLENGE });
 
+export const badToken = (detail: string): HttpProblem =>
+  new HttpProblem('invalid-token', detail, {
+    headers: { 'www-authenticate': `${CHALLENGE['www-authenticate']} error="invalid_token"` },
+  });
+
+export const tokenIsOver = (): HttpProblem => badToken('it is not one of this service, or is over; sign in again');
+
 const isStranger = ({ graph, viewer }: Permissions): boolean =>
   viewer.kind === 'anonymous' && graph.identity !== undefined;
 

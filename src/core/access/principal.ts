@@ -9,6 +9,8 @@ export interface Principal {
   readonly permissions: Permissions;
   /** The session of their token; undefined where it has none. */
   readonly session?: string | undefined;
+  /** The mark of their token (see `Credentials`): it is void once their record has another. */
+  readonly mark?: string | undefined;
   /** Whom reads are for, in a request. */
   readonly requester?: Requester;
   /** What they sent. */

@@ -1,4 +1,5 @@
 import type { Act } from '../access/condition.ts';
+import { tokenIsOver } from '../access/authorization.ts';
 import type { Permissions } from '../access/permissions.ts';
 import type { Scalar } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
@@ -32,7 +33,10 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
   const isCaller = identity?.model === model.name;
   const address = isCaller && identity.codes?.verify !== undefined ? identity.codes.to.member : undefined;
 
-  /** Ends the tokens of a caller whose secret has changed, or whose record is gone. */
+  /**
+   * Ends the tokens of a caller whose secret has changed, or whose record is gone. Of two requests that change their
+   * sender's record at once, the second has a token that the first may have ended since it was looked at.
+   */
   async function endTokens(
     work: UnitOfWork,
     key: Scalar,
@@ -40,6 +44,10 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
     after: Values | undefined,
   ): Promise<void> {
     if (!isCaller || before === undefined) return;
+    const { caller, mark } = work;
+    if (mark !== undefined && String(caller?.key) === String(key)) {
+      if (!(await writing.credentials.isGood(work.transaction, key, mark))) throw tokenIsOver();
+    }
     work.callersChanged.value = true;
     if (after === undefined) return writing.credentials.erase(work.transaction, key);
     const secret = identity.secret?.member;

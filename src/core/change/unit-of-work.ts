@@ -11,6 +11,8 @@ export interface UnitOfWork {
   readonly transaction: Transaction;
   /** Null where nobody is signed in, in scripts, and where samples are loaded. */
   readonly caller: Caller | null;
+  /** The mark of the caller's token. */
+  readonly mark: string | undefined;
   /** What a refusal may say of other records. */
   readonly permissions: Permissions;
   /** The request that it is done for. */
@@ -72,12 +74,13 @@ export interface CommitEvent {
 
 export const beginUnitOfWork = (
   transaction: Transaction,
-  { caller, permissions, request }: Principal,
+  { caller, mark, permissions, request }: Principal,
   now: () => Date,
   isHasty = false,
 ): UnitOfWork => ({
   transaction,
   caller,
+  mark,
   permissions,
   request,
   now,

@@ -1,8 +1,9 @@
-import { CHALLENGE } from '../access/authorization.ts';
+import { badToken, tokenIsOver } from '../access/authorization.ts';
 import type { PermissionSets } from '../access/permissions.ts';
 import type { Principal } from '../access/principal.ts';
 import type { Request } from '../api/message.ts';
 import { HttpProblem } from '../api/problems.ts';
+import type { ProblemName } from '../api/problems.ts';
 import type { Runtime } from '../change/runtime.ts';
 import type { Caller } from '../expression/context.ts';
 import type { Writes } from '../change/writes.ts';
@@ -25,6 +26,11 @@ export interface Authenticator {
   readonly stranger: Principal;
   /** Throws a 401 for an invalid token. */
   authenticate(request: Request): Principal | Promise<Principal>;
+  /**
+   * What a request failed with: a 401 where its sender's token has ended since it was looked at, and the answer may
+   * come of that.
+   */
+  explain(sender: Principal | undefined, error: unknown): Promise<unknown>;
   /** The id of the database, the audience of this service's tokens. */
   audience(): Promise<string>;
 }
@@ -44,18 +50,29 @@ export interface AuthenticatorOptions {
 }
 
 /** Somebody with a token that is good, and its session. */
-type SignedIn = Pick<Principal, 'session'> & { readonly caller: Caller };
+type SignedIn = Pick<Principal, 'session' | 'mark'> & { readonly caller: Caller };
 
-export const badToken = (detail: string): HttpProblem =>
-  new HttpProblem('invalid-token', detail, {
-    headers: { 'www-authenticate': `${CHALLENGE['www-authenticate']} error="invalid_token"` },
-  });
+/** The problems that depend on what is stored. */
+const OF_STATE: ReadonlySet<ProblemName> = new Set([
+  'not-found',
+  'not-allowed',
+  'invalid-body',
+  'taken',
+  'not-enough-left',
+  'still-referred-to',
+  'test-failed',
+  'moved-on',
+  'refused',
+]);
 
 export function makeAuthenticator(options: AuthenticatorOptions): Authenticator {
   const { graph, store, runtime, permissionSets, writes, tokens, callers, sessions, credentials, outside } = options;
   const stranger: Principal = { caller: null, permissions: permissionSets.of(null) };
   const { identity } = graph;
-  if (identity === undefined) return { stranger, authenticate: () => stranger, audience: () => Promise.resolve('') };
+  if (identity === undefined) {
+    const explain: Authenticator['explain'] = (_, error) => Promise.resolve(error);
+    return { stranger, authenticate: () => stranger, explain, audience: () => Promise.resolve('') };
+  }
   const model = modelOf(graph, identity.model);
   let database: string | undefined;
 
@@ -73,14 +90,14 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
     const claims = await tokens.read(token, await audience(), runtime.now());
     const key = claims && fromText(model.key, claims.subject);
     if (key === undefined || 'fault' in key) return undefined;
-    const { session } = claims!;
+    const { session, mark } = claims!;
     if (session !== undefined && !(await sessions.isThere(session))) return undefined;
-    const isGood = (known: Known | undefined): boolean => known?.mark === claims!.mark;
+    const isGood = (known: Known | undefined): boolean => known?.mark === mark;
     const known = await callers.find(model.key, key.value as Scalar);
-    if (isGood(known)) return { caller: known!.caller, session };
+    if (isGood(known)) return { caller: known!.caller, session, mark };
     // Another instance may have given this token just now.
     const anew = await callers.findAnew(model.key, key.value as Scalar);
-    return isGood(anew) ? { caller: anew!.caller, session } : undefined;
+    return isGood(anew) ? { caller: anew!.caller, session, mark } : undefined;
   }
 
   const comers = outside && makeComers(options, identity);
@@ -101,13 +118,18 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
     const token = /^Bearer +([A-Za-z0-9._~+/-]+=*) *$/i.exec(header)?.[1];
     if (token === undefined) throw badToken('the header Authorization must be Bearer and a token');
     const known = outside === undefined ? await ownCaller(token) : await outsideCaller(token);
-    if (known === undefined) throw badToken('it is not one of this service, or is over; sign in again');
+    if (known === undefined) throw tokenIsOver();
     return { ...known, permissions: permissionSets.of(known.caller) };
   }
 
   return {
     stranger,
     audience,
+    async explain(sender, error) {
+      if (sender?.mark === undefined || !(error instanceof HttpProblem) || !OF_STATE.has(error.problem)) return error;
+      const known = await callers.findAnew(model.key, sender.caller!.key).catch(() => undefined);
+      return known?.mark === sender.mark ? error : tokenIsOver();
+    },
     authenticate({ headers: { authorization } }) {
       return authorization === undefined ? stranger : signedIn(String(authorization));
     },

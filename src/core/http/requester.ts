@@ -4,7 +4,7 @@ import type { Requester } from '../store/contract.ts';
 
 /** What is learned about a request on the way. */
 export interface Note {
-  caller: boolean;
+  sender?: Principal;
   /** How far the database had come once its writes were kept. */
   kept?: string;
 }

@@ -8,6 +8,8 @@ import { codesTable, credentialsTable, sessionsTable, stateTable, verifiedTable 
 export interface Credentials {
   /** The mark of a caller; `fresh` is stored if there is none. */
   mark(transaction: Transaction, caller: Scalar, fresh: string): Promise<string>;
+  /** Whether tokens with a mark are still good. */
+  isGood(reader: Reader, caller: Scalar, mark: string): Promise<boolean>;
   /** Ends all tokens that carry the mark, all sessions, and the codes that set a new secret. */
   forget(transaction: Transaction, caller: Scalar): Promise<void>;
   /** The same of a caller whose record is gone: another one with this key begins with nothing. */
@@ -69,6 +71,7 @@ export function makeCredentials({ name, placeholder, onConflict }: Dialect, hasC
       await transaction.run(statements.keep, [String(key), fresh]);
       return String((await transaction.first(statements.mark, [String(key)]))![0]);
     },
+    isGood: async (reader, key, mark) => (await reader.first(statements.mark, [String(key)]))?.[0] === mark,
     async endBefore(transaction, key, time) {
       await transaction.run(statements.endBefore, [String(key), time.toISOString()]);
     },

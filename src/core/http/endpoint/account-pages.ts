@@ -18,7 +18,7 @@ import { fromText } from '../../model/value.ts';
 import { ownBody, valueReader } from '../../rules/schema.ts';
 import type { Store } from '../../store/contract.ts';
 import type { Allowance } from '../allowance.ts';
-import { badToken } from '../authenticator.ts';
+import { badToken } from '../../access/authorization.ts';
 import { readBodyOf } from '../request/body.ts';
 import { refuseQuery } from '../request/query.ts';
 import { textsOf } from '../request/texts.ts';

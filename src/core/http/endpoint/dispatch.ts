@@ -67,7 +67,7 @@ export async function answer(
         ? counted(parts, parts.authenticator.stranger, request, note)
         : authenticate(parts, request, note);
     const principal = asked instanceof Promise ? await asked : asked;
-    note.caller = principal.caller !== null;
+    note.sender = principal;
     return found === undefined
       ? answerPage(identityPage!, principal, request, path, query)
       : answerEndpoint(parts, found, principal, request, path, query);
@@ -113,8 +113,8 @@ function counted(
   note: Note,
 ): Principal | Promise<Principal> {
   const by = requesterName(principal, request);
-  const { caller, permissions, session } = principal;
-  const sender = { caller, permissions, session, requester: new Sender(by, request, note), request };
+  const { caller, permissions, session, mark } = principal;
+  const sender = { caller, permissions, session, mark, requester: new Sender(by, request, note), request };
   return count(parts, by)?.then(() => sender) ?? sender;
 }
 
@@ -175,7 +175,7 @@ export function marked(
   const headers: Record<string, string> = { ...reply.headers, ...cors.headersFor(request) };
   if (reply.headers.vary !== undefined) addTo(headers, reply.headers.vary);
   if (identity !== undefined) addTo(headers, 'Authorization');
-  if (note.caller) headers['cache-control'] ??= 'private';
+  if ((note.sender?.caller ?? null) !== null) headers['cache-control'] ??= 'private';
   if (note.kept !== undefined) headers[CONSISTENCY] = note.kept;
   return { ...reply, headers };
 }

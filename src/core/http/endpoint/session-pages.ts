@@ -7,7 +7,7 @@ import type { RefreshClaims } from '../../identity/tokens.ts';
 import { modelOf } from '../../model/graph.ts';
 import type { Scalar } from '../../model/scalar.ts';
 import { fromText } from '../../model/value.ts';
-import { badToken } from '../authenticator.ts';
+import { badToken } from '../../access/authorization.ts';
 import { readBodyOf } from '../request/body.ts';
 import { refuseQuery } from '../request/query.ts';
 import { textsOf } from '../request/texts.ts';
