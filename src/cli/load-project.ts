@@ -44,7 +44,8 @@ export async function soundProject(
   { withCode = false, fitted = false }: { readonly withCode?: boolean; readonly fitted?: boolean } = {},
 ): Promise<SoundProject> {
   let project = readProject(folder, withCode);
-  if (fitted && project.graph?.service.isTheirs === true) {
+  const { isTheirs = false, isTakenOver = false } = project.graph?.service ?? {};
+  if (fitted && (isTheirs || isTakenOver)) {
     const { fittedProject } = await import('../project/fitted.ts');
     project = await fittedProject(project as SoundProject);
   }

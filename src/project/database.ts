@@ -15,6 +15,7 @@ import { StoreError } from '../core/store/contract.ts';
 import type { Store } from '../core/store/contract.ts';
 import { changeSummaries } from '../core/tables/change-summary.ts';
 import { designTables } from '../core/tables/design.ts';
+import { keepingFound } from '../core/tables/found.ts';
 import { diffSchemas, noDecisions } from '../core/tables/schema-diff.ts';
 import type { Table } from '../core/tables/table.ts';
 import type { StoreOptions } from '../store/base/options.ts';
@@ -41,13 +42,15 @@ export async function openDatabase(
   answers?: Answers,
   options?: StoreOptions,
 ): Promise<OpenDatabase> {
-  if (project.graph.fitted !== undefined)
+  const { fitted, service } = project.graph;
+  if (fitted !== undefined && service.isTheirs)
     return { store: await openBare(address, { ...options, asItIs: true }), done: [] };
-  if (project.graph.service.isTheirs && address === storeAddress(project))
-    throw new Error('the project was not fitted to its database');
-  const migrations = readMigrations(project.folder, kindOfAddress(address));
-  const tables = designTables(project.graph);
-  if (migrations.length > 0) refuseOtherModels(lastSnapshot(migrations), tables, migrations.at(-1)!.name);
+  const isStanding = (service.isTheirs || service.isTakenOver) && address === storeAddress(project);
+  if (isStanding && fitted === undefined) throw new Error('the project was not fitted to its database');
+  // A throwaway database of tables that were there has tables of the models' own.
+  const migrations = service.isTakenOver && !isStanding ? [] : readMigrations(project.folder, kindOfAddress(address));
+  // Fitting has compared the two, and made rules narrower since.
+  const tables = fitted === undefined ? wantedTables(project, migrations) : lastSnapshot(migrations);
   const store = await openBare(address, options);
   try {
     if (migrations.length > 0) return { store, done: await inStep(store, migrations, tables) };
@@ -56,6 +59,28 @@ export async function openDatabase(
     await store.close();
     throw told(error, address);
   }
+}
+
+/** What the models want of the tables; throws where that is not what the last migration has left. */
+function wantedTables({ graph }: SoundProject, migrations: readonly Migration[]): readonly Table[] {
+  if (migrations.length === 0) return designTables(graph);
+  const last = lastSnapshot(migrations);
+  const tables = keepingFound(designTables(graph), last);
+  refuseOtherModels(last, tables, migrations.at(-1)!.name);
+  return tables;
+}
+
+/** Sees that tables that were taken over are as migrations have left them, and gives those; an empty database runs them. */
+export async function bringInStep(project: SoundProject): Promise<readonly Table[]> {
+  const address = storeAddress(project);
+  const migrations = readMigrations(project.folder, kindOfAddress(address));
+  if (migrations.length === 0) {
+    const remedy = 'bring migrations/ back, as from version control; or say `tables: theirs`';
+    throw new Failure(EXIT.foundWrong, 'the tables were taken over, and the project has no migrations', remedy);
+  }
+  const tables = wantedTables(project, migrations);
+  await onBare(address, (store) => inStep(store, migrations, tables));
+  return tables;
 }
 
 /** Opens a store as it is. */

@@ -1,4 +1,5 @@
-import { onStanding } from './database.ts';
+import { rememberingForms } from '../core/tables/found.ts';
+import { bringInStep, onStanding } from './database.ts';
 import { readProject, storeAddress } from './project.ts';
 import type { Project, SoundProject } from './project.ts';
 
@@ -7,7 +8,9 @@ import type { Project, SoundProject } from './project.ts';
  * and the database don't agree are problems. Any other project is as it was.
  */
 export async function fittedProject(project: SoundProject): Promise<Project> {
-  if (!project.graph.service.isTheirs) return project;
+  const { isTheirs, isTakenOver } = project.graph.service;
+  if (!isTheirs && !isTakenOver) return project;
+  const found = isTakenOver ? await bringInStep(project) : [];
   const catalogue = await onStanding(storeAddress(project), (store) => store.catalogue(false));
-  return readProject(project.folder, true, catalogue);
+  return readProject(project.folder, true, rememberingForms(catalogue, found));
 }

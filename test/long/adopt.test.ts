@@ -9,74 +9,18 @@ import { designTables } from '../../src/core/tables/design.ts';
 import type { Description } from '../../src/core/tables/description.ts';
 import { adoptedText } from '../../src/cli/adopt/model-text.ts';
 import { openDatabase } from '../../src/project/database.ts';
-import type { OpenService } from '../../src/project/open-service.ts';
 import { readProject } from '../../src/project/project.ts';
 import type { SoundProject } from '../../src/project/project.ts';
 import { openStore } from '../../src/store/open.ts';
+import { adopted, asking, make, openService, send } from '../kit/adopted.ts';
 import { ANYTHING, AWKWARD, KINDS, SEVERAL, SHOP, VALUES } from '../kit/awkward.ts';
 import { kinds, testDatabases } from '../kit/databases.ts';
 import { folderWith, vantfell } from '../kit/program.ts';
 import { randomProject } from '../kit/random-project.ts';
 import { dropProject, errorsIn, writeProject } from '../kit/try-project.ts';
 
-const BUILT = ['..', '..', 'dist', 'api', 'index.js'].join('/');
-// As it is built: slow reads of a file are the work of other processes.
-const { openService } = (await import(BUILT)) as {
-  openService(folder: string): Promise<OpenService>;
-};
 const database = testDatabases();
 const serverKinds = kinds.filter((kind) => kind !== 'sqlite');
-
-/** Runs statements on a database as it is. */
-async function make(address: string, sql: string): Promise<void> {
-  if (address.startsWith('sqlite:')) writeFileSync(address.slice('sqlite:'.length), '', { flag: 'a' });
-  const store = await openStore(address, { asItIs: true });
-  try {
-    await store.alter((alteration) => alteration.script(sql));
-  } finally {
-    await store.close();
-  }
-}
-
-/** Adopts a database into a new folder. */
-async function adopted(address: string, ...words: string[]): Promise<{ folder: string; said: Said }> {
-  const folder = join(folderWith(), 'project');
-  const ran = await vantfell(['adopt', address, folder, '--json', ...words]);
-  expect([ran.code, ran.err]).toEqual([0, '']);
-  return { folder, said: JSON.parse(ran.out) as Said };
-}
-
-interface Said {
-  readonly models: readonly { model: string; table: string; endpoints: readonly string[] }[];
-  readonly notes: readonly { at: string; what: string; text: string }[];
-}
-
-interface Sent {
-  readonly status: number;
-  readonly body: {
-    data: Record<string, unknown> & Record<string, unknown>[];
-    errors: unknown;
-    page: { total: number; next: string | null };
-  };
-}
-
-async function send(folder: string, method: string, path: string, body?: unknown): Promise<Sent> {
-  const words = ['send', method, path, ...(body === undefined ? [] : [JSON.stringify(body)])];
-  const { out } = await vantfell([...words, '--json', '-C', folder]);
-  const { status, body: answer } = JSON.parse(out) as Sent;
-  return { status, body: answer };
-}
-
-/** Asks a service that runs inside of this process. */
-const asking =
-  (service: Pick<OpenService, 'fetch'>) =>
-  async (method: string, path: string, body?: unknown): Promise<Sent> => {
-    const headers = { 'content-type': 'application/json' };
-    const text = body === undefined ? undefined : JSON.stringify(body);
-    const answer = await service.fetch(new Request(`http://x.example${path}`, { method, headers, body: text }));
-    const given = await answer.text();
-    return { status: answer.status, body: (given === '' ? undefined : JSON.parse(given)) as Sent['body'] };
-  };
 
 const query = (filter: string): string => `filter=${encodeURIComponent(filter)}&total=true`;
 

@@ -14,6 +14,7 @@ import { isStanding } from '../../core/migrations/way-back.ts';
 import type { Store } from '../../core/store/contract.ts';
 import { changeSummaries } from '../../core/tables/change-summary.ts';
 import { designTables } from '../../core/tables/design.ts';
+import { keepingFound } from '../../core/tables/found.ts';
 import { questionsOf } from '../../core/tables/match.ts';
 import { migrationsTable } from '../../core/tables/own-tables.ts';
 import { columnRisks } from '../../core/tables/risk.ts';
@@ -31,27 +32,31 @@ import type { Arguments, Context } from '../command.ts';
 import { soundProject } from '../load-project.ts';
 import { resolveQuestions } from '../resolve-questions.ts';
 import { readDecisions } from './decisions.ts';
-import { refuseTheirs } from './on-database.ts';
 import { showDraft } from './show-draft.ts';
 import type { WrittenMigration } from './show-draft.ts';
+import { refuseLostColumns, takeOver } from './take-over.ts';
 
 /** Writes what has changed in the models as a migration. */
 export async function draft(context: Context, given: Arguments): Promise<number> {
-  const project = await soundProject(context);
-  refuseTheirs(project);
   const title = readTitle(given.name);
+  const standing = await soundProject(context);
+  const taken = standing.graph.service.isTheirs ? await takeOver(context, standing) : undefined;
+  const project = taken === undefined ? standing : await soundProject(context);
+  if (project.graph.service.isTheirs) return EXIT.foundWrong;
   const address = storeAddress(project);
   const migrations = readMigrations(project.folder, kindOfAddress(address));
-  const after = designTables(project.graph);
+  const designed = designTables(project.graph);
   const database = await standingDatabase(context, address, migrations);
   try {
     const kept = migrations.length === 0 ? database?.snapshot : undefined;
     const before = kept ?? lastSnapshot(migrations);
-    const { decisions: said, dropped } = readDecisions(given, project.graph, before, after);
-    const answers = await answerAll(context, before, after, said, dropped);
+    const { decisions: said, dropped } = readDecisions(given, project.graph, before, designed);
+    const answers = await answerAll(context, before, designed, said, dropped);
+    const after = keepingFound(designed, before, answers);
     const decisions: Decisions = { ...said, renames: answers };
     const kinds = new Map(project.graph.service.stores.map((kind) => [kind, ddls[kind]]));
     const written: WrittenMigration[] = [];
+    const first = taken === undefined ? [] : [taken.written];
     const make = (of: Step, name?: string): Drafted => {
       const number = (migrations.at(-1)?.number ?? 0) + written.length + 1;
       return draftMigration({ ...of, number, title: name, ddls: kinds });
@@ -71,6 +76,10 @@ export async function draft(context: Context, given: Arguments): Promise<number>
       const summaries = await countRisks(changeSummaries(plan, decisions), reader);
       refuseUnfilled(summaries);
       refuseNeedless(plan, decisions, migrations);
+      if (project.graph.service.isTakenOver && database !== undefined)
+        refuseLostColumns(await database.store.catalogue(false), remadeTables(plan, database.store));
+      for (const words of lostRules(plan))
+        context.terminal.say(`a rule of the database goes with what it is about: ${words}`);
       const inTwo = given['two-steps'] === true;
       const steps = inTwo ? twoSteps(before, after, decisions) : [{ before, after, decisions }];
       const isDivisible = indivisible(plan).length === 0;
@@ -82,14 +91,17 @@ export async function draft(context: Context, given: Arguments): Promise<number>
         written.push({ drafted, summaries: counted, isAdopted: false, isDivisible });
       }
     }
-    if (written.length === 0) {
+    if (first.length + written.length === 0) {
       context.terminal.value({ written: [], changes: [] });
       context.terminal.show('nothing to draft: the models are as the last migration left them');
       return EXIT.done;
     }
-    const files = written.flatMap(({ drafted }) => writeMigration(project.folder, drafted));
+    const files = [
+      ...(taken?.files ?? []),
+      ...written.flatMap(({ drafted }) => writeMigration(project.folder, drafted)),
+    ];
     if (isAdopted) await keepDrafted(database!.store, written[0]!.drafted.name);
-    showDraft(context, project.graph.service.stores, written, { files, sql: given.sql === true });
+    showDraft(context, project.graph.service.stores, [...first, ...written], { files, sql: given.sql === true });
     return EXIT.done;
   } catch (error) {
     throw told(error, address);
@@ -97,6 +109,25 @@ export async function draft(context: Context, given: Arguments): Promise<number>
     await database?.store.close();
   }
 }
+
+/** The tables, as they are before a change, that a database can't change where they stand. */
+function remadeTables(plan: SchemaDiff, { kind, ddl }: Store): Table[] {
+  if (kind !== 'sqlite') return [];
+  const statements = new Set(ddl.diff(plan).flatMap((passage) => passage.statements));
+  const remade = plan.changed.filter(({ carried }) =>
+    statements.has(`DROP TABLE "${carried.name.replaceAll('"', '""')}"`),
+  );
+  return remade.map(({ before }) => before);
+}
+
+/** Rules of tables that are made anew without columns that they are about. */
+const lostRules = ({ changed }: SchemaDiff): string[] =>
+  changed.flatMap(({ before, after }) => {
+    const kept = after.beside?.checks ?? [];
+    return (before.beside?.checks ?? [])
+      .filter((words) => !kept.includes(words))
+      .map((words) => `${before.name}: ${words}`);
+  });
 
 function readTitle(name: unknown): string | undefined {
   if (typeof name !== 'string') return undefined;

@@ -26,6 +26,6 @@ export function refuseTheirs({ graph }: SoundProject): void {
   throw new Failure(
     EXIT.foundWrong,
     'the tables of this project were there before its models, and are not changed',
-    'change them as they were made; vantfell check tells whether the models still fit',
+    'vantfell migrate draft takes them over, if that is meant; or change them as they were made, and check the models',
   );
 }

@@ -3,13 +3,16 @@ import { dropAll } from '../../core/migrations/drop-all.ts';
 import { lastSnapshot, secondSteps } from '../../core/migrations/migration.ts';
 import { historyOf, runMigrations, waitingOf } from '../../core/migrations/run.ts';
 import { designTables } from '../../core/tables/design.ts';
+import { keepingFound } from '../../core/tables/found.ts';
 import { isSameDesign } from '../../core/tables/schema-diff.ts';
 import type { Migration } from '../../core/migrations/migration.ts';
 import type { Store } from '../../core/store/contract.ts';
 import { openBare, openDatabase, told } from '../../project/database.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
 import { readMigrations, secondStepText } from '../../project/migrations.ts';
+import { fittedProject } from '../../project/fitted.ts';
 import { runtime, storeAddress } from '../../project/project.ts';
+import type { SoundProject } from '../../project/project.ts';
 import { shownStore } from '../../project/shown-path.ts';
 import type { Arguments, Context } from '../command.ts';
 import { loadUnfitted } from '../load-project.ts';
@@ -17,6 +20,7 @@ import { loadProjectSamples, showLoaded } from '../seed.ts';
 import { confirm } from '../terminal/ask.ts';
 import { counted } from '../terminal/terminal.ts';
 import { refuseTheirs, waitsText } from './on-database.ts';
+import { standsAsFound } from './take-over.ts';
 
 /** Runs the migrations that have not run. */
 export async function run(context: Context, given: Arguments): Promise<number> {
@@ -25,7 +29,7 @@ export async function run(context: Context, given: Arguments): Promise<number> {
   refuseTheirs(project);
   const address = storeAddress(project);
   const migrations = readMigrations(project.folder, kindOfAddress(address));
-  const tables = designTables(project.graph);
+  const tables = keepingFound(designTables(project.graph), lastSnapshot(migrations));
   const fromEmpty = given['from-empty'] === true;
   if (migrations.length === 0 && !fromEmpty) {
     terminal.value({ ran: [] });
@@ -46,6 +50,8 @@ export async function run(context: Context, given: Arguments): Promise<number> {
       const question = `all tables of ${shownStore(store.address)} are dropped, with every record in them. Go on?`;
       if (!(await confirm(context, question, 'say --yes if that is meant'))) return EXIT.foundWrong;
       await dropAll(store, migrations, [...migrations.flatMap(({ after }) => after), ...tables]);
+    } else if (project.graph.service.isTakenOver && !(await standsAsFound(context, store, migrations))) {
+      return EXIT.foundWrong;
     }
     const ran = await runMigrations(store, migrations, {
       now: runtime.now,
@@ -71,7 +77,7 @@ export async function run(context: Context, given: Arguments): Promise<number> {
     await store.close();
   }
   if (given.samples !== true && !fromEmpty) return EXIT.done;
-  const opened = await openDatabase(project);
+  const opened = await openDatabase((await fittedProject(project)) as SoundProject);
   try {
     opened.done.forEach((line) => terminal.say(line));
     if (given.samples !== true) return EXIT.done;

@@ -7,6 +7,7 @@ import { changeSummaries } from '../../core/tables/change-summary.ts';
 import { driftBetween } from '../../core/tables/description.ts';
 import type { Drift } from '../../core/tables/description.ts';
 import { designTables } from '../../core/tables/design.ts';
+import { isKnownDrift, keepingFound, withoutFound } from '../../core/tables/found.ts';
 import { diffSchemas, noDecisions } from '../../core/tables/schema-diff.ts';
 import type { Table } from '../../core/tables/table.ts';
 import { EXIT } from '../../project/failure.ts';
@@ -22,8 +23,8 @@ import { onDatabase } from './on-database.ts';
 /** Which migrations have run, and whether the database is as they left it. */
 export async function status(context: Context): Promise<number> {
   const { terminal } = context;
-  const project = await soundProject(context, { fitted: true });
-  if (project.graph.fitted !== undefined) return fits(context, project);
+  const project = await soundProject(context);
+  if (project.graph.service.isTheirs) return fits(context, await soundProject(context, { fitted: true }));
   return onDatabase(project, async (store, migrations) => {
     const history = await historyOf(store, migrations, runtime.now);
     const statuses = statusesOf(migrations, history);
@@ -31,10 +32,9 @@ export async function status(context: Context): Promise<number> {
     const half = await halfDoneIn(store);
     // What is half done is no drift.
     const drift = snapshot === undefined || half !== undefined ? [] : await driftOf(store, snapshot);
-    const ahead = changeSummaries(
-      diffSchemas(lastSnapshot(migrations), designTables(project.graph), noDecisions),
-      noDecisions,
-    );
+    const last = lastSnapshot(migrations);
+    const wanted = keepingFound(designTables(project.graph), last);
+    const ahead = changeSummaries(diffSchemas(last, wanted, noDecisions), noDecisions);
     const changes = migrations.length === 0 ? [] : ahead.map(({ subject, text }) => `${subject}: ${text}`);
     const broken = half && { migration: migrationOf(half), done: half.done, of: half.of, back: isGoingBack(half) };
     terminal.value({ store: store.address, migrations: statuses, halfDone: broken ?? null, drift, changes });
@@ -70,7 +70,10 @@ async function currentSnapshot(
 }
 
 const driftOf = (store: Store, snapshot: readonly Table[]): Promise<Drift[]> =>
-  store.alter(async (alteration) => driftBetween(await alteration.describe(), await alteration.describeAnew(snapshot)));
+  store.alter(async (alteration) => {
+    const anew = await alteration.describeAnew(withoutFound(snapshot));
+    return driftBetween(await alteration.describe(), anew).filter((drift) => isKnownDrift(drift, snapshot));
+  });
 
 const WORDS: Readonly<Record<MigrationStatus['state'], string>> = {
   ran: 'ran',

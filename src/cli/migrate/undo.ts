@@ -27,6 +27,10 @@ export async function undo(context: Context, given: Arguments): Promise<number> 
     // What goes on was agreed to when it began, and its values can be counted no more.
     const begun = half && migrations.filter(({ name }) => name === migrationOf(half));
     const chosen = begun ?? undoable(migrations, history, last);
+    if (project.graph.service.isTakenOver && chosen.some(({ number }) => number === migrations[0]!.number)) {
+      const message = `the tables of ${migrations[0]!.name} were there before the models, and do not go`;
+      throw new Failure(EXIT.foundWrong, message, 'take fewer back, with --last');
+    }
     if (chosen.length === 0) {
       terminal.value({ undone: [] });
       terminal.show('nothing to undo: no migration has run');

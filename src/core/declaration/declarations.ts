@@ -147,7 +147,7 @@ export interface ServiceDeclaration {
   };
   readonly key?: string;
   readonly store?: string | { readonly write?: string; readonly read?: readonly string[]; readonly lag?: string };
-  readonly tables?: 'ours' | 'theirs';
+  readonly tables?: 'ours' | 'theirs' | 'taken-over';
   readonly stores?: readonly StoreKind[];
   readonly identity?: IdentityDeclaration;
   readonly paging?: { readonly default?: number; readonly most?: number };

@@ -91,10 +91,10 @@ export const serviceShape = entries('the service file', {
     about: 'the kinds of database that migrations are written for; that of `store` if left out',
   },
   tables: {
-    shape: word('ours', 'theirs'),
+    shape: word('ours', 'theirs', 'taken-over'),
     about:
       'whose the tables are: `ours` follow the models, which is so if it is left out; `theirs` were there already, ' +
-      'and are not changed',
+      'and are not changed; those `taken-over` were, and migrations change them',
   },
   identity: {
     about: 'who may sign in; nobody if left out',

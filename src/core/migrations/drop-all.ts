@@ -1,5 +1,6 @@
 import type { Alteration, Store } from '../store/contract.ts';
 import { isOwn, migrationsTable, stateTable } from '../tables/own-tables.ts';
+import { isView } from '../tables/table.ts';
 import type { Table } from '../tables/table.ts';
 import { strangersTable } from './follow.ts';
 import { migrationStoreOf } from './migration-store.ts';
@@ -14,7 +15,8 @@ import { SchemaMismatch } from './schema-mismatch.ts';
 export async function dropAll(store: Store, migrations: readonly Migration[], wanted: readonly Table[]): Promise<void> {
   await store.alter(async (alteration) => {
     const standing = await alteration.tables();
-    const ours = new Set((await madeTables(alteration, store, migrations)).map(({ name }) => name));
+    const made = await madeTables(alteration, store, migrations);
+    const ours = new Set(made.map(({ name }) => name));
     const isOurs = (name: string): boolean => ours.has(name) || isOwn(name);
     const needed = new Set(wanted.map(({ name }) => name.toLowerCase()));
     const stranger = standing.find((name) => !isOurs(name) && needed.has(name.toLowerCase()));
@@ -23,7 +25,8 @@ export async function dropAll(store: Store, migrations: readonly Migration[], wa
     if (names.length === 0) return;
     // Before its own table is dropped.
     if (standing.includes(stateTable.name)) await alteration.letGo(() => true);
-    await alteration.script(store.ddl.drop(names));
+    const views = made.filter(isView).map(({ name }) => `DROP VIEW IF EXISTS ${store.dialect.name(name)};\n`);
+    await alteration.script(`${views.join('')}${store.ddl.drop(names)}`);
   });
 }
 

@@ -1,3 +1,4 @@
+import { isView } from '../tables/table.ts';
 import type { Table } from '../tables/table.ts';
 import { nearest } from '../text/nearest.ts';
 import { SchemaMismatch } from './schema-mismatch.ts';
@@ -5,7 +6,7 @@ import { SchemaMismatch } from './schema-mismatch.ts';
 /** Throws if a database with these tables has lost one: dropped or renamed, even by the case of a letter. */
 export function refuseMissing(names: readonly string[], tables: readonly Table[], address: string): void {
   const standing = new Set(names);
-  const [missing] = tables.filter(({ name }) => !standing.has(name));
+  const [missing] = tables.filter((table) => !standing.has(table.name) && !isView(table));
   if (missing === undefined) return;
   const others = names.filter((name) => !tables.some((table) => table.name === name));
   const sameLetters = others.find((name) => name.toLowerCase() === missing.name.toLowerCase());

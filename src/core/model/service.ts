@@ -74,6 +74,8 @@ export interface ServiceSettings {
   readonly stores: readonly StoreKind[];
   /** Whether the tables were there before the models, and are not the tool's to change. */
   readonly isTheirs: boolean;
+  /** Whether they were there before the models, and became the tool's own. */
+  readonly isTakenOver: boolean;
   readonly paging: { readonly default: number; readonly most: number };
   readonly limits: Limits;
   readonly cors: CorsSettings;

@@ -62,6 +62,7 @@ export function serviceSettings(declared: ServiceDeclaration, report: Reporter):
     replicas: replicasOf(declared.store),
     stores,
     isTheirs: declared.tables === 'theirs',
+    isTakenOver: declared.tables === 'taken-over',
     paging: { default: usual, most },
     limits: {
       body: bytesOf(limits.body ?? '1MB'),

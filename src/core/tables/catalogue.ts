@@ -8,12 +8,16 @@ export interface Catalogue {
 export interface CatalogueTable {
   readonly name: string;
   readonly isView: boolean;
+  /** The statement that makes it again, where it is a view. */
+  readonly view?: string | undefined;
   readonly comment?: string | undefined;
   readonly columns: readonly CatalogueColumn[];
   /** The columns of its primary key; none where it has no key. */
   readonly key: readonly string[];
   readonly unique: readonly (readonly string[])[];
   readonly indexes: readonly (readonly string[])[];
+  /** All of those by their names. */
+  readonly named: readonly NamedIndex[];
   readonly references: readonly CatalogueReference[];
   /** Its checks, in the database's own words. */
   readonly checks: readonly string[];
@@ -38,6 +42,17 @@ export interface CatalogueColumn {
   /** The database makes its values: a number, or whatever it works out from others. */
   readonly made?: 'number' | 'value' | undefined;
   readonly comment?: string | undefined;
+  /** What makes such a column again: its type with its order of letters, and what else belongs to it. */
+  readonly words: { readonly type: string; readonly more?: string | undefined };
+}
+
+export interface NamedIndex {
+  /** Undefined where nobody gave it one. */
+  readonly name?: string | undefined;
+  readonly columns: readonly string[];
+  readonly isUnique: boolean;
+  /** It is a rule of its table, and can't be dropped as an index. */
+  readonly isRule: boolean;
 }
 
 /** What a row gets in a column that it was given nothing for. */
@@ -56,6 +71,8 @@ export interface ColumnKind {
   readonly minimum?: number | undefined;
   readonly maximum?: number | undefined;
   readonly enum?: readonly string[] | undefined;
+  /** Whether the list is a type that has a name. */
+  readonly isNamed?: boolean | undefined;
   /** The greatest code point that it takes; undefined for any. */
   readonly widest?: number | undefined;
   /** The type of the items, where it is an array. */
@@ -69,6 +86,8 @@ export interface CatalogueReference {
   readonly table: string;
   readonly key: readonly string[];
   readonly onDelete: 'restrict' | 'cascade' | 'clear';
+  /** Undefined where it has none. */
+  readonly name?: string | undefined;
 }
 
 /** The greatest whole number that JSON readers take exactly. */

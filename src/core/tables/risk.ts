@@ -1,7 +1,7 @@
 import { conversionOf } from './conversion.ts';
 import { isIn, oldName } from './schema-diff.ts';
 import type { ColumnChange, SchemaDiff, TableChange } from './schema-diff.ts';
-import { called, pairsOf } from './table.ts';
+import { called, keptChecks, pairsOf } from './table.ts';
 import type { Check, Column, Fill, Index, Reference } from './table.ts';
 
 /** A column as rows have it before a change, what it is then, and what its values get that can't go over. */
@@ -81,7 +81,8 @@ function valueRisks(table: string, becoming: Becoming, consequence: Risk['conseq
   const conversion = conversionOf(column, becomes);
   if (conversion === 'checked') risks.push({ affected: { kind: 'unfit', table, ...becoming }, consequence });
   // Values of another type are other ones to a rule, whatever it was before.
-  const checks = becomes.checks.filter((check) => conversion !== 'same' || !isIn(check, column.checks));
+  const kept = keptChecks(column);
+  const checks = keptChecks(becomes).filter((check) => conversion !== 'same' || !isIn(check, kept));
   if (checks.length > 0) risks.push({ affected: { kind: 'broken', table, checks, ...becoming }, consequence });
   return risks;
 }

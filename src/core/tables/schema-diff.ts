@@ -8,7 +8,7 @@ import { isOwn } from './own-tables.ts';
 import { goneName } from './remembered.ts';
 import type { Remembered } from './remembered.ts';
 import { renamesInOrder } from './rename-order.ts';
-import { called, pairsOf } from './table.ts';
+import { called, isView, pairsOf } from './table.ts';
 import type { Column, Fill, Index, Reference, Table } from './table.ts';
 
 /** What was said of a change that the two designs alone don't tell. */
@@ -28,6 +28,8 @@ export interface SchemaDiff {
   readonly standing: ReadonlyMap<string, Pick<TableChange, 'before' | 'carried'>>;
   readonly renames: readonly Rename[];
   readonly created: readonly Table[];
+  /** Views that were found, and are not there yet. They never go, because nothing is lost with them. */
+  readonly views: readonly Table[];
   readonly changed: readonly TableChange[];
   readonly moves: readonly Move[];
   /** Values that were to move, but no reference leads from the one table to the other. */
@@ -107,7 +109,8 @@ export function diffSchemas(before: readonly Table[], after: readonly Table[], d
   return {
     standing: new Map(standing.map((one) => [one.carried.name, one])),
     renames,
-    created: matched.made,
+    created: matched.made.filter((table) => !isView(table)),
+    views: matched.made.filter(isView),
     changed,
     moves,
     unjoined: matched.moves.filter((move) => !isJoined(move)).map(({ from, to }) => [called(...from), called(...to)]),
@@ -116,7 +119,7 @@ export function diffSchemas(before: readonly Table[], after: readonly Table[], d
     otherKeys: matched.tables
       .filter(([table, now]) => hasOtherKey(table, now, decisions.renames))
       .map(([, now]) => now.of),
-    dropped: matched.gone.map((table) => carried.get(table)!.table),
+    dropped: matched.gone.filter((table) => !isView(table)).map((table) => carried.get(table)!.table),
   };
 }
 
@@ -304,7 +307,7 @@ const same = (one: unknown, other: unknown): boolean => JSON.stringify(one) === 
 export const isSameColumn = (one: Column, other: Column): boolean =>
   same(featuresOf(one), featuresOf(other)) && isSameInside(one.shape, other.shape);
 
-const featuresOf = ({ name, type, scale, nullable, serial, usual, checks }: Column): unknown => [
+const featuresOf = ({ name, type, scale, nullable, serial, usual, checks, found }: Column): unknown => [
   name,
   type,
   scale,
@@ -312,6 +315,7 @@ const featuresOf = ({ name, type, scale, nullable, serial, usual, checks }: Colu
   serial,
   usual,
   checks,
+  found,
 ];
 
 export const isUnchanged = ({ before, after, fill }: ColumnChange): boolean =>

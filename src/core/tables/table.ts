@@ -14,7 +14,20 @@ export interface Table {
   readonly unique: readonly Index[];
   readonly indexes: readonly Index[];
   readonly references: readonly Reference[];
+  /** The statement that makes it, where it is a view that was found: nothing about it changes. */
+  readonly view?: string;
+  /** What else was found in it, where a table is made anew to be changed: it is in the new one as well. */
+  readonly beside?: Beside;
 }
+
+/** Parts of a table that no model names, in the words of its database. */
+export interface Beside {
+  readonly columns: readonly { readonly name: string; readonly words: string; readonly isMade?: true }[];
+  /** Conditions on its rows. */
+  readonly checks: readonly string[];
+}
+
+export const isView = ({ view }: Table): boolean => view !== undefined;
 
 export interface Column {
   readonly name: string;
@@ -33,6 +46,22 @@ export interface Column {
   readonly checks: readonly Check[];
   /** What its values are made of, where the type is array or object. Pictures of older versions say nothing of it. */
   readonly shape?: Shape;
+  /** Set where it was there before the models, and is as it was found. The database keeps none of its checks then. */
+  readonly found?: Found;
+}
+
+/** A column as it was found, in the words of its database. */
+export interface Found {
+  /** Its type, with its order of letters: `varchar(20) COLLATE nocase`. */
+  readonly type: string;
+  /** The form of its values; left out where that is the tool's own. */
+  readonly form?: string;
+  /** What else belongs to it: a default, how it is worked out. */
+  readonly more?: string;
+  /** The database works out its values from others. */
+  readonly isMade?: true;
+  /** The values of its type, where that is a list that has a name. */
+  readonly labels?: readonly string[];
 }
 
 /** What rows get that have no value, or one that can't stay: a constant, or the moment of the change. */
@@ -66,6 +95,8 @@ export interface Index {
   readonly columns: readonly string[];
   /** Those of the columns whose values stand from high to low. */
   readonly descending: readonly string[];
+  /** It was found as a rule of the table, and goes as one. */
+  readonly isRule?: true;
 }
 
 export interface Reference {
@@ -75,6 +106,8 @@ export interface Reference {
   readonly onDelete: 'restrict' | 'cascade' | 'clear';
   /** The other columns of a reference to a key of several, and what they refer to. */
   readonly more?: readonly ColumnPair[];
+  /** What it was called when it was found. */
+  readonly found?: string;
 }
 
 /** A column of a reference, and that of the key. */
@@ -85,6 +118,9 @@ export interface ColumnPair {
 
 /** The columns of a reference, with those of the key. */
 export const pairsOf = ({ column, key, more = [] }: Reference): ColumnPair[] => [{ column, key }, ...more];
+
+/** What the database itself sees to of the values of a column. */
+export const keptChecks = ({ checks, found }: Column): readonly Check[] => (found === undefined ? checks : []);
 
 /** How a column is called: `hut.altitude_m`. */
 export const called = (table: Table, column: Column): string => `${table.of}.${column.member}`;

@@ -3,6 +3,7 @@ import type { StoreValue } from '../../core/sql/statement.ts';
 import { constantIn } from '../../core/tables/catalogue.ts';
 import type { Catalogue, CatalogueColumn, CatalogueTable, Preset } from '../../core/tables/catalogue.ts';
 import { byTable } from '../sql/by-table.ts';
+import { quoteName, quoteText } from '../sql/quote.ts';
 import { onDeleteIn } from '../sql/tables.ts';
 import { command } from './ask.ts';
 import { columnKind } from './column-kind.ts';
@@ -14,7 +15,7 @@ const TABLES = `
 const COLUMNS = `
   SELECT table_name, column_name, data_type, column_type, character_maximum_length, numeric_precision, numeric_scale,
     datetime_precision, collation_name, is_nullable, column_default, extra, column_comment,
-    generation_expression IS NOT NULL, character_set_name
+    generation_expression IS NOT NULL, character_set_name, generation_expression
   FROM information_schema.columns WHERE table_schema = database() ORDER BY table_name, ordinal_position`;
 
 /** Whole columns alone: of a text, an index may hold the beginning. */
@@ -26,7 +27,7 @@ const INDEXES = `
 const REFERENCES = `
   SELECT k.table_name, k.referenced_table_name, r.delete_rule,
     group_concat(k.column_name ORDER BY k.ordinal_position SEPARATOR '\n'),
-    group_concat(k.referenced_column_name ORDER BY k.ordinal_position SEPARATOR '\n')
+    group_concat(k.referenced_column_name ORDER BY k.ordinal_position SEPARATOR '\n'), k.constraint_name
   FROM information_schema.key_column_usage AS k
   JOIN information_schema.referential_constraints AS r
     ON r.constraint_schema = k.constraint_schema AND r.constraint_name = k.constraint_name
@@ -39,6 +40,9 @@ const CHECKS = `
   SELECT table_name, check_clause FROM information_schema.check_constraints
   WHERE constraint_schema = database() ORDER BY table_name, constraint_name`;
 
+const VIEWS = `
+  SELECT table_name, view_definition FROM information_schema.views WHERE table_schema = database() ORDER BY table_name`;
+
 type Cells = readonly StoreValue[];
 
 /** The tables and views of the database that the account may read. */
@@ -49,6 +53,7 @@ export async function readCatalogue(client: Connection): Promise<Catalogue> {
   const indexesOf = byTable(await rows(INDEXES));
   const referencesOf = byTable(await rows(REFERENCES));
   const checksOf = byTable(await rows(CHECKS));
+  const viewsOf = byTable(await rows(VIEWS));
   const [[database, isReadOnly] = []] = await rows('SELECT database(), @@read_only');
   const grants = (await rows('SHOW GRANTS')).map(([line]) => String(line));
   const may = rightsIn(grants, String(database), Number(isReadOnly) === 1);
@@ -57,6 +62,7 @@ export async function readCatalogue(client: Connection): Promise<Catalogue> {
       // `length` counts bytes.
       const clauses = checksOf(name).map(([, clause]) => String(clause).replace(/\blength\(/g, 'octet_length('));
       const found = indexesOf(name).map(([, index, nonUnique, of]) => ({
+        name: String(index),
         isKey: index === 'PRIMARY',
         isUnique: Number(nonUnique) === 0,
         of: listed(of),
@@ -64,12 +70,17 @@ export async function readCatalogue(client: Connection): Promise<Catalogue> {
       return {
         name: String(name),
         isView: type === 'VIEW',
+        view: viewsOf(name).map(([, words]) => viewText(String(name), String(words), String(database)))[0],
         comment: type === 'VIEW' ? undefined : textOrNone(comment),
         columns: columnsOf(name).map((cells) => columnOf(cells, clauses)),
         key: found.find(({ isKey }) => isKey)?.of ?? [],
         unique: found.filter(({ isKey, isUnique }) => isUnique && !isKey).map(({ of }) => of),
         indexes: found.filter(({ isUnique }) => !isUnique).map(({ of }) => of),
-        references: referencesOf(name).map(([, table, onDelete, from, key]) => ({
+        named: found
+          .filter(({ isKey }) => !isKey)
+          .map(({ name, isUnique, of: columns }) => ({ name, isUnique, columns, isRule: false })),
+        references: referencesOf(name).map(([, table, onDelete, from, key, called]) => ({
+          name: String(called),
           columns: listed(from),
           table: String(table),
           key: listed(key),
@@ -81,6 +92,10 @@ export async function readCatalogue(client: Connection): Promise<Catalogue> {
     }),
   };
 }
+
+/** What makes a view again, in whatever database. */
+const viewText = (name: string, words: string, database: string): string =>
+  `CREATE VIEW ${quoteName(name)} AS ${words.replaceAll(`\`${database.replaceAll('`', '``')}\`.`, '')}`;
 
 const listed = (cell: StoreValue | undefined): string[] => String(cell).split('\n');
 const textOrNone = (cell: StoreValue | undefined): string | undefined =>
@@ -104,6 +119,7 @@ function columnOf(cells: Cells, checks: readonly string[]): CatalogueColumn {
     comment,
     isWorkedOut,
     letters,
+    workedOut,
   ] = cells;
   const isJson = checks.some((clause) => clause.replaceAll('`', '"') === `json_valid("${String(name)}")`);
   const isNumbered = String(extra).includes('auto_increment');
@@ -129,8 +145,23 @@ function columnOf(cells: Cells, checks: readonly string[]): CatalogueColumn {
     preset: preset === null || isMade ? undefined : presetOf(String(preset)),
     made: isNumbered ? 'number' : isMade ? 'value' : undefined,
     comment: textOrNone(comment),
+    words: {
+      type: String(whole) + (letters === null ? '' : ` CHARACTER SET ${String(letters)} COLLATE ${String(collation)}`),
+      more: moreOf(
+        isMade
+          ? `GENERATED ALWAYS AS (${String(workedOut)}) ${/stored/i.test(String(extra)) ? 'STORED' : 'VIRTUAL'}`
+          : '',
+        isMade || preset === null ? '' : `DEFAULT ${String(preset)}`,
+        /on update [^ ]+/i.exec(String(extra))?.[0] ?? '',
+        isJson ? `CHECK (json_valid(${quoteName(String(name))}))` : '',
+        comment === '' || comment === null ? '' : `COMMENT ${quoteText(String(comment))}`,
+      ),
+    },
   };
 }
+
+const moreOf = (...words: readonly string[]): string | undefined =>
+  words.filter((word) => word !== '').join(' ') || undefined;
 
 function presetOf(words: string): Preset | undefined {
   if (/^NULL$/i.test(words)) return undefined;

@@ -3,6 +3,7 @@ import type { Ddl } from '../../core/tables/ddl.ts';
 import { shortName } from '../../core/tables/names.ts';
 import { isIn, isUnchanged } from '../../core/tables/schema-diff.ts';
 import type { ColumnChange, Rename, SchemaDiff, TableChange } from '../../core/tables/schema-diff.ts';
+import { keptChecks } from '../../core/tables/table.ts';
 import type { Column, Index, Reference, Table } from '../../core/tables/table.ts';
 import {
   checksOfBoth,
@@ -17,13 +18,16 @@ import { newValue } from '../sql/converted.ts';
 import type { ConversionSpelling } from '../sql/converted.ts';
 import { countSql } from '../sql/count.ts';
 import { moveSql } from '../sql/move.ts';
+import { hasOtherForm } from '../sql/found.ts';
 import { quoteName as name, quoteText } from '../sql/quote.ts';
 import { rememberedSql } from '../sql/remembered.ts';
 import { goneIndexes, passage, renameText } from '../sql/tables.ts';
+import { mariadbForms } from './forms.ts';
 import { asText, castTo, converted, inside } from './convert.ts';
 import * as sql from './tables.ts';
 
 const conversions: ConversionSpelling = {
+  forms: mariadbForms,
   converted,
   check: sql.checkText,
   text: asText,
@@ -47,7 +51,7 @@ const harmless = (statement: string): string => undoable(statement, 'nothing');
  */
 export const mariadbDdl: Ddl = {
   diff(plan) {
-    const { renames, created, changed, moves, remembered, dropped } = plan;
+    const { renames, created, views, changed, moves, remembered, dropped } = plan;
     const spell = { ...conversions, uuid: 'uuid()' };
     const isMade = (statement: string): boolean => statement.startsWith('INSERT');
     return [
@@ -75,12 +79,16 @@ export const mariadbDdl: Ddl = {
       ]),
       passage('what is remembered by those names', rememberedSql(remembered, inside)),
       passage('what goes', [...changed.flatMap(losses), ...dropped.map((table) => `DROP TABLE ${name(table.name)}`)]),
+      passage(
+        'views',
+        views.map((table) => undoable(table.view!, `DROP VIEW ${name(table.name)}`)),
+      ),
     ].filter(({ statements }) => statements.length > 0);
   },
 
   createIfMissing: (table) => sql.createTable(table, 'CREATE TABLE IF NOT EXISTS'),
   fillFromJson: ({ name: table, columns }) => {
-    const given = ({ type }: Column): string => (type === 'boolean' ? 'TINYINT' : 'LONGTEXT');
+    const given = ({ type }: Column): string => (type === 'boolean' ? 'TINYINT' : 'LONGTEXT CHARACTER SET utf8mb4');
     const paths = columns.map((one) => `${name(one.name)} ${given(one)} PATH ${quoteText(`$.${one.name}`)}`);
     return `INSERT INTO ${name(table)} SELECT * FROM JSON_TABLE(?1, '$[*]' COLUMNS (${paths.join(', ')})) AS given`;
   },
@@ -129,7 +137,7 @@ const withCheck = (column: Column, { named, check }: Named): string =>
 
 /** Whether a column gets other values, and is made anew for that: the old ones stay until the end. */
 const isRemade = ({ before, after, conversion }: ColumnChange): boolean =>
-  before !== undefined && after !== undefined && conversion !== 'same';
+  before !== undefined && after !== undefined && (conversion !== 'same' || hasOtherForm(before, after));
 
 const typeOf = ({ carried }: TableChange, column: Column): string => sql.columnType(carried, column);
 const typeIn = ({ after }: TableChange, column: Column): string => sql.columnType(after, column);
@@ -255,7 +263,8 @@ const widthOf = (type: string): number => Number(/^varchar\((\d+)\)$/.exec(type)
  * broken.
  */
 function fillStatements(table: Table, { before, after }: ColumnChange, x: string, given: string): string[] {
-  const broken = before === undefined ? [] : after!.checks.map((check) => `NOT (${sql.checkText(after!, check, x)})`);
+  const broken =
+    before === undefined ? [] : keptChecks(after!).map((check) => `NOT (${sql.checkText(after!, check, x)})`);
   const empty = before === undefined || !after!.nullable ? [`${x} IS NULL`] : [];
   const where = [...empty, ...broken];
   if (where.length === 0) return [];

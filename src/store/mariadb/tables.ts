@@ -1,13 +1,16 @@
 import type { FieldValue } from '../../core/model/scalar.ts';
 import { isNested, isWritten } from '../../core/model/types.ts';
 import { isOwn } from '../../core/tables/own-tables.ts';
-import type { Check, Column, Fill, Index, Reference, Table } from '../../core/tables/table.ts';
+import { keptChecks } from '../../core/tables/table.ts';
+import type { Check, Column, Fill, Found, Index, Reference, Table } from '../../core/tables/table.ts';
 import { checkSql } from '../sql/check.ts';
 import { checkName, jointKeySql, limitText, referenceName, referenceSql } from '../sql/constraints.ts';
+import { asFound } from '../sql/found.ts';
 import { quoteName as name, quoteText } from '../sql/quote.ts';
 import { isIn } from '../../core/tables/schema-diff.ts';
 import { ON_DELETE } from '../sql/tables.ts';
 import { COLLATION } from './bound.ts';
+import { mariadbForms } from './forms.ts';
 
 /** As many digits as whole numbers of 64 bits hold: the same bound on every store. */
 const MOST_DIGITS = 18;
@@ -27,7 +30,8 @@ const BEGINNING = 190;
  * with that bound, and one that stands in an index gets one.
  */
 export function columnType(table: Table, column: Column): string {
-  const { type, scale } = column;
+  const { type, scale, found } = column;
+  if (found !== undefined) return found.type;
   switch (type) {
     case 'integer':
       return 'bigint';
@@ -53,6 +57,7 @@ export function columnType(table: Table, column: Column): string {
 }
 
 function lengthIn(table: Table, column: Column): number | undefined {
+  if (column.found !== undefined) return foundLength(column.found);
   const bound = setBound(table, column);
   if (bound !== undefined) return bound <= WHOLE ? Math.max(1, bound) : undefined;
   const among = indexesWith(table, column);
@@ -64,8 +69,15 @@ function lengthIn(table: Table, column: Column): number | undefined {
   return room < BEGINNING ? undefined : room;
 }
 
+/** Of a text that was found, what its type says. */
+function foundLength({ type }: Found): number | undefined {
+  const most = /^(?:var)?char\((\d+)\)/i.exec(type)?.[1];
+  return most === undefined ? undefined : Number(most);
+}
+
 /** The bound of a text that its own rules or its place set; undefined where its indexes do. */
 function setBound(table: Table, column: Column): number | undefined {
+  if (column.found !== undefined) return foundLength(column.found) ?? WHOLE;
   const isReference = table.references.some((one) => one.more === undefined && one.column === column.name);
   return boundOf(column) ?? (column.name === table.primaryKey || isReference ? KEY : undefined);
 }
@@ -95,7 +107,8 @@ function bytesOf(table: Table, column: Column): number {
   return (bound <= WHOLE ? bound : BEGINNING) * A_CHARACTER + TEXT_BESIDE;
 }
 
-const isText = ({ type }: Column): boolean => isWritten(type);
+const isText = ({ type, found }: Column): boolean =>
+  isWritten(type) && (found === undefined || /char|text/i.test(found.type));
 
 function boundOf({ width, checks }: Column): number | undefined {
   for (const check of checks) {
@@ -112,7 +125,7 @@ export function literal({ type }: Pick<Column, 'type'>, value: NonNullable<Field
 }
 
 export const fillText = (column: Column, fill: Fill): string =>
-  fill === 'now' ? 'current_timestamp(3)' : literal(column, fill.value);
+  asFound(column, fill === 'now' ? 'current_timestamp(3)' : literal(column, fill.value), mariadbForms);
 
 /** A condition on `x`, a value of the column. */
 export const checkText = (column: Column, check: Check, x: string): string =>
@@ -151,14 +164,15 @@ export const wholeColumn = (
 ): string =>
   `${name(column.name)} ${type}${isNull ? '' : ' NOT NULL'}` +
   (column.serial ? ' AUTO_INCREMENT' : '') +
-  (column.usual === undefined ? '' : ` DEFAULT ${fillText(column, column.usual)}`);
+  (column.usual === undefined ? '' : ` DEFAULT ${fillText(column, column.usual)}`) +
+  (column.found?.more === undefined ? '' : ` ${column.found.more}`);
 
 /** Without its references, because tables may refer to each other in a circle. */
 export function createTable(table: Table, words = 'CREATE TABLE', called = table.name): string {
   const lines = table.columns.map(
     (column) => wholeColumn(table, column) + (column.name === table.primaryKey ? ' PRIMARY KEY' : ''),
   );
-  const checks = table.columns.flatMap((column) => column.checks.map((check) => constraint(table, column, check)));
+  const checks = table.columns.flatMap((column) => keptChecks(column).map((check) => constraint(table, column, check)));
   const indexes = [...table.unique, ...table.indexes].map((index) => indexText(table, index));
   return (
     `${words} ${name(called)} (\n  ${[...lines, ...jointKeySql(table, name), ...indexes, ...checks].join(',\n  ')}\n)` +

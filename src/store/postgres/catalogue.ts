@@ -14,7 +14,9 @@ const TABLES = `
   SELECT c.relname, c.relkind IN ('v', 'm'), obj_description(c.oid, 'pg_class'),
     c.relkind <> 'm' AND can AND has_table_privilege(c.oid, 'INSERT'),
     c.relkind <> 'm' AND can AND has_table_privilege(c.oid, 'UPDATE'),
-    c.relkind <> 'm' AND can AND has_table_privilege(c.oid, 'DELETE')
+    c.relkind <> 'm' AND can AND has_table_privilege(c.oid, 'DELETE'),
+    CASE WHEN c.relkind IN ('v', 'm') THEN format('CREATE %s %I AS%s%s',
+      CASE c.relkind WHEN 'm' THEN 'MATERIALIZED VIEW' ELSE 'VIEW' END, c.relname, chr(10), pg_get_viewdef(c.oid)) END
   FROM pg_class AS c, (SELECT current_setting('transaction_read_only') = 'off' AS can) AS session
   WHERE ${OURS} AND has_table_privilege(c.oid, 'SELECT')
     AND NOT EXISTS (SELECT 1 FROM pg_depend AS d WHERE d.objid = c.oid AND d.deptype = 'e')
@@ -25,7 +27,8 @@ const COLUMNS = `
     (SELECT json_agg(e.enumlabel ORDER BY e.enumsortorder)::text FROM pg_enum AS e WHERE e.enumtypid = b.type),
     CASE WHEN co.collname NOT IN ('C', 'POSIX') THEN co.collname END,
     a.attnotnull OR own.typnotnull, a.attidentity <> '', a.attgenerated <> '',
-    pg_get_expr(d.adbin, d.adrelid), col_description(c.oid, a.attnum)
+    pg_get_expr(d.adbin, d.adrelid), col_description(c.oid, a.attnum),
+    CASE WHEN a.attcollation <> t.typcollation THEN quote_ident(co.collname) END
   FROM pg_class AS c
   JOIN pg_attribute AS a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
   JOIN pg_type AS own ON own.oid = a.atttypid
@@ -49,7 +52,7 @@ const names = (keys: string, of: string): string =>
 
 const CONSTRAINTS = `
   SELECT c.relname, k.contype, ${names('k.conkey', 'k.conrelid')}, f.relname, ${names('k.confkey', 'k.confrelid')},
-    k.confdeltype, CASE WHEN k.contype = 'c' THEN pg_get_expr(k.conbin, k.conrelid) END
+    k.confdeltype, CASE WHEN k.contype = 'c' THEN pg_get_expr(k.conbin, k.conrelid) END, k.conname
   FROM pg_constraint AS k
   JOIN pg_class AS c ON c.oid = k.conrelid
   LEFT JOIN pg_class AS f ON f.oid = k.confrelid AND f.relnamespace = c.relnamespace
@@ -58,8 +61,8 @@ const CONSTRAINTS = `
 
 /** Whole columns, of all rows. */
 const INDEXES = `
-  SELECT c.relname, x.indisunique, ${names('x.indkey', 'x.indrelid')}
-  FROM pg_index AS x JOIN pg_class AS c ON c.oid = x.indrelid
+  SELECT c.relname, x.indisunique, ${names('x.indkey', 'x.indrelid')}, i.relname
+  FROM pg_index AS x JOIN pg_class AS c ON c.oid = x.indrelid JOIN pg_class AS i ON i.oid = x.indexrelid
   WHERE ${OURS} AND x.indisvalid AND x.indpred IS NULL AND x.indexprs IS NULL AND x.indnkeyatts = x.indnatts
     AND NOT x.indisprimary
     AND NOT EXISTS (SELECT 1 FROM pg_constraint AS k WHERE k.conindid = x.indexrelid AND k.contype = 'u')
@@ -77,23 +80,33 @@ export async function readCatalogue(client: Pick<PoolClient, 'query'>): Promise<
   const constraintsOf = byTable(await rows(CONSTRAINTS));
   const indexesOf = byTable(await rows(INDEXES));
   return {
-    tables: tables.map(([name, isView, comment, insert, update, remove]): CatalogueTable => {
+    tables: tables.map(([name, isView, comment, insert, update, remove, view]): CatalogueTable => {
       const of = (kind: string): readonly Cells[] => constraintsOf(name).filter(([, sort]) => sort === kind);
-      const plain = indexesOf(name).map(([, isUnique, of]) => ({ isUnique: isUnique === true, of: listed(of) }));
+      const named = [
+        ...of('u').map((cells) => ({
+          columns: listed(cells[2]),
+          isUnique: true,
+          isRule: true,
+          name: String(cells[7]),
+        })),
+        ...indexesOf(name).map(([, isUnique, of, called]) => ({
+          ...{ columns: listed(of), isUnique: isUnique === true, isRule: false, name: String(called) },
+        })),
+      ];
       return {
         name: String(name),
         isView: isView === true,
+        view: textOrNone(view ?? null)?.replace(/;\s*$/, ''),
         comment: textOrNone(comment),
         columns: columnsOf(name).map(columnOf),
         key: listed(of('p')[0]?.[2]),
-        unique: [
-          ...of('u').map((cells) => listed(cells[2])),
-          ...plain.filter((one) => one.isUnique).map(({ of }) => of),
-        ],
-        indexes: plain.filter((one) => !one.isUnique).map((one) => one.of),
+        unique: named.filter((one) => one.isUnique).map(({ columns }) => columns),
+        indexes: named.filter((one) => !one.isUnique).map(({ columns }) => columns),
+        named,
         references: of('f')
           .filter(([, , , table]) => table !== null)
-          .map(([, , from, table, key, onDelete]) => ({
+          .map(([, , from, table, key, onDelete, , called]) => ({
+            name: String(called),
             columns: listed(from),
             table: String(table),
             key: listed(key),
@@ -113,7 +126,7 @@ const listed = (cell: Cell | undefined): string[] => (typeof cell === 'string' ?
 const textOrNone = (cell: Cell | undefined): string | undefined => (cell === null ? undefined : String(cell));
 
 function columnOf(cells: Cells): CatalogueColumn {
-  const [, name, type, sort, labels, collation, notNull, isIdentity, isGenerated, preset, comment] = cells;
+  const [, name, type, sort, labels, collation, notNull, isIdentity, isGenerated, preset, comment, order] = cells;
   const words = textOrNone(preset);
   const isNumbered = isIdentity === true || (words?.startsWith('nextval(') ?? false);
   return {
@@ -129,6 +142,12 @@ function columnOf(cells: Cells): CatalogueColumn {
     preset: words === undefined || isNumbered || isGenerated === true ? undefined : presetOf(words),
     made: isNumbered ? 'number' : isGenerated === true ? 'value' : undefined,
     comment: textOrNone(comment),
+    words: {
+      type: order === null ? String(type) : `${String(type)} COLLATE ${String(order)}`,
+      more: isNumbered
+        ? 'GENERATED BY DEFAULT AS IDENTITY'
+        : words && (isGenerated === true ? `GENERATED ALWAYS AS (${words}) STORED` : `DEFAULT ${words}`),
+    },
   };
 }
 

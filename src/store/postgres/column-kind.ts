@@ -26,7 +26,7 @@ const ITEMS: Readonly<Record<string, TypeName>> = {
 
 /** What a field makes of a column of such a type; undefined where its values have no form in JSON. */
 export function columnKind(type: PostgresType): ColumnKind | undefined {
-  if (type.sort === 'e') return { type: 'string', as: asTexts('written'), enum: type.labels };
+  if (type.sort === 'e') return { type: 'string', as: asTexts('written'), enum: type.labels, isNamed: true };
   const [, base = '', inside, rest = ''] =
     /^([a-z_"A-Z0-9 ]+?)(?:\((.*?)\))?((?: with(?:out)? time zone)?(?:\[\])?)$/.exec(type.name) ?? [
       type.name,

@@ -1,19 +1,24 @@
 import type { Ddl } from '../../core/tables/ddl.ts';
+import { shortName } from '../../core/tables/names.ts';
 import { isUnchanged } from '../../core/tables/schema-diff.ts';
 import type { ColumnChange, TableChange } from '../../core/tables/schema-diff.ts';
+import { keptChecks } from '../../core/tables/table.ts';
 import type { Column, Table } from '../../core/tables/table.ts';
 import { checksOfBoth, goneReferences, madeName, newReferences } from '../sql/constraints.ts';
 import { newValue } from '../sql/converted.ts';
 import type { ConversionSpelling } from '../sql/converted.ts';
+import { hasOtherForm } from '../sql/found.ts';
 import { countSql } from '../sql/count.ts';
 import { moveSql } from '../sql/move.ts';
-import { quoteName as name } from '../sql/quote.ts';
+import { quoteName as name, quoteText } from '../sql/quote.ts';
 import { rememberedSql } from '../sql/remembered.ts';
 import { createIndexes, dropIndex, goneIndexes, passage, renameText } from '../sql/tables.ts';
 import { asText, converted, inside } from './convert.ts';
+import { postgresForms } from './forms.ts';
 import * as sql from './tables.ts';
 
 const conversions: ConversionSpelling = {
+  forms: postgresForms,
   converted,
   check: sql.checkText,
   text: asText,
@@ -23,12 +28,16 @@ const conversions: ConversionSpelling = {
 };
 
 export const postgresDdl: Ddl = {
-  diff({ renames, created, changed, moves, remembered, dropped }) {
+  diff({ renames, created, views, changed, moves, remembered, dropped }) {
     const spell = { ...conversions, uuid: 'gen_random_uuid()' };
     const gone = dropped.map((table) => name(table.name));
     return [
       passage('new names', renames.map(renameText)),
       passage('rules that go', changed.flatMap(removals)),
+      passage(
+        'types',
+        typesOf(created).map(([type, labels]) => `CREATE TYPE ${type} AS ENUM (${labels})`),
+      ),
       ...created.map((table) => passage(`a new table for ${table.of}`, [sql.createTable(table)])),
       ...changed.map((change) => passage(`${change.after.of}: new columns`, additions(change))),
       passage(
@@ -38,6 +47,10 @@ export const postgresDdl: Ddl = {
       ...changed.map((change) => passage(change.after.of, changeStatements(change))),
       passage('what is remembered by those names', rememberedSql(remembered, inside)),
       passage('tables that go', gone.length === 0 ? [] : [`DROP TABLE ${gone.join(', ')}`]),
+      passage(
+        'types that go',
+        typesOf(dropped).map(([type]) => `DROP TYPE ${type}`),
+      ),
       passage('indexes', [
         ...created.flatMap((table) => createIndexes(table)),
         ...changed.flatMap(({ carried, after }) => createIndexes(after, carried)),
@@ -47,6 +60,10 @@ export const postgresDdl: Ddl = {
         ...created.flatMap((table) => table.references.map((reference) => sql.addReference(table, reference))),
         ...changed.flatMap((change) => newReferences(change).map((one) => sql.addReference(change.after, one))),
       ]),
+      passage(
+        'views',
+        views.map(({ view }) => view!),
+      ),
     ].filter(({ statements }) => statements.length > 0);
   },
 
@@ -58,6 +75,14 @@ export const postgresDdl: Ddl = {
   drop: (tables) => `DROP TABLE IF EXISTS ${tables.map(name).join(', ')}`,
   count: (affected) => countSql(affected, conversions, inside),
 };
+
+/** Types that are lists of values, and have names: they come and go with the tables that were found with them. */
+function typesOf(tables: readonly Table[]): [string, string][] {
+  const all = tables.flatMap(({ columns }) =>
+    columns.flatMap(({ found }) => (found?.labels === undefined ? [] : [found])),
+  );
+  return [...new Map(all.map(({ type, labels }) => [type, labels!.map(quoteText).join(', ')]))];
+}
 
 const alter = (table: Table, what: string): string => `ALTER TABLE ${name(table.name)} ${what}`;
 
@@ -77,7 +102,10 @@ function removals(change: TableChange): string[] {
     // What is a column's own goes with it.
     .filter((column) => column.before !== undefined && column.after !== undefined)
     .flatMap((column) => checksIn(change, column).gone.map(({ named }) => named));
-  return [...[...references, ...checks].map(dropConstraint), ...goneIndexes(change).map(dropIndex)];
+  const indexes = goneIndexes(change);
+  const rules = indexes.filter(({ isRule }) => isRule).map((index) => index.name);
+  const others = indexes.filter(({ isRule }) => !isRule);
+  return [...[...references, ...checks, ...rules].map(dropConstraint), ...others.map(dropIndex)];
 }
 
 const additions = ({ after, columns }: TableChange): string[] =>
@@ -89,20 +117,12 @@ function changeStatements({ after: table, columns }: TableChange): string[] {
   return columns
     .filter((column) => !isUnchanged(column))
     .flatMap((column) => {
-      const { before, after, fill, conversion } = column;
+      const { before, after, fill } = column;
       if (after === undefined) return [alter(table, `DROP COLUMN ${name(before!.name)}`)];
       const x = name(after.name);
       const given = fill === undefined ? undefined : sql.fillText(after, fill);
       const statements: string[] = [];
-      if (before !== undefined && sql.columnType(before) !== sql.columnType(after)) {
-        const value = newValue(before, after, name(before.name), fill, conversions);
-        statements.push(alter(table, `ALTER COLUMN ${x} TYPE ${sql.columnType(after)} USING ${value}`));
-      } else if (before !== undefined && conversion === 'checked') {
-        // What goes through the insides of values needs subqueries, which ALTER has no room for.
-        const value = newValue(before, after, x, fill, conversions);
-        statements.push(`UPDATE ${name(table.name)} SET ${x} = ${value} WHERE ${x} IS NOT NULL`);
-      }
-      if (before !== undefined) statements.push(...usualStatements(table, before, after));
+      if (before !== undefined) statements.push(...typeStatements(table, column as Staying));
       if (given !== undefined) statements.push(...fillStatements(table, column, x, given));
       if (!after.nullable && before?.nullable !== false)
         statements.push(alter(table, `ALTER COLUMN ${x} SET NOT NULL`));
@@ -110,6 +130,43 @@ function changeStatements({ after: table, columns }: TableChange): string[] {
         statements.push(alter(table, `ALTER COLUMN ${x} DROP NOT NULL`));
       return statements;
     });
+}
+
+type Staying = ColumnChange & { readonly before: Column; readonly after: Column };
+
+function typeStatements(table: Table, { before, after, fill, conversion }: Staying): string[] {
+  const x = name(after.name);
+  const column = (what: string): string => alter(table, `ALTER COLUMN ${x} ${what}`);
+  const [old, made] = [before.found, after.found];
+  // What was found beside its type is in the way of another type, and is no part of a column of the tool's own.
+  const goes = old !== undefined && made === undefined ? (old.isMade ? 'DROP EXPRESSION' : 'DROP DEFAULT') : undefined;
+  const comes = old === undefined ? made?.more : undefined;
+  return [
+    ...(goes === undefined || old!.more === undefined ? [] : [column(goes)]),
+    ...valueStatements(table, { before, after, fill, conversion, moved: false }),
+    ...usualStatements(table, before, after),
+    ...(comes?.startsWith('DEFAULT') ? [column(`SET ${comes}`)] : []),
+  ];
+}
+
+function valueStatements(table: Table, { before, after, fill, conversion }: Staying): string[] {
+  const x = name(after.name);
+  const value = newValue(before, after, x, fill, conversions);
+  if (value.includes('SELECT') && hasOtherForm(before, after)) {
+    // Subqueries, which ALTER has no room for.
+    const made = name(shortName(`vantfell_new_${after.name}`));
+    return [
+      alter(table, `ADD COLUMN ${made} ${sql.columnType(after)}`),
+      `UPDATE ${name(table.name)} SET ${made} = ${value}`,
+      alter(table, `DROP COLUMN ${x}`),
+      alter(table, `RENAME COLUMN ${made} TO ${x}`),
+      ...(after.nullable ? [] : [alter(table, `ALTER COLUMN ${x} SET NOT NULL`)]),
+    ];
+  }
+  if (sql.columnType(before) !== sql.columnType(after) || hasOtherForm(before, after))
+    return [alter(table, `ALTER COLUMN ${x} TYPE ${sql.columnType(after)} USING ${value}`)];
+  // The same holds of what goes through the insides of values.
+  return conversion === 'checked' ? [`UPDATE ${name(table.name)} SET ${x} = ${value} WHERE ${x} IS NOT NULL`] : [];
 }
 
 function usualStatements(table: Table, before: Column, after: Column): string[] {
@@ -123,7 +180,8 @@ function usualStatements(table: Table, before: Column, after: Column): string[] 
  * broken.
  */
 function fillStatements(table: Table, { before, after }: ColumnChange, x: string, given: string): string[] {
-  const broken = before === undefined ? [] : after!.checks.map((check) => `NOT (${sql.checkText(after!, check, x)})`);
+  const broken =
+    before === undefined ? [] : keptChecks(after!).map((check) => `NOT (${sql.checkText(after!, check, x)})`);
   const empty = before === undefined || !after!.nullable ? [`${x} IS NULL`] : [];
   const where = [...empty, ...broken];
   return where.length === 0 ? [] : [`UPDATE ${name(table.name)} SET ${x} = ${given} WHERE ${where.join(' OR ')}`];

@@ -1,5 +1,5 @@
 import { shortName } from '../../core/tables/names.ts';
-import { pairsOf } from '../../core/tables/table.ts';
+import { keptChecks, pairsOf } from '../../core/tables/table.ts';
 import { isIn, oldName } from '../../core/tables/schema-diff.ts';
 import type { ColumnChange, TableChange } from '../../core/tables/schema-diff.ts';
 import type { Check, Column, Reference, Table } from '../../core/tables/table.ts';
@@ -11,6 +11,7 @@ export const checkName = (table: string, column: string, { rule }: Check): strin
   shortName(`${table}_${column}_${rule.replace(/[A-Z]/g, (letter) => `_${letter.toLowerCase()}`)}`);
 
 export const referenceName = (table: string, reference: Reference): string => {
+  if (reference.found !== undefined) return reference.found;
   const columns = pairsOf(reference).map(({ column }) => column);
   return shortName(`${table}_${columns.join('_')}_to_${reference.table}`);
 };
@@ -37,7 +38,10 @@ export interface Named {
 }
 
 const checksOf = (table: Table, column: Column | undefined): Named[] =>
-  (column?.checks ?? []).map((check) => ({ named: checkName(table.name, column!.name, check), check }));
+  (column === undefined ? [] : keptChecks(column)).map((check) => ({
+    named: checkName(table.name, column!.name, check),
+    check,
+  }));
 
 /** The checks of a column, before and after. Where its values become others, all of them do. */
 export function checksOfBoth(

@@ -1,4 +1,6 @@
+import type { Forms } from '../../core/sql/form.ts';
 import type { Check, Column, Fill } from '../../core/tables/table.ts';
+import { asFound, readFound } from './found.ts';
 
 /** How values of a column become those of another type, in SQL. */
 export interface Converted {
@@ -10,6 +12,8 @@ export interface Converted {
 
 /** What databases spell differently when the values of a column become others. */
 export interface ConversionSpelling {
+  /** The forms of columns that were found. */
+  readonly forms: Forms;
   /** `x` is an expression of the old type that is not null. */
   converted(from: Column, to: Column, x: string): Converted;
   /** A condition on `x`, a value of the column. */
@@ -26,6 +30,17 @@ export interface ConversionSpelling {
  * counted is what happens.
  */
 
+/** How values go over between forms that are the tool's own: those of columns that were found are read as such. */
+function goesOver(from: Column, to: Column, x: string, spell: ConversionSpelling): Converted {
+  if (from.found === undefined && to.found === undefined) return spell.converted(from, to, x);
+  const [own, becomes] = [from, to].map((column) => ({ ...column, found: undefined })) as [Column, Column];
+  return spell.converted(own, becomes, readFound(from, x, spell.forms));
+}
+
+/** A value as a text, as the service shows it. */
+export const textOf = (column: Column, x: string, spell: ConversionSpelling): string =>
+  spell.text(column, readFound(column, x, spell.forms));
+
 /**
  * The SQL of what a value becomes. One that can not stay becomes the fill, and so does null where there must be a
  * value; without a fill it stops the statement, or becomes what `failure` says.
@@ -38,10 +53,12 @@ export function newValue(
   spell: ConversionSpelling,
   failure: string = spell.failure(to, x),
 ): string {
-  const { value, fits } = spell.converted(from, to, x);
+  if (from.found !== undefined && from.found.type === to.found?.type && given === undefined) return x;
+  const { value: own, fits } = goesOver(from, to, x, spell);
+  const value = asFound(to, own, spell.forms);
   const fill = given === undefined ? undefined : spell.fill(to, given);
   // Without a fill, the table's own rules refuse what breaks them.
-  const kept = fill === undefined ? [] : to.checks.map((rule) => spell.check(to, rule, value));
+  const kept = fill === undefined ? [] : to.checks.map((rule) => spell.check(to, rule, own));
   const cases = [
     `WHEN ${x} IS NULL THEN ${fill === undefined || to.nullable ? 'NULL' : fill}`,
     ...(fits === undefined ? [] : [`WHEN (${fits}) IS NOT TRUE THEN ${fill ?? failure}`]),
@@ -53,7 +70,7 @@ export function newValue(
 
 /** That a value is there and does not say the same in the new type. */
 export function unfitSql(from: Column, to: Column, x: string, spell: ConversionSpelling): string {
-  const { fits } = spell.converted(from, to, x);
+  const { fits } = goesOver(from, to, x, spell);
   return fits === undefined ? 'FALSE' : `${x} IS NOT NULL AND (${fits}) IS NOT TRUE`;
 }
 
@@ -65,7 +82,7 @@ export function brokenSql(
   x: string,
   spell: ConversionSpelling,
 ): string {
-  const { value, fits } = spell.converted(from, to, x);
+  const { value, fits } = goesOver(from, to, x, spell);
   const broken = `NOT (${checks.map((rule) => spell.check(to, rule, value)).join(' AND ')})`;
   const unfit = fits === undefined ? '' : ` WHEN (${fits}) IS NOT TRUE THEN FALSE`;
   return `CASE WHEN ${x} IS NULL THEN FALSE${unfit} ELSE ${broken} END`;

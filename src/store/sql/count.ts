@@ -1,6 +1,6 @@
 import type { AffectedRows } from '../../core/tables/risk.ts';
 import type { Column } from '../../core/tables/table.ts';
-import { brokenSql, newValue, unfitSql } from './converted.ts';
+import { brokenSql, newValue, textOf, unfitSql } from './converted.ts';
 import type { ConversionSpelling } from './converted.ts';
 import { insideSql } from './inside.ts';
 import type { InsideSpelling } from './inside.ts';
@@ -10,7 +10,7 @@ import { quoteName as name } from './quote.ts';
 export function countSql(affected: AffectedRows, spell: ConversionSpelling, inside: InsideSpelling): string {
   const from = `FROM ${name(affected.table)}`;
   const counted = (where: string, column?: Column): string => {
-    const example = column === undefined ? 'NULL' : `min(${spell.text(column, name(column.name))})`;
+    const example = column === undefined ? 'NULL' : `min(${textOf(column, name(column.name), spell)})`;
     return `SELECT count(*), ${example} ${from} AS t WHERE ${where}`;
   };
   switch (affected.kind) {
@@ -39,7 +39,7 @@ export function countSql(affected: AffectedRows, spell: ConversionSpelling, insi
       const names = values.map((_value, at) => name(`v${at}`));
       const given = names.map((value) => `${value} IS NOT NULL`).join(' AND ');
       const rows = `SELECT ${values.join(', ')} ${from}`;
-      const texts = affected.columns.map(({ becomes }, at) => spell.text(becomes, names[at]!)).join(` || ', ' || `);
+      const texts = affected.columns.map(({ becomes }, at) => textOf(becomes, names[at]!, spell)).join(` || ', ' || `);
       const groups =
         `SELECT count(*) AS n, min(${texts}) AS x ` +
         `FROM (${rows}) AS r WHERE ${given} GROUP BY ${names.join(', ')} ` +

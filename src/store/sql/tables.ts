@@ -20,6 +20,10 @@ export const renameText = ({ table, from, to }: Rename): string =>
     : `ALTER TABLE ${name(table)} RENAME COLUMN ${name(from)} TO ${name(to)}`;
 
 function createIndex(table: Table, index: Index, kind: 'INDEX' | 'UNIQUE INDEX'): string {
+  if (index.isRule) {
+    const columns = index.columns.map(name).join(', ');
+    return `ALTER TABLE ${name(table.name)} ADD CONSTRAINT ${name(index.name)} UNIQUE (${columns})`;
+  }
   const columns = index.columns.map((column) => name(column) + (index.descending.includes(column) ? ' DESC' : ''));
   return `CREATE ${kind} ${name(index.name)} ON ${name(table.name)} (${columns.join(', ')})`;
 }

@@ -36,6 +36,7 @@ export function readCatalogue(connection: Connection, mayWrite: boolean, thoroug
       const isNumbered = key.length === 1 && String(key[0]![2]).toLowerCase() === 'integer';
       const see = (column: string): SeenValues => seen(rows, table, column, thorough ? undefined : SOME);
       const indexes = of('index_list').map(([, index, isUnique, origin, partial]) => ({
+        name: origin === 'c' ? String(index) : undefined,
         ...{ isUnique: Number(isUnique) === 1, isKey: origin === 'pk', isPartial: Number(partial) === 1 },
         of: rows(`SELECT name FROM pragma_index_info(${quoteText(String(index))}) ORDER BY seqno`).map(([one]) => one),
       }));
@@ -43,10 +44,15 @@ export function readCatalogue(connection: Connection, mayWrite: boolean, thoroug
       return {
         name: table,
         isView: type === 'view',
+        view:
+          type === 'view' ? String(schema.find(([sort, , own]) => sort === 'view' && own === table)?.[3]) : undefined,
         columns: columns.map((cells) => columnOf(cells, parts[`column ${String(cells[1])}`] ?? '', isNumbered, see)),
         key: key.map((cells) => String(cells[1])),
         unique: whole.filter(({ isUnique }) => isUnique).map((one) => one.of.map(String)),
         indexes: whole.filter(({ isUnique }) => !isUnique).map((one) => one.of.map(String)),
+        named: whole.map(({ name, isUnique, of }) => ({
+          ...{ name, isUnique, columns: of.map(String), isRule: name === undefined },
+        })),
         references: referencesIn(of('foreign_key_list')),
         checks: checksIn(String(schema.find(([sort, , own]) => sort === 'table' && own === table)?.[3] ?? '')),
         may: {
@@ -98,7 +104,24 @@ function columnOf(
     nullable: Number(notNull) === 0 && !(isOfKey && isNumbered),
     preset: preset === null || isMade ? undefined : presetOf(String(preset)),
     made: isOfKey && isNumbered ? 'number' : isMade ? 'value' : undefined,
+    words: {
+      type: `${String(type)}${collation === 'binary' ? '' : ` COLLATE ${collation}`}`,
+      more: isMade ? madeIn(words) : preset === null ? undefined : `DEFAULT (${String(preset)})`,
+    },
   };
+}
+
+/** How a column is worked out, in the words that made its table. */
+function madeIn(words: string): string | undefined {
+  const at = words.search(/(generated always )?as\(/);
+  if (at < 0) return undefined;
+  let depth = 0;
+  const end = [...words.slice(at)].findIndex((letter) => {
+    depth += letter === '(' ? 1 : letter === ')' ? -1 : 0;
+    return letter === ')' && depth === 0;
+  });
+  const kind = /^\)? ?stored/.test(words.slice(at + end + 1)) ? ' STORED' : '';
+  return `${words.slice(at, at + end + 1)}${kind}`;
 }
 
 function presetOf(words: string): Preset | undefined {

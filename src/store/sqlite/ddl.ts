@@ -30,11 +30,11 @@ export const sqliteDdl: Ddl = {
           ...plan.dropped
             .filter(({ name: table }) => isOwn(table))
             .flatMap(({ unique, indexes }) => [...unique, ...indexes]),
-          ...plan.changed.flatMap(goneIndexes),
+          ...plan.changed.flatMap(goneIndexes).filter(({ isRule }) => !isRule),
         ].map(dropIndex),
       ),
       ...plan.created.map((table) =>
-        passage(`a new table for ${table.of}`, [createTable(table), ...createIndexes(table)]),
+        passage(`a new table for ${table.of}`, [createTable(table), ...makeIndexes(table)]),
       ),
       passage('values that move', [...landings(plan), ...plan.moves.flatMap(moveStatements)]),
       ...plan.changed.map((change) => passage(remarkOf(change), changeStatements(change, targets))),
@@ -42,6 +42,10 @@ export const sqliteDdl: Ddl = {
       passage(
         'tables that go',
         plan.dropped.map(({ name: table }) => `DROP TABLE ${name(table)}`),
+      ),
+      passage(
+        'views',
+        plan.views.map(({ view }) => view!),
       ),
     ].filter(({ statements }) => statements.length > 0);
   },
@@ -89,16 +93,13 @@ function changeStatements(change: TableChange, landed: ReadonlySet<Column>): str
     ...added
       .filter((column) => !landed.has(column))
       .map((column) => `ALTER TABLE ${name(after.name)} ADD COLUMN ${columnText(after, column)}`),
-    ...createIndexes(after, carried),
+    ...makeIndexes(after, carried),
   ];
 }
 
 /** Whether a change is more than columns that come empty, columns that go, and indexes. */
-function needsRebuild(
-  { carried, after }: TableChange,
-  changed: readonly ColumnChange[],
-  landed: ReadonlySet<Column>,
-): boolean {
+function needsRebuild(change: TableChange, changed: readonly ColumnChange[], landed: ReadonlySet<Column>): boolean {
+  const { carried, after } = change;
   const refers = (table: Table, column: Column): boolean =>
     table.references.flatMap(pairsOf).some((pair) => pair.column === column.name);
   // A column brings its own reference along, but for one of several.
@@ -106,6 +107,8 @@ function needsRebuild(
     ({ column, more }) => more !== undefined || carried.columns.some((old) => old.name === column),
   );
   return (
+    // What is a rule of a table goes with it only.
+    goneIndexes(change).some(({ isRule }) => isRule) ||
     staying.some((reference) => !isIn(reference, carried.references)) ||
     carried.references.some(
       (reference) =>
@@ -123,12 +126,27 @@ function needsRebuild(
   );
 }
 
+/** What was found as a rule of its table is an index of a table that is made anew. */
+const makeIndexes = (table: Table, had?: Table): string[] => {
+  const plain = ({ unique, indexes }: Table): Pick<Table, 'unique' | 'indexes'> => ({
+    unique: unique.map(({ name, columns, descending }) => ({ name, columns, descending })),
+    indexes,
+  });
+  return createIndexes({ ...table, ...plain(table) }, had && plain(had));
+};
+
 function rebuild({ carried, after, columns }: TableChange, landed: ReadonlySet<Column>): string[] {
   const made = shortName(`vantfell_new_${after.name}`);
   const filled = columns.flatMap((column): [string, string][] => {
     const value = valueText(column, landed);
-    return column.after === undefined || value === undefined ? [] : [[name(column.after.name), value]];
+    return column.after === undefined || column.after.found?.isMade === true || value === undefined
+      ? []
+      : [[name(column.after.name), value]];
   });
+  const beside = (carried.beside?.columns ?? []).filter(
+    (column) => !column.isMade && isIn(column, after.beside?.columns ?? []),
+  );
+  filled.push(...beside.map((column): [string, string] => [name(column.name), name(column.name)]));
   const [names, values] = [filled.map(([column]) => column), filled.map(([, value]) => value)];
   return [
     createTable(after, made),
@@ -136,7 +154,7 @@ function rebuild({ carried, after, columns }: TableChange, landed: ReadonlySet<C
     ...(after.columns.some(({ serial }) => serial) ? keepNumbering(carried.name, made) : []),
     `DROP TABLE ${name(carried.name)}`,
     `ALTER TABLE ${name(made)} RENAME TO ${name(after.name)}`,
-    ...createIndexes(after),
+    ...makeIndexes(after),
   ];
 }
 

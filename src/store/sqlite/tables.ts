@@ -1,16 +1,20 @@
 import type { FieldValue } from '../../core/model/scalar.ts';
 import { isNested } from '../../core/model/types.ts';
+import { keptChecks } from '../../core/tables/table.ts';
 import type { Check, Column, Fill, Reference, Table } from '../../core/tables/table.ts';
 import { decimalOfNumber, formatDecimal } from '../../core/text/decimal.ts';
 import { checkSql } from '../sql/check.ts';
 import { jointKeySql, referenceSql } from '../sql/constraints.ts';
 import type { ConversionSpelling } from '../sql/converted.ts';
+import { asFound } from '../sql/found.ts';
 import { quoteName, quoteText } from '../sql/quote.ts';
 import { ON_DELETE } from '../sql/tables.ts';
 import { asText, converted } from './convert.ts';
 import { units } from './dialect.ts';
+import { sqliteForms } from './forms.ts';
 
-export function columnType({ type }: Pick<Column, 'type'>): string {
+export function columnType({ type, found }: Pick<Column, 'type' | 'found'>): string {
+  if (found !== undefined) return found.type;
   switch (type) {
     case 'integer':
     case 'boolean':
@@ -32,7 +36,8 @@ export function literal({ type }: Column, value: NonNullable<FieldValue>): strin
 
 const NOW = "strftime('%Y-%m-%dT%H:%M:%fZ', 'now')";
 
-export const fillText = (column: Column, fill: Fill): string => (fill === 'now' ? NOW : literal(column, fill.value));
+export const fillText = (column: Column, fill: Fill): string =>
+  asFound(column, fill === 'now' ? NOW : literal(column, fill.value), sqliteForms);
 
 /** Decimals are kept in their smallest unit, and limits are compared with that. */
 function limit({ type, scale }: Column, value: number): string {
@@ -64,11 +69,12 @@ function usualText(column: Column): string {
 export function columnText(table: Table, column: Column): string {
   const name = quoteName(column.name);
   const key = column.name === table.primaryKey ? ` PRIMARY KEY${column.serial ? ' AUTOINCREMENT' : ''}` : '';
+  const found = column.found?.more === undefined ? '' : ` ${column.found.more}`;
   const reference = table.references.find((one) => one.column === column.name && one.more === undefined);
-  const conditions = column.checks.map((check) => checkText(column, check, name));
-  if (column.type === 'boolean') conditions.push(`${name} IN (0, 1)`);
+  const conditions = keptChecks(column).map((check) => checkText(column, check, name));
+  if (column.type === 'boolean' && column.found === undefined) conditions.push(`${name} IN (0, 1)`);
   return [
-    `${name} ${columnType(column)}${column.nullable ? '' : ' NOT NULL'}${usualText(column)}${key}`,
+    `${name} ${columnType(column)}${column.nullable ? '' : ' NOT NULL'}${usualText(column)}${key}${found}`,
     ...conditions.map((condition) => ` CHECK (${condition})`),
     reference === undefined ? '' : references(reference),
   ].join('');
@@ -77,15 +83,20 @@ export function columnText(table: Table, column: Column): string {
 export function createTable(table: Table, name: string = table.name): string {
   const lines = [
     ...table.columns.map((column) => columnText(table, column)),
+    ...(table.beside?.columns ?? []).map(({ name: column, words }) => `${quoteName(column)} ${words}`),
     ...jointKeySql(table, quoteName),
     ...table.references
       .filter(({ more }) => more !== undefined)
       .map((reference) => `${referenceSql(reference, quoteName)} ON DELETE ${ON_DELETE[reference.onDelete]}`),
+    ...(table.beside?.checks ?? []).map((words) => `CHECK (${words})`),
   ];
-  return `CREATE TABLE ${quoteName(name)} (\n  ${lines.join(',\n  ')}\n) STRICT`;
+  // Types that were found are not among those that a strict table knows.
+  const isStrict = table.beside === undefined && table.columns.every(({ found }) => found === undefined);
+  return `CREATE TABLE ${quoteName(name)} (\n  ${lines.join(',\n  ')}\n)${isStrict ? ' STRICT' : ''}`;
 }
 
 export const conversions: ConversionSpelling = {
+  forms: sqliteForms,
   converted,
   check: checkText,
   text: asText,
