@@ -190,6 +190,8 @@ function columnText({ before, after, fill }: ColumnChange): string {
     words.push(`rows made without one no longer get ${fillWords(before.usual)}`);
   if (next.usual !== undefined && before.usual === undefined)
     words.push(`rows made without one get ${fillWords(next.usual)}`);
+  if (before.found !== undefined && next.found === undefined) words.push("its column becomes one of the tool's own");
+  if (before.found === undefined && next.found !== undefined) words.push('its column becomes as it was found');
   if (words.length === 0 && !isSameColumn(before, next)) words.push('its values change inside');
   if (given !== undefined) words.push(`rows that can't stay as they are get ${given}`);
   return words.join('; ');

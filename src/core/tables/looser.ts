@@ -31,8 +31,12 @@ export function checksOfEither(one: readonly Check[], other: readonly Check[]): 
   });
 }
 
+/** The form of a column that was found; one of them is but another order of letters. */
+const formOf = ({ found }: Column): string | undefined => (found?.form === 'text' ? undefined : found?.form);
+
 /** Whether a column keeps values of another one as that does, so that nobody who reads or writes them notices. */
 export function isSameKind(one: Column, other: Column): boolean {
+  if (formOf(one) !== formOf(other)) return false;
   if (one.type === other.type) return one.scale === other.scale && one.serial === other.serial;
   return conversionOf(one, other) === 'same' && conversionOf(other, one) === 'same';
 }

@@ -151,7 +151,7 @@ function columnOf(cells: Cells, checks: readonly string[]): CatalogueColumn {
         isMade
           ? `GENERATED ALWAYS AS (${String(workedOut)}) ${/stored/i.test(String(extra)) ? 'STORED' : 'VIRTUAL'}`
           : '',
-        isMade || preset === null ? '' : `DEFAULT ${String(preset)}`,
+        isMade || preset === null || /^NULL$/i.test(String(preset)) ? '' : `DEFAULT ${String(preset)}`,
         /on update [^ ]+/i.exec(String(extra))?.[0] ?? '',
         isJson ? `CHECK (json_valid(${quoteName(String(name))}))` : '',
         comment === '' || comment === null ? '' : `COMMENT ${quoteText(String(comment))}`,

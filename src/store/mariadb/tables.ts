@@ -155,6 +155,9 @@ export const referenceText = (
 export const addReference = (table: Table, reference: Reference): string =>
   alter(table, `ADD ${referenceText(table, reference)}`);
 
+/** Some types that were found take no null where nobody says so; what the database works out can't say it. */
+const nullWord = ({ found }: Column): string => (found === undefined || found.isMade === true ? '' : ' NULL');
+
 /** A column as it is when it has its rules: all but the checks. */
 export const wholeColumn = (
   table: Table,
@@ -162,7 +165,7 @@ export const wholeColumn = (
   isNull = column.nullable,
   type = columnType(table, column),
 ): string =>
-  `${name(column.name)} ${type}${isNull ? '' : ' NOT NULL'}` +
+  `${name(column.name)} ${type}${isNull ? nullWord(column) : ' NOT NULL'}` +
   (column.serial ? ' AUTO_INCREMENT' : '') +
   (column.usual === undefined ? '' : ` DEFAULT ${fillText(column, column.usual)}`) +
   (column.found?.more === undefined ? '' : ` ${column.found.more}`);

@@ -53,9 +53,10 @@ export function newValue(
   spell: ConversionSpelling,
   failure: string = spell.failure(to, x),
 ): string {
-  if (from.found !== undefined && from.found.type === to.found?.type && given === undefined) return x;
+  const isAsFound = from.found !== undefined && from.found.type === to.found?.type;
+  if (isAsFound && given === undefined) return x;
   const { value: own, fits } = goesOver(from, to, x, spell);
-  const value = asFound(to, own, spell.forms);
+  const value = isAsFound ? x : asFound(to, own, spell.forms);
   const fill = given === undefined ? undefined : spell.fill(to, given);
   // Without a fill, the table's own rules refuse what breaks them.
   const kept = fill === undefined ? [] : to.checks.map((rule) => spell.check(to, rule, own));
