@@ -70,7 +70,9 @@ function wantedTables({ graph }: SoundProject, migrations: readonly Migration[])
   return tables;
 }
 
-/** Sees that tables that were taken over are as migrations have left them, and gives those; an empty database runs them. */
+/**
+ * Sees that tables that were taken over are as migrations have left them, and gives those; an empty database runs them.
+ */
 export async function bringInStep(project: SoundProject): Promise<readonly Table[]> {
   const address = storeAddress(project);
   const migrations = readMigrations(project.folder, kindOfAddress(address));

@@ -86,34 +86,34 @@ function over(folder: string, address: string): string {
   return other;
 }
 
-const SQL: Readonly<Record<string, (kind: StoreKind) => string>> = {
-  kinds: (kind) => KINDS[kind],
-  awkward: (kind) => AWKWARD[kind],
-  several: SEVERAL,
-  shop: SHOP,
-};
+const SQL = new Map<string, (kind: StoreKind) => string>([
+  ['kinds', (kind) => KINDS[kind]],
+  ['awkward', (kind) => AWKWARD[kind]],
+  ['several', SEVERAL],
+  ['shop', SHOP],
+]);
 
 /** What a value of a type becomes in another one. */
-const OTHER: Readonly<Record<string, readonly [string, (value: unknown) => unknown]>> = {
-  integer: ['number', (value) => value],
-  number: ['string', String],
-  decimal: ['string', String],
-  boolean: ['integer', Number],
-  string: ['text', (value) => value],
-  text: ['string', (value) => value],
-  date: ['date-time', (value) => `${String(value)}T00:00:00.000Z`],
-  time: ['string', String],
-  'date-time': ['string', String],
-  uuid: ['string', String],
-  array: ['json', (value) => value],
-};
+const OTHER = new Map<string, readonly [string, (value: unknown) => unknown]>([
+  ['integer', ['number', (value) => value]],
+  ['number', ['string', String]],
+  ['decimal', ['string', String]],
+  ['boolean', ['integer', Number]],
+  ['string', ['text', (value) => value]],
+  ['text', ['string', (value) => value]],
+  ['date', ['date-time', (value) => `${String(value)}T00:00:00.000Z`]],
+  ['time', ['string', String]],
+  ['date-time', ['string', String]],
+  ['uuid', ['string', String]],
+  ['array', ['json', (value) => value]],
+]);
 
 describe.each(kinds)('tables of %s that are taken over', (kind) => {
-  test.each(Object.keys(SQL))(
+  test.each([...SQL.keys()])(
     'stay as they stand: %s',
     async (name) => {
       const address = await database(kind, `over_${name}`);
-      await make(address, SQL[name]!(kind));
+      await make(address, SQL.get(name)!(kind));
       const { folder } = await adopted(address);
       const [lists, columns] = [await listsOf(folder), await columnsOf(address)];
       const { written, changes } = await draft(folder, '--yes');
@@ -161,7 +161,7 @@ describe.each(kinds)('tables of %s that are taken over', (kind) => {
       for (const [member, field] of Object.entries(fields)) {
         if (field.readOnly === true) continue;
         const type = String(field.type);
-        const [other, value] = OTHER[type] ?? [type, (same: unknown) => same];
+        const [other, value] = OTHER.get(type) ?? [type, (same: unknown) => same];
         becomes.set(member, value);
         const { required, column } = field;
         fields[member] = {

@@ -50,6 +50,7 @@ export async function takeOver(context: Context, unfitted: SoundProject): Promis
   return onStanding(address, async (store) => {
     const catalogue = await store.catalogue(false);
     const tables = foundTables(unfitted.graph, catalogue, kind === 'sqlite');
+    await refuseOtherProject(store, catalogue, tables);
     const names = tables.map(({ name }) => `\n  ${name}`).join('');
     const which = tables.length === 1 ? 'one table' : `${tables.length} tables`;
     const question =
@@ -93,6 +94,15 @@ export async function standsAsFound(context: Context, store: Store, [first]: rea
   if (!(await confirm(context, question, 'say --yes if that is meant'))) return false;
   await keepAsFound(store, first.after, first.name);
   return true;
+}
+
+/** One database has one project whose migrations change it. The same one may have been broken off here. */
+async function refuseOtherProject(store: Store, catalogue: Catalogue, tables: readonly Table[]): Promise<void> {
+  if (!(await isKnown(store, catalogue))) return;
+  const known = migrationStoreOf(store);
+  if (JSON.stringify(await known.snapshot(store)) === JSON.stringify(tables)) return;
+  const message = `the tables of ${shownStore(store.address)} are those of another project already`;
+  throw new Failure(EXIT.foundWrong, message, 'change its models, and draft there');
 }
 
 /** Whether the tool remembers anything of the tables. */
