@@ -5,6 +5,9 @@ import { describe, expect, test } from '@jest/globals';
 import { adopt } from '../../src/core/adopt/models.ts';
 import { compile } from '../../src/core/compile.ts';
 import type { StoreKind } from '../../src/core/model/service.ts';
+import { foundTables, keepingFound } from '../../src/core/tables/found.ts';
+import { diffSchemas, noDecisions } from '../../src/core/tables/schema-diff.ts';
+import { changeSummaries } from '../../src/core/tables/change-summary.ts';
 import { designTables } from '../../src/core/tables/design.ts';
 import type { Description } from '../../src/core/tables/description.ts';
 import { adoptedText } from '../../src/cli/adopt/model-text.ts';
@@ -356,7 +359,8 @@ describe.each(kinds)('a database of %s that was there already', (kind) => {
         const address = await database(kind, `again_${seed}`);
         const { store } = await openDatabase(project, address);
         try {
-          const { models } = adopt(await store.catalogue(true), {
+          const catalogue = await store.catalogue(true);
+          const { models } = adopt(catalogue, {
             apart: new Map(),
             isWanted: () => true,
             modelNames: [],
@@ -365,10 +369,22 @@ describe.each(kinds)('a database of %s that was there already', (kind) => {
           const texts = models.map((model) => ({ file: `models/${model.model}.yaml`, text: adoptedText(model) }));
           const { graph, problems } = compile({ service, models: texts, environment: {} });
           expect([seed, problems.filter(({ severity }) => severity === 'error')]).toEqual([seed, []]);
-          const [is, anew] = await store.alter(async (alteration) => [
+          // Where they are taken over, at most an index is missing; and they can be made again.
+          const found = foundTables(graph!, catalogue, kind === 'sqlite');
+          const left = diffSchemas(found, keepingFound(designTables(graph!), found), noDecisions);
+          const changes = changeSummaries(left, noDecisions).map(({ subject, text }) => `${subject} ${text}`);
+          expect([seed, changes.filter((words) => !words.endsWith(' a new index'))]).toEqual([seed, []]);
+          const [is, anew, asFound] = await store.alter(async (alteration) => [
             await alteration.describe(),
             await alteration.describeAnew(designTables(graph!)),
+            await alteration.describeAnew(found),
           ]);
+          const columns = (all: Description[string] | undefined): string[] =>
+            Object.entries(all ?? {})
+              .flatMap(([part, words]) => (part.startsWith('column ') ? [`${part} ${words}`] : []))
+              .sort();
+          if (kind !== 'sqlite')
+            for (const { name } of found) expect([seed, columns(asFound[name])]).toEqual([seed, columns(is[name])]);
           const wanted = without(is, (table) => table.startsWith('vantfell_'));
           for (const [table, all] of Object.entries(wanted))
             for (const [part, words] of Object.entries(all)) {

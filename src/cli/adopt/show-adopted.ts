@@ -39,6 +39,7 @@ export function showAdopted({ terminal }: Context, { models, notes }: Adopted, f
     [`vantfell check${inside}`, 'do the models fit the database?'],
     [`vantfell serve${inside}`, 'serve it'],
     [`vantfell export samples${inside} --rows 50`, 'samples, for trial'],
+    [`vantfell migrate draft${inside}`, 'let the models lead from now on'],
   ];
   terminal.show(`\nGo on with\n${table(steps.map(([command, about]) => [`  ${cyan(command)}`, about!]))}`);
 }

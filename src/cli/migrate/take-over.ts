@@ -54,15 +54,16 @@ export async function takeOver(context: Context, unfitted: SoundProject): Promis
     const names = tables.map(({ name }) => `\n  ${name}`).join('');
     const which = tables.length === 1 ? 'one table' : `${tables.length} tables`;
     const question =
-      `${which} of ${shownStore(store.address)} are not changed now, and by migrations from now on:${names}\n` +
-      "Beside them it gets the tool's own tables. Take them over?";
+      `Migrations of this project may change ${which} of ${shownStore(store.address)} from now on:${names}\n` +
+      "Nothing in them changes now. Beside them, the tool's own tables are made. Go on?";
     if (!(await confirm(context, question, 'say --yes if that is meant'))) return undefined;
     const drafted = draftMigration({
       ...{ number: 1, before: [], after: tables, decisions: noDecisions },
       ddls: new Map([[kind, ddls[kind]]]),
     });
-    const files = writeMigration(project.folder, drafted);
+    // Where the account may not do that, nothing is written.
     await keepAsFound(store, tables, drafted.name);
+    const files = writeMigration(project.folder, drafted);
     writeSettings(project.folder);
     return { written: { drafted, summaries: [], isAdopted: true, isDivisible: false }, files };
   });
