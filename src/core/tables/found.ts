@@ -158,8 +158,14 @@ function keptBeside({ columns, checks }: Beside, old: Table, now: Table): Beside
   const taken = new Set(now.columns.map(({ name }) => name.toLowerCase()));
   return {
     columns: columns.filter(({ name }) => !taken.has(name.toLowerCase())),
-    checks: checks.filter((words) => changed.every((name) => !words.toLowerCase().includes(name))),
+    checks: checks.filter((words) => !changed.some((name) => mentions(words.toLowerCase(), name))),
   };
+}
+
+/** Whether a condition has a name in it: as a word, or within quotes where it is no word. */
+function mentions(words: string, name: string): boolean {
+  const noLetters = /[^\p{L}\p{N}_$]+/u;
+  return noLetters.test(name) ? words.includes(name) : words.split(noLetters).includes(name);
 }
 
 /** An index under the name that it was found with. */
