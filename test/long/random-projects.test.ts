@@ -32,10 +32,10 @@ async function trySome(count: number, from: number, kind: StoreKind): Promise<vo
       dropProject(folder);
     }
   }
-  expect(unsound).toBeLessThan(count / 5);
+  expect(unsound).toBeLessThan(1 + count / 5);
   expect(cases).toBeGreaterThan(count * 100);
-  // What can't be established is the exception.
-  expect(beside / cases).toBeLessThan(0.01);
+  // What can't be established is the exception; among few projects, one has more weight.
+  expect(beside / cases).toBeLessThan(count < 9 ? 0.02 : 0.01);
 }
 
 test.each([1, 2, 3])(
