@@ -15,7 +15,8 @@ import { StoreError } from '../core/store/contract.ts';
 import type { Store } from '../core/store/contract.ts';
 import { changeSummaries } from '../core/tables/change-summary.ts';
 import { designTables } from '../core/tables/design.ts';
-import { keepingFound } from '../core/tables/found.ts';
+import type { Catalogue } from '../core/tables/catalogue.ts';
+import { keepingFound, rememberingForms } from '../core/tables/found.ts';
 import { diffSchemas, noDecisions } from '../core/tables/schema-diff.ts';
 import type { Table } from '../core/tables/table.ts';
 import type { StoreOptions } from '../store/base/options.ts';
@@ -71,9 +72,10 @@ function wantedTables({ graph }: SoundProject, migrations: readonly Migration[])
 }
 
 /**
- * Sees that tables that were taken over are as migrations have left them, and gives those; an empty database runs them.
+ * What a database says of tables that were taken over, once they are as migrations have left them; an empty one runs
+ * those.
  */
-export async function bringInStep(project: SoundProject): Promise<readonly Table[]> {
+export async function takenOverCatalogue(project: SoundProject): Promise<Catalogue> {
   const address = storeAddress(project);
   const migrations = readMigrations(project.folder, kindOfAddress(address));
   if (migrations.length === 0) {
@@ -81,8 +83,10 @@ export async function bringInStep(project: SoundProject): Promise<readonly Table
     throw new Failure(EXIT.foundWrong, 'the tables were taken over, and the project has no migrations', remedy);
   }
   const tables = wantedTables(project, migrations);
-  await onBare(address, (store) => inStep(store, migrations, tables));
-  return tables;
+  return onBare(address, async (store) => {
+    await inStep(store, migrations, tables);
+    return rememberingForms(await store.catalogue(false), tables);
+  });
 }
 
 /** Opens a store as it is. */

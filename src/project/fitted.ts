@@ -1,5 +1,4 @@
-import { rememberingForms } from '../core/tables/found.ts';
-import { bringInStep, onStanding } from './database.ts';
+import { onStanding, takenOverCatalogue } from './database.ts';
 import { readProject, storeAddress } from './project.ts';
 import type { Project, SoundProject } from './project.ts';
 
@@ -10,7 +9,8 @@ import type { Project, SoundProject } from './project.ts';
 export async function fittedProject(project: SoundProject): Promise<Project> {
   const { isTheirs, isTakenOver } = project.graph.service;
   if (!isTheirs && !isTakenOver) return project;
-  const found = isTakenOver ? await bringInStep(project) : [];
-  const catalogue = await onStanding(storeAddress(project), (store) => store.catalogue(false));
-  return readProject(project.folder, true, rememberingForms(catalogue, found));
+  const catalogue = isTakenOver
+    ? await takenOverCatalogue(project)
+    : await onStanding(storeAddress(project), (store) => store.catalogue(false));
+  return readProject(project.folder, true, catalogue);
 }

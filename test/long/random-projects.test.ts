@@ -12,6 +12,8 @@ const databaseFor = testDatabases();
 /** Other projects each time; a failure names the seed that makes its project again. */
 const SEED = Number(process.env.VANTFELL_SEED ?? Date.now() % 1_000_000_000);
 
+const all = { cases: 0, beside: 0 };
+
 /** Tries so many sound projects. Few that are made up are not sound: they would show what others may not see. */
 async function trySome(count: number, from: number, kind: StoreKind): Promise<void> {
   let [tried, unsound, cases, beside] = [0, 0, 0, 0];
@@ -32,10 +34,12 @@ async function trySome(count: number, from: number, kind: StoreKind): Promise<vo
       dropProject(folder);
     }
   }
-  expect(unsound).toBeLessThan(1 + count / 5);
+  expect(unsound).toBeLessThan(count / 5);
   expect(cases).toBeGreaterThan(count * 100);
-  // What can't be established is the exception; among few projects, one has more weight.
-  expect(beside / cases).toBeLessThan(count < 9 ? 0.02 : 0.01);
+  // What can't be established is the exception, among all projects so far: few say little.
+  all.cases += cases;
+  all.beside += beside;
+  expect(all.beside / all.cases).toBeLessThan(0.01);
 }
 
 test.each([1, 2, 3])(

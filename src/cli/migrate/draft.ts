@@ -76,8 +76,7 @@ export async function draft(context: Context, given: Arguments): Promise<number>
       const summaries = await countRisks(changeSummaries(plan, decisions), reader);
       refuseUnfilled(summaries);
       refuseNeedless(plan, decisions, migrations);
-      if (project.graph.service.isTakenOver && database !== undefined)
-        refuseLostColumns(await database.store.catalogue(false), remadeTables(plan, database.store));
+      if (project.graph.service.isTakenOver && database !== undefined) await refuseLostColumns(database.store, plan);
       for (const words of lostRules(plan))
         context.terminal.say(`a rule of the database goes with what it is about: ${words}`);
       const inTwo = given['two-steps'] === true;
@@ -108,16 +107,6 @@ export async function draft(context: Context, given: Arguments): Promise<number>
   } finally {
     await database?.store.close();
   }
-}
-
-/** The tables, as they are before a change, that a database can't change where they stand. */
-function remadeTables(plan: SchemaDiff, { kind, ddl }: Store): Table[] {
-  if (kind !== 'sqlite') return [];
-  const statements = new Set(ddl.diff(plan).flatMap((passage) => passage.statements));
-  const remade = plan.changed.filter(({ carried }) =>
-    statements.has(`DROP TABLE "${carried.name.replaceAll('"', '""')}"`),
-  );
-  return remade.map(({ before }) => before);
 }
 
 /** Rules of tables that are made anew without columns that they are about. */

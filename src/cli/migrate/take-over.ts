@@ -11,6 +11,7 @@ import type { Catalogue } from '../../core/tables/catalogue.ts';
 import { foundTables } from '../../core/tables/found.ts';
 import { migrationsTable } from '../../core/tables/own-tables.ts';
 import { noDecisions } from '../../core/tables/schema-diff.ts';
+import type { SchemaDiff } from '../../core/tables/schema-diff.ts';
 import type { Table } from '../../core/tables/table.ts';
 import { onStanding } from '../../project/database.ts';
 import { EXIT, Failure } from '../../project/failure.ts';
@@ -22,6 +23,7 @@ import { shownStore } from '../../project/shown-path.ts';
 import { ddls } from '../../store/ddl.ts';
 import type { Context } from '../command.ts';
 import { soundProject } from '../load-project.ts';
+import { THEIRS_REMARK } from '../adopt/service-text.ts';
 import { confirm } from '../terminal/ask.ts';
 import type { WrittenMigration } from './show-draft.ts';
 
@@ -32,7 +34,6 @@ export interface TakenOver {
 }
 
 const THEIRS = /^(tables:[ \t]*)(['"]?)theirs\2/m;
-const REMARK = /^# The tables were there before the models, and are not changed\.$/m;
 
 /**
  * Takes over the tables of a database that was there before the models, once that is allowed: as they stand, they are
@@ -49,7 +50,7 @@ export async function takeOver(context: Context, unfitted: SoundProject): Promis
   }
   return onStanding(address, async (store) => {
     const catalogue = await store.catalogue(false);
-    const tables = foundTables(unfitted.graph, catalogue, kind === 'sqlite');
+    const tables = foundTables(unfitted.graph, catalogue, store.ddl.madeAnew !== undefined);
     await refuseOtherProject(store, catalogue, tables);
     const names = tables.map(({ name }) => `\n  ${name}`).join('');
     const which = tables.length === 1 ? 'one table' : `${tables.length} tables`;
@@ -134,7 +135,7 @@ const keepAsFound = (store: Store, tables: readonly Table[], name: string): Prom
 function writeSettings(folder: string): void {
   const file = join(folder, SERVICE_FILE);
   const text = readFileSync(file, 'utf8');
-  const said = text.replace(REMARK, '# The tables were there before the models. Migrations change them now.');
+  const said = text.replace(THEIRS_REMARK, '# The tables were there before the models. Migrations change them now.');
   writeFileSync(file, said.replace(THEIRS, '$1$2taken-over$2'));
 }
 
@@ -142,8 +143,11 @@ function writeSettings(folder: string): void {
  * SQLite makes a table anew for most changes. Throws where that would lose columns that somebody else has added since
  * it was taken over.
  */
-export function refuseLostColumns(catalogue: Catalogue, rebuilt: readonly Table[]): void {
-  for (const table of rebuilt) {
+export async function refuseLostColumns(store: Store, plan: SchemaDiff): Promise<void> {
+  const anew = store.ddl.madeAnew?.(plan) ?? [];
+  if (anew.length === 0) return;
+  const catalogue = await store.catalogue(false);
+  for (const table of anew) {
     const there = tableCalled(catalogue, table.name)?.columns ?? [];
     const known = [...table.columns, ...(table.beside?.columns ?? [])];
     const lost = there.filter(({ name }) => known.every((column) => column.name !== name));

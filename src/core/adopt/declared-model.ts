@@ -2,6 +2,7 @@ import type { ModelDeclaration } from '../declaration/declarations.ts';
 import { usualEndpoints } from '../declaration/model-shape.ts';
 import type { EndpointName } from '../model/model.ts';
 import { tableOf } from '../text/names.ts';
+import { own } from '../text/own.ts';
 import { isComparable, stampColumns } from './taken.ts';
 import type { AdoptionNote, Taken } from './taken.ts';
 
@@ -50,14 +51,15 @@ function setsOf(
 ): Partial<Record<'unique' | 'index', string[][]>> {
   const found = sets.flatMap((columns) => {
     const members = columns.map((column) => memberOf.get(column));
-    if (
-      members.some((member) => member === undefined || (fields[member] !== undefined && !isComparable(fields[member])))
-    )
-      return [];
+    const isUnfit = (member: string): boolean => {
+      const field = own(fields, member);
+      return field !== undefined && !isComparable(field);
+    };
+    if (members.some((member) => member === undefined || isUnfit(member))) return [];
     // A reference by several columns stands for all of them.
     const isPart = joined.some((one) => {
-      const own = one.columns.filter(({ name }) => columns.includes(name)).length;
-      return own > 0 && own < one.columns.length;
+      const some = one.columns.filter(({ name }) => columns.includes(name)).length;
+      return some > 0 && some < one.columns.length;
     });
     const isKey = columns.length === key.columns.length && key.columns.every(({ name }) => columns.includes(name));
     const [only, ...more] = new Set(members);

@@ -12,6 +12,8 @@ export interface Passage {
 export interface Ddl {
   /** What brings the tables of one design to those of another, inside one transaction. */
   diff(plan: SchemaDiff): Passage[];
+  /** The tables, as they are before, that a change makes anew; left out where each is changed where it stands. */
+  madeAnew?(plan: SchemaDiff): Table[];
   /** Makes a table that refers to no other, and its indexes, where it is missing. */
   createIfMissing(table: Table): string;
   /** Fills a table of texts from its one parameter: a JSON array of objects. */

@@ -26,6 +26,23 @@ export interface StoreOptions {
   readonly mostWaiting?: number | undefined;
 }
 
+/** The limits of a server's store, with what is usual where nothing is said. */
+export const withUsualLimits = (options: StoreOptions) => ({
+  ...options,
+  longestRead: options.longestRead ?? 5_000,
+  slowReads: options.slowReads ?? 0,
+  mostWaiting: options.mostWaiting ?? Infinity,
+  longestWait: options.longestWait ?? 120_000,
+});
+
+/** The limits of a server's connections, in milliseconds. */
+export interface ConnectionLimits {
+  readonly longestRead: number;
+  readonly longestTransaction: number | undefined;
+  /** How many slow reads may run beside the quick ones. */
+  readonly slowReads: number;
+}
+
 /** A slow read that nobody waits for any longer. */
 export const tooSlow = (longestRead: number): StoreError =>
   new StoreError(

@@ -5,6 +5,7 @@ import type { Catalogue } from '../../core/tables/catalogue.ts';
 import { withoutPassword } from '../../core/text/without-password.ts';
 import { again } from '../base/again.ts';
 import { handleOf } from '../base/handle.ts';
+import { withUsualLimits } from '../base/options.ts';
 import type { StoreOptions } from '../base/options.ts';
 import { startTimeLimit, timedReading } from '../base/time-limit.ts';
 import { readAddress } from './address.ts';
@@ -31,17 +32,8 @@ import { transactionsOn } from './transactions.ts';
 const AGAIN = { tries: 20, longestPause: 60, isPassing } as const;
 
 /** Opens a pool of connections to a database. `address` is a URL, as mariadb://user@host:3306/name. */
-export async function openMariadb(
-  address: string,
-  {
-    longestRead = 5_000,
-    slowReads = 0,
-    longestTransaction,
-    mostWaiting = Infinity,
-    longestWait = 120_000,
-    onMoved,
-  }: StoreOptions = {},
-): Promise<Store> {
+export async function openMariadb(address: string, options: StoreOptions = {}): Promise<Store> {
+  const { longestRead, slowReads, longestTransaction, mostWaiting, longestWait, onMoved } = withUsualLimits(options);
   const shown = withoutPassword(address);
   const target = readAddress(address);
   const { isCluster, mostBytes } = await lookAt(target, shown);

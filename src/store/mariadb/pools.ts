@@ -1,6 +1,7 @@
 import { Socket } from 'node:net';
 import { createPool } from 'mariadb/callback';
 import type { Pool, PoolConfig } from 'mariadb/callback';
+import type { ConnectionLimits } from '../base/options.ts';
 import { gathering } from '../base/gathering.ts';
 import { SILENCE_MS, startClock } from '../base/time-limit.ts';
 import { makePipes } from '../base/pipes.ts';
@@ -34,11 +35,7 @@ export interface Pools {
   close(): Promise<void>;
 }
 
-export interface PoolLimits {
-  /** Milliseconds. */
-  readonly longestRead: number;
-  readonly longestTransaction: number | undefined;
-  readonly slowReads: number;
+export interface PoolLimits extends ConnectionLimits {
   /** Whether other nodes may have written what this one has not yet. */
   readonly isCluster: boolean;
 }

@@ -1,6 +1,7 @@
 import type { Store } from '../../core/store/contract.ts';
 import { withoutPassword } from '../../core/text/without-password.ts';
 import { again } from '../base/again.ts';
+import { withUsualLimits } from '../base/options.ts';
 import type { StoreOptions } from '../base/options.ts';
 import { timedReading } from '../base/time-limit.ts';
 import { hostAddresses, readAddress } from './address.ts';
@@ -41,18 +42,8 @@ export async function openPostgres(address: string, options: StoreOptions = {}):
   return withReplicas(primary, { ...replicas, open: openReplica, onNews });
 }
 
-async function openHost(
-  address: string,
-  {
-    longestRead = 5_000,
-    slowReads = 0,
-    longestTransaction,
-    mostWaiting = Infinity,
-    longestWait = 120_000,
-    onMoved,
-  }: StoreOptions,
-  held: Held,
-): Promise<Store> {
+async function openHost(address: string, options: StoreOptions, held: Held): Promise<Store> {
+  const { longestRead, slowReads, longestTransaction, mostWaiting, longestWait, onMoved } = withUsualLimits(options);
   const shown = withoutPassword(address);
   const { plain, isPooled } = readAddress(address);
   const pools = await openPools(plain, shown, { longestRead, longestTransaction, slowReads, isPooled });

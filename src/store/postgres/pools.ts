@@ -1,5 +1,6 @@
 import pg from 'pg';
 import { storeError } from './errors.ts';
+import type { ConnectionLimits } from '../base/options.ts';
 import { SILENCE_MS } from '../base/time-limit.ts';
 import { readsOver } from './ask.ts';
 import type { Queryable } from './ask.ts';
@@ -32,11 +33,7 @@ export interface Pools {
   close(): Promise<void>;
 }
 
-export interface PoolLimits {
-  /** Milliseconds. */
-  readonly longestRead: number;
-  readonly longestTransaction: number | undefined;
-  readonly slowReads: number;
+export interface PoolLimits extends ConnectionLimits {
   /** Whether a pooler stands before the server. */
   readonly isPooled: boolean;
 }

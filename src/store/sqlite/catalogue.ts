@@ -5,7 +5,7 @@ import { onDeleteIn } from '../sql/tables.ts';
 import type { Connection } from './connect.ts';
 import { columnKind } from './column-kind.ts';
 import type { SeenValues } from './column-kind.ts';
-import { checksIn, describe } from './describe.ts';
+import { checksIn, describe, workedOutIn } from './describe.ts';
 
 type Cell = string | number | boolean | null;
 type Cells = readonly Cell[];
@@ -106,22 +106,9 @@ function columnOf(
     made: isOfKey && isNumbered ? 'number' : isMade ? 'value' : undefined,
     words: {
       type: `${String(type)}${collation === 'binary' ? '' : ` COLLATE ${collation}`}`,
-      more: isMade ? madeIn(words) : preset === null ? undefined : `DEFAULT (${String(preset)})`,
+      more: isMade ? workedOutIn(words) : preset === null ? undefined : `DEFAULT (${String(preset)})`,
     },
   };
-}
-
-/** How a column is worked out, in the words that made its table. */
-function madeIn(words: string): string | undefined {
-  const at = words.search(/(generated always )?as\(/);
-  if (at < 0) return undefined;
-  let depth = 0;
-  const end = [...words.slice(at)].findIndex((letter) => {
-    depth += letter === '(' ? 1 : letter === ')' ? -1 : 0;
-    return letter === ')' && depth === 0;
-  });
-  const kind = /^\)? ?stored/.test(words.slice(at + end + 1)) ? ' STORED' : '';
-  return `${words.slice(at, at + end + 1)}${kind}`;
 }
 
 function presetOf(words: string): Preset | undefined {

@@ -20,7 +20,7 @@ import { columnText, columnType, conversions, createTable, fillText } from './ta
  */
 export const sqliteDdl: Ddl = {
   diff(plan) {
-    const targets = new Set(plan.moves.flatMap((move) => move.columns.map(({ to }) => to)));
+    const targets = targetsOf(plan);
     return [
       passage('new names', plan.renames.map(renameText)),
       passage(
@@ -50,6 +50,9 @@ export const sqliteDdl: Ddl = {
     ].filter(({ statements }) => statements.length > 0);
   },
 
+  madeAnew: (plan) =>
+    plan.changed.filter((change) => needsRebuild(change, targetsOf(plan))).map(({ before }) => before),
+
   createIfMissing: (table) =>
     [createTable(table).replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'), ...createIndexes(table)].join(';\n'),
   fillFromJson: ({ name: table, columns }) => {
@@ -64,6 +67,10 @@ export const sqliteDdl: Ddl = {
   drop: (tables) => tables.map((table) => `DROP TABLE IF EXISTS ${name(table)}`).join(';\n'),
   count: (affected) => countSql(affected, conversions, inside),
 };
+
+/** Columns that values move to. */
+const targetsOf = ({ moves }: SchemaDiff): ReadonlySet<Column> =>
+  new Set(moves.flatMap((move) => move.columns.map(({ to }) => to)));
 
 /** Columns of standing tables that values move to: bare ones for now. */
 function landings({ moves }: SchemaDiff): string[] {
@@ -83,9 +90,9 @@ const remarkOf = ({ after, columns }: TableChange): string => {
 };
 
 function changeStatements(change: TableChange, landed: ReadonlySet<Column>): string[] {
+  if (needsRebuild(change, landed)) return rebuild(change, landed);
   const { carried, after, columns } = change;
   const changed = columns.filter((column) => !isUnchanged(column));
-  if (needsRebuild(change, changed, landed)) return rebuild(change, landed);
   const added = changed.flatMap((column) => (column.before === undefined ? [column.after!] : []));
   const gone = changed.flatMap((column) => (column.after === undefined ? [column.before!] : []));
   return [
@@ -98,8 +105,9 @@ function changeStatements(change: TableChange, landed: ReadonlySet<Column>): str
 }
 
 /** Whether a change is more than columns that come empty, columns that go, and indexes. */
-function needsRebuild(change: TableChange, changed: readonly ColumnChange[], landed: ReadonlySet<Column>): boolean {
+function needsRebuild(change: TableChange, landed: ReadonlySet<Column>): boolean {
   const { carried, after } = change;
+  const changed = change.columns.filter((column) => !isUnchanged(column));
   const refers = (table: Table, column: Column): boolean =>
     table.references.flatMap(pairsOf).some((pair) => pair.column === column.name);
   // A column brings its own reference along, but for one of several.

@@ -43,12 +43,27 @@ export function checksIn(sql: string): string[] {
   const all = tokensOf(sql).filter((token) => token.trim() !== '');
   return all.flatMap((token, at) => {
     if (token.toLowerCase() !== 'check' || all[at + 1] !== '(') return [];
-    let depth = 0;
-    const length = all.slice(at + 1).findIndex((one) => {
-      depth += one === '(' ? 1 : one === ')' ? -1 : 0;
-      return depth === 0;
-    });
-    return [all.slice(at + 2, at + 1 + length).join(' ')];
+    return [all.slice(at + 2, closing(all, at + 1)).join(' ')];
+  });
+}
+
+/** How a column is worked out, in its words; undefined where it isn't. */
+export function workedOutIn(words: string): string | undefined {
+  const all = tokensOf(words).filter((token) => token.trim() !== '');
+  const at = all.findIndex((token, place) => token.toLowerCase() === 'as' && all[place + 1] === '(');
+  if (at < 0) return undefined;
+  const end = closing(all, at + 1);
+  const kind = all[end + 1]?.toLowerCase() === 'stored' ? ' STORED' : '';
+  return `GENERATED ALWAYS AS ${all.slice(at + 1, end + 1).join(' ')}${kind}`;
+}
+
+/** The place of the bracket that closes the one at a place. */
+function closing(tokens: readonly string[], open: number): number {
+  let depth = 0;
+  return tokens.findIndex((token, at) => {
+    if (at < open) return false;
+    depth += token === '(' ? 1 : token === ')' ? -1 : 0;
+    return depth === 0;
   });
 }
 
