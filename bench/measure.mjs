@@ -1,5 +1,6 @@
 // How servers are started, asked by turns and weighed.
 import { spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import autocannon from 'autocannon';
@@ -7,9 +8,9 @@ import autocannon from 'autocannon';
 const CONNECTIONS = 16;
 export const here = (name) => fileURLToPath(new URL(name, import.meta.url));
 
-/** Starts a server that prints its address as JSON. */
-export function start(file, words) {
-  const child = spawn(process.execPath, [here(file), ...words], { stdio: ['ignore', 'pipe', 'inherit'] });
+/** Starts a server that prints its address as JSON. The last words are for Node itself. */
+export function start(file, words, nodeWords = []) {
+  const child = spawn(process.execPath, [...nodeWords, here(file), ...words], { stdio: ['ignore', 'pipe', 'inherit'] });
   return new Promise((resolve, reject) => {
     let text = '';
     child.on('exit', (code) => reject(new Error(`${file} ended with ${code}`)));
@@ -18,6 +19,27 @@ export function start(file, words) {
       if (text.trimEnd().endsWith('}')) resolve({ child, url: JSON.parse(text).url });
     });
   });
+}
+
+/** Starts the service of a project; where Node is told something, as the modules that the package is made of. */
+export function startService(project, nodeWords) {
+  const program = nodeWords === undefined ? '../dist/cli/main.js' : '../build/cli/main.js';
+  return start(program, ['serve', '-C', project, '--port', '0', '--json', '--quiet'], nodeWords);
+}
+
+/** Does work with servers, and ends them. */
+export async function withServers(servers, work) {
+  try {
+    return await work(servers);
+  } finally {
+    const all = Object.values(servers).map(async ({ child }) => {
+      child.removeAllListeners('exit');
+      const ended = once(child, 'exit');
+      child.kill('SIGINT');
+      await ended;
+    });
+    await Promise.all(all);
+  }
 }
 
 /** The number of requests that are answered in so many seconds; with `bodies`, each is sent to the path. */

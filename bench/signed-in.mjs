@@ -4,14 +4,16 @@ import { writeFileSync } from 'node:fs';
 import { openDatabase } from '../build/project/database.js';
 import { readProject } from '../build/project/project.js';
 import { serviceOn } from '../build/project/serve.js';
-import { compare, here, start } from './measure.mjs';
+import { here, start, startService, withServers } from './measure.mjs';
 
 const PROJECT = here('signed-in');
 const LODGES = 10_000;
 const ASKED = 1_000;
 
-/** The rows of the table, for `rounds` turns of each work. */
-export async function measureSignedIn(address, rounds, twinSettings, bars) {
+const BARS = { sqlite: 0.9, postgres: 0.9, mariadb: 0.9 };
+
+/** Starts the service and the bare twin on a new database, sees that they answer alike, and does work with them. */
+export async function withSignedIn(address, twinSettings, work, words) {
   const project = readProject(PROJECT);
   const { graph } = project;
   const { store } = await openDatabase(project, address);
@@ -21,33 +23,25 @@ export async function measureSignedIn(address, rounds, twinSettings, bars) {
   await store.close();
 
   process.env.BENCH_STORE = address;
-  const ours = await start('../dist/cli/main.js', ['serve', '-C', PROJECT, '--port', '0', '--json', '--quiet']);
+  const ours = await startService(PROJECT, words);
   const file = here('.data/signed-in.json');
   const paths = lodges.slice(0, ASKED).map((key) => `/v1/lodges/${key}`);
   const list = '/v1/lodges?limit=50';
   const settings = await twinSettings({ graph }, address, ours.url, { read: paths[0], lists: [list], headers });
   writeFileSync(file, JSON.stringify(settings));
-  const bare = await start('twins/bare.mjs', [file]);
-  try {
+  const bare = await start('twins/bare.mjs', [file], words);
+  return withServers({ ours, bare }, async (servers) => {
     for (const path of [paths[0], list]) {
       const [own, limit] = await Promise.all(
         [ours, bare].map(({ url }) => fetch(url + path, { headers }).then((answer) => answer.text())),
       );
       if (own !== limit) throw new Error(`the bare twin answers other bytes at ${path}\n${own}\n${limit}`);
     }
-    const found = [];
-    const works = [
-      { name: "read one record of one's own, signed in", paths },
-      { name: "list of 50 of one's own, signed in", paths: [list] },
-    ];
-    for (const work of works) found.push(await compare({ ours, bare }, { ...work, headers, bars }, rounds));
-    return found;
-  } finally {
-    for (const { child } of [ours, bare]) {
-      child.removeAllListeners('exit');
-      child.kill('SIGTERM');
-    }
-  }
+    return work(servers, [
+      { name: "read one record of one's own, signed in", paths, headers, bars: BARS },
+      { name: "list of 50 of one's own, signed in", paths: [list], headers, bars: BARS },
+    ]);
+  });
 }
 
 /** Two keepers, each with half of the lodges: gives the first, and what is theirs. */

@@ -182,6 +182,7 @@ app.use((error, _request, response, _next) => {
   const status = error instanceof ValidationError ? 400 : 500;
   response.status(status).json({ title: 'Wrong request', status, errors: error.errors });
 });
+process.on('SIGINT', () => process.exit());
 const server = app.listen(0, '127.0.0.1', () =>
   console.log(JSON.stringify({ url: `http://127.0.0.1:${server.address().port}` })),
 );

@@ -220,8 +220,8 @@ function endpointContext(
     // A store that keeps whole answers needs none.
     lastPages: makeLastPages(store.answers === undefined ? graph.service.limits.cache : 0),
     runtime: options,
-    answer: (principal, { claim }, write) =>
-      rest.writes.run(principal, (work) => idempotency.within(work, claim, write)),
+    answer: (principal, { claim }, write, settings) =>
+      rest.writes.run(principal, (work) => idempotency.within(work, claim, write), settings),
   };
 }
 

@@ -1,10 +1,13 @@
-import { collectDefaultMetrics, Counter, Gauge, Histogram, Registry } from 'prom-client';
+import { collectDefaultMetrics, Counter, Gauge, Registry } from 'prom-client';
 import type { Reply } from '../core/api/message.ts';
 import { COMMON_HEADERS } from '../core/api/message.ts';
 import type { Service } from '../core/service.ts';
+import type { Statement } from '../core/sql/statement.ts';
 import { BORDERS } from '../store/traced.ts';
 import type { TracedStatement } from '../store/traced.ts';
 import { methodName, operationName, OTHER } from './conventions.ts';
+import { makeDurations } from './durations.ts';
+import type { Series } from './durations.ts';
 import type { Measured } from './workers/messages.ts';
 
 export const METRICS_PATH = '/metrics';
@@ -31,8 +34,6 @@ export const metricsReply = (body: string): Reply => ({
   body,
 });
 
-/** From half a millisecond to ten seconds. */
-const SECONDS = [0.0005, 0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10];
 const OPERATIONS: ReadonlySet<string> = new Set(['SELECT', 'INSERT', 'UPDATE', 'DELETE', 'COMMIT', 'ROLLBACK']);
 const PROBLEM = /"type":"\/problems\/([a-z-]+)"/;
 
@@ -47,34 +48,40 @@ export function makeMetrics(version: string, worker?: number): Metrics {
     .labels(version, process.version)
     .set(1);
   const open = new Gauge({ name: 'http_server_active_requests', help: 'Requests that are being answered.', registers });
-  const requests = new Histogram({
-    name: 'http_server_request_duration_seconds',
-    help: 'How long requests took, by endpoint, method and status.',
-    labelNames: ['http_route', 'http_request_method', 'http_response_status_code'],
-    buckets: SECONDS,
-    registers,
-  });
+  const requests = makeDurations(
+    registry,
+    'http_server_request_duration_seconds',
+    'How long requests took, by endpoint, method and status.',
+  );
   const problems = new Counter({
     name: 'vantfell_refused_requests_total',
     help: 'Requests that were answered with a problem, by its name.',
     labelNames: ['problem'],
     registers,
   });
-  const statements = new Histogram({
-    name: 'db_client_operation_duration_seconds',
-    help: 'How long statements took, by their first word.',
-    labelNames: ['db_operation_name'],
-    buckets: SECONDS,
-    registers,
-  });
-  const waits = new Histogram({
-    name: 'db_client_connection_wait_time_seconds',
-    help: 'How long transactions waited for a connection, or for their turn to write, before they began.',
-    buckets: SECONDS,
-    registers,
-  });
-
-  const [requestsOf, statementsOf] = [seriesOf(requests), seriesOf(statements)];
+  const statements = makeDurations(
+    registry,
+    'db_client_operation_duration_seconds',
+    'How long statements took, by their first word.',
+  );
+  const waits = makeDurations(
+    registry,
+    'db_client_connection_wait_time_seconds',
+    'How long transactions waited for a connection, or for their turn to write, before they began.',
+  ).series({});
+  const ofRequest = new Map<string, Series>();
+  const byWord = new Map<string, Series>();
+  const ofStatement = new WeakMap<Statement, Series>([[BORDERS.begin, waits]]);
+  const known = (statement: Statement): Series => {
+    let series = ofStatement.get(statement);
+    if (series !== undefined) return series;
+    const word = operationName(statement);
+    const name = OPERATIONS.has(word) ? word : OTHER;
+    series = byWord.get(name) ?? statements.series({ db_operation_name: name });
+    byWord.set(name, series);
+    ofStatement.set(statement, series);
+    return series;
+  };
 
   const refused = ({ status, body }: Reply): void => {
     const problem = status < 400 ? undefined : PROBLEM.exec(body?.slice(0, 100) ?? '')?.[1];
@@ -92,10 +99,19 @@ export function makeMetrics(version: string, worker?: number): Metrics {
           const reply = await service.handle(request);
           open.dec();
           refused(reply);
-          const [route, called, status] = [service.routeOf(target), methodName(method), String(reply.status)];
-          requestsOf(`${called} ${status} ${route}`, route, called, status).observe(
-            (performance.now() - begun) / 1_000,
-          );
+          const [route, called] = [service.routeOf(target), methodName(method)];
+          const key = `${called} ${reply.status} ${route}`;
+          let series = ofRequest.get(key);
+          if (series === undefined) {
+            const status = String(reply.status);
+            series = requests.series({
+              http_route: route,
+              http_request_method: called,
+              http_response_status_code: status,
+            });
+            ofRequest.set(key, series);
+          }
+          series.observe(performance.now() - begun);
           return reply;
         },
         refuse(problem, request) {
@@ -105,12 +121,7 @@ export function makeMetrics(version: string, worker?: number): Metrics {
         },
       };
     },
-    statement({ statement, milliseconds }) {
-      if (statement === BORDERS.begin) return waits.observe(milliseconds / 1_000);
-      const word = operationName(statement);
-      const name = OPERATIONS.has(word) ? word : OTHER;
-      statementsOf(name, name).observe(milliseconds / 1_000);
-    },
+    statement: ({ statement, milliseconds }) => known(statement).observe(milliseconds),
     measured: async () => (await registry.getMetricsAsJSON()).map(asOneOfSeveral),
     text: () => registry.metrics(),
   };
@@ -122,15 +133,3 @@ const asOneOfSeveral = (one: Measured[number]): Measured[number] => ({
   name: one.name.replace(/_total$/, (end) => (String(one.type) === 'counter' ? '' : end)),
   aggregator: 'sum',
 });
-
-/** The series of a histogram by a key of one's own: the library puts one together from all labels each time. */
-function seriesOf<Label extends string>(
-  histogram: Histogram<Label>,
-): (key: string, ...labels: string[]) => Histogram.Internal<Label> {
-  const known = new Map<string, Histogram.Internal<Label>>();
-  return (key, ...labels) => {
-    let series = known.get(key);
-    if (series === undefined) known.set(key, (series = histogram.labels(...labels)));
-    return series;
-  };
-}

@@ -1,5 +1,5 @@
 import type { Row, Statement, StoreValue } from '../core/sql/statement.ts';
-import type { Reader, Store, Transaction } from '../core/store/contract.ts';
+import type { Reader, Requester, Store, Transaction } from '../core/store/contract.ts';
 
 /** A statement that was put to a store, and what came of it. */
 export interface TracedStatement {
@@ -38,7 +38,7 @@ export function traced(store: Store, tell: Tell): Store {
         const result = await store.transaction(async (of) => {
           border(BORDERS.begin, ended);
           try {
-            return await work(tracedTransaction(of, tell));
+            return await work(new TracedTransaction(of, tell));
           } finally {
             ended = performance.now();
           }
@@ -60,18 +60,45 @@ const tracedReader = (of: Reader, tell: Tell): Reader => ({
     timed(tell, statement, values, performance.now(), of.all(statement, values, requester), countRows),
 });
 
-const tracedTransaction = (of: Transaction, tell: Tell): Transaction => ({
-  get signal() {
-    return of.signal;
-  },
-  ...tracedReader(of, tell),
-  run: (statement, values) => timed(tell, statement, values, performance.now(), of.run(statement, values), itself),
-  send: (statement, values) => timed(tell, statement, values, performance.now(), of.send(statement, values), itself),
-  nested: (work) => of.nested(work),
-});
+/** A class, because there is one for every write. */
+class TracedTransaction implements Transaction {
+  private readonly of: Transaction;
+  private readonly tell: Tell;
+
+  constructor(of: Transaction, tell: Tell) {
+    this.of = of;
+    this.tell = tell;
+  }
+
+  get signal(): AbortSignal {
+    return this.of.signal;
+  }
+
+  first(statement: Statement, values: readonly StoreValue[], requester?: Requester): Promise<Row | undefined> {
+    const begun = performance.now();
+    return timed(this.tell, statement, values, begun, this.of.first(statement, values, requester), countRow);
+  }
+
+  all(statement: Statement, values: readonly StoreValue[], requester?: Requester): Promise<readonly Row[]> {
+    const begun = performance.now();
+    return timed(this.tell, statement, values, begun, this.of.all(statement, values, requester), countRows);
+  }
+
+  run(statement: Statement, values: readonly StoreValue[]): Promise<number> {
+    return timed(this.tell, statement, values, performance.now(), this.of.run(statement, values), itself);
+  }
+
+  send(statement: Statement, values: readonly StoreValue[]): Promise<number | undefined> {
+    return timed(this.tell, statement, values, performance.now(), this.of.send(statement, values), itself);
+  }
+
+  nested<Result>(work: () => Promise<Result>): Promise<Result> {
+    return this.of.nested(work);
+  }
+}
 
 /** Tells of a statement once its answer is there. */
-async function timed<Result>(
+function timed<Result>(
   tell: Tell,
   statement: Statement,
   values: readonly StoreValue[],
@@ -79,14 +106,16 @@ async function timed<Result>(
   answer: Promise<Result>,
   count: (result: Result) => number | undefined,
 ): Promise<Result> {
-  let rows: number | undefined;
-  try {
-    const result = await answer;
-    rows = count(result);
-    return result;
-  } finally {
-    tell({ statement, values, milliseconds: performance.now() - begun, rows });
-  }
+  return answer.then(
+    (result) => {
+      tell({ statement, values, milliseconds: performance.now() - begun, rows: count(result) });
+      return result;
+    },
+    (error: unknown) => {
+      tell({ statement, values, milliseconds: performance.now() - begun, rows: undefined });
+      throw error;
+    },
+  );
 }
 
 const countRow = (row: Row | undefined): number => (row === undefined ? 0 : 1);

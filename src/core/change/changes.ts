@@ -6,6 +6,7 @@ import { recordDeleter } from './delete-record.ts';
 import { failureFinder } from './find-failures.ts';
 import { writeFinisher } from './finish-write.ts';
 import { madeDefaults } from './made-defaults.ts';
+import type { HookName } from './hooks.ts';
 import { makeModelWriting } from './model-writing.ts';
 import { stockMover } from './move-stock.ts';
 import { changeReader } from './read-change.ts';
@@ -13,6 +14,9 @@ import { secretRules } from './secret-rules.ts';
 import { secretHasher } from './secrets.ts';
 import { evaluationOf } from './unit-of-work.ts';
 import { lockedRecord, recordUpdater } from './update-record.ts';
+
+/** Hooks that run while a record is made or changed. */
+const WITHIN: readonly HookName[] = ['beforeCreate', 'afterCreate', 'beforeUpdate', 'afterUpdate'];
 
 /** The writes of one model. */
 export function makeChanges(model: Model, writing: Writing): Changes {
@@ -26,6 +30,7 @@ export function makeChanges(model: Model, writing: Writing): Changes {
   return {
     ...secrets,
     secretFailures: secretRules(writing.graph, model),
+    isBrief: !WITHIN.some((name) => parts.hookRunner.has(name)) && !model.fields.some(({ type }) => type === 'secret'),
     create: recordCreator(parts, steps),
     change: recordUpdater(parts, steps),
     ...recordDeleter(parts, finish),

@@ -50,6 +50,8 @@ export interface Changes {
   hashSecrets(values: Values, hash?: (secret: string) => Promise<string>): Promise<Values>;
   /** What is wrong with a secret among values that a client or code gives, beyond the rules of its field. */
   readonly secretFailures: SecretRules;
+  /** Whether to make or change a record takes a few statements: no code of the project, no secret to hash. */
+  readonly isBrief: boolean;
   /** How many secrets among the values have to be hashed. */
   countSecrets(values: Values): number;
   /**

@@ -35,9 +35,8 @@ export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string):
   };
 
   /** Lines of one record are in order, whatever clock wrote them: their order gives the life that they belong to. */
-  async function idFor(transaction: Transaction, model: string, key: string): Promise<string> {
+  async function idAfterLast(transaction: Transaction, model: string, key: string): Promise<string> {
     const id = uuid();
-    if (!hasLives(graph.byName.get(model)!)) return id;
     const last = (await transaction.first(latest, [model, key]))?.[0] ?? null;
     return last === null || String(last) < id ? id : following(String(last), id);
   }
@@ -46,10 +45,12 @@ export function makeJournal(graph: Graph, dialect: Dialect, uuid: () => string):
     async write({ transaction, entries, caller, operation }) {
       for (const { model, key, at, action, changes } of entries.splice(0)) {
         const by = caller === null ? null : String(caller.key);
+        const record = String(key);
+        const mayHaveLines = hasLives(graph.byName.get(model)!);
         const texts = [
-          await idFor(transaction, model, String(key)),
+          mayHaveLines ? await idAfterLast(transaction, model, record) : uuid(),
           model,
-          String(key),
+          record,
           dialect.bindKind({ kind: 'date-time', scale: 0 }, at.toISOString()),
           by,
           action,

@@ -85,8 +85,11 @@ export function requestedValues({ model, links }: ModelWriting): RequestedValues
   };
 }
 
-export const withoutAbsent = (values: Values): Values =>
-  Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined));
+export function withoutAbsent(values: Values): Values {
+  const given: Values = {};
+  for (const member of Object.keys(values)) if (values[member] !== undefined) given[member] = values[member];
+  return given;
+}
 
 /** Objects with the patches of an update in them; what they make must keep the rules. */
 function merged(

@@ -12,6 +12,7 @@ import type { FieldValue } from '../model/scalar.ts';
 import { isWritten } from '../model/types.ts';
 import { canonical } from '../model/value.ts';
 import { nearest } from '../text/nearest.ts';
+import { own } from '../text/own.ts';
 import { describe, isRecord, quoted } from '../text/value.ts';
 import { worded } from './message.ts';
 import { testsOf } from './tests.ts';
@@ -86,22 +87,21 @@ export function bodyReader(model: Model, kind: WriteKind, unseen: Unseen = seesA
   const settable = model.fields.filter((field) => isSettable(field, kind));
   const isAsked = (field: Field): boolean => isNeeded(field, kind, model) && !unseen.mayLeaveOut(field);
   const links = new Map(linkedOf(model).map((one) => [one.member, linkSpec(one)]));
-  const schema = object(
-    Object.fromEntries([
-      ...settable.map((field): [string, AnySchema] => [
-        field.member,
-        valueSchema(unseen.mayBeNull(field) ? optional(field) : field, isAsked(field)),
-      ]),
-      ...[...links].map(([member, spec]): [string, AnySchema] => [member, valueSchema(spec, false)]),
+  const brokenRulesOf = rulesChecker([
+    ...settable.map((field): Member => [
+      field.member,
+      unseen.mayBeNull(field) ? optional(field) : field,
+      isAsked(field),
     ]),
-  );
+    ...[...links].map(([member, spec]): Member => [member, spec, false]),
+  ]);
   const insides = [...settable, ...[...links].map(([member, spec]) => ({ ...spec, member }))].flatMap((field) => {
     const check = insideChecker(field);
     return check === undefined ? [] : [[field, check] as const];
   });
   const names = [...model.byMember.keys(), ...links.keys()];
-  const own = kind === 'load' || kind === 'amend';
-  const derivable = new Set(own ? [] : derivedNames(model));
+  const isOwn = kind === 'load' || kind === 'amend';
+  const derivable = new Set(isOwn ? [] : derivedNames(model));
 
   return (body, whole = false) => {
     const repeated = new Map<Field, unknown>();
@@ -125,9 +125,9 @@ export function bodyReader(model: Model, kind: WriteKind, unseen: Unseen = seesA
       else values[member] = prepared(field, value, pointerTo(member), failures);
     }
     if (failures.length <= MOST_FAILURES) {
-      failures.push(...brokenRulesOf(schema, values));
+      failures.push(...brokenRulesOf(values));
       for (const [field, check] of insides) {
-        const value = values[field.member] ?? null;
+        const value = own(values, field.member) ?? null;
         if (value !== null) check(value, pointerTo(field.member), failures);
       }
     }
@@ -157,12 +157,12 @@ export function valueReader(
   spec: ValueSpec,
   pointer: string,
 ): (value: unknown) => { value: FieldValue; failures: Failure[] } {
-  const schema = object({ value: valueSchema(spec, spec.rules.required) });
+  const brokenRulesOf = rulesChecker([['value', spec, spec.rules.required]]);
   const checkInside = insideChecker(spec);
   return (given) => {
     const failures: Failure[] = [];
     const value = prepared(spec, given, pointer, failures);
-    const broken = brokenRulesOf(schema, { value });
+    const broken = brokenRulesOf({ value });
     const placed = broken.map((failure) => ({ ...failure, pointer: pointer + failure.pointer.slice('/value'.length) }));
     failures.push(...placed);
     if (value !== null && value !== undefined) checkInside?.(value, pointer, failures);
@@ -170,7 +170,35 @@ export function valueReader(
   };
 }
 
-function brokenRulesOf(schema: AnySchema, values: Values): Failure[] {
+/** A member, the rules of its values, and whether one must be given. */
+type Member = readonly [member: string, spec: ValueSpec, needed: boolean];
+
+/**
+ * What is wrong with the values of members. Most bodies have nothing wrong: Yup, which finds and words every failure,
+ * is asked about the others only.
+ */
+function rulesChecker(members: readonly Member[]): (values: Values) => Failure[] {
+  const sound = members.map(([member, spec, needed]) => [member, soundness(spec, needed)] as const);
+  let schema: AnySchema | undefined;
+  return (values) => {
+    if (sound.every(([member, isSound]) => isSound(own(values, member)))) return [];
+    schema ??= object(Object.fromEntries(members.map(([member, spec, needed]) => [member, valueSchema(spec, needed)])));
+    return failuresBy(schema, values);
+  };
+}
+
+/** Tells whether a value breaks none of its own rules; its inside is for `insideChecker`. */
+function soundness(spec: ValueSpec, needed: boolean): (value: FieldValue | undefined) => boolean {
+  const tests = testsOf(spec);
+  const hasType = isOfType(spec);
+  return (value) => {
+    if (value === undefined) return !needed;
+    if (value === null) return !spec.rules.required;
+    return hasType(value) && tests.every((one) => one.holds(value));
+  };
+}
+
+function failuresBy(schema: AnySchema, values: Values): Failure[] {
   try {
     schema.validateSync(values, { strict: true, abortEarly: false, disableStackTrace: true });
     return [];

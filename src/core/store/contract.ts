@@ -83,6 +83,8 @@ export interface HalfDone {
 export interface TransactionOptions {
   /** It may take as long as it likes. */
   readonly unlimited?: boolean;
+  /** It is a few statements and waits for nothing else: a database with one writer may keep several such together. */
+  readonly isBrief?: boolean;
   /** Whom it is for. */
   readonly requester?: Requester | undefined;
 }

@@ -19,6 +19,7 @@ import { watchFile } from './file-watch.ts';
 import { makeQueue } from './queue.ts';
 import { readsOn } from './reads.ts';
 import { makeSlowReads } from './slow-reads.ts';
+import { sharedCommits } from './shared-commit.ts';
 import { holdTables } from './tables-mark.ts';
 import type { TablesMark } from './tables-mark.ts';
 import { transactionsOn } from './transactions.ts';
@@ -40,21 +41,16 @@ export function openSqlite(
 ): Store {
   const [writing, reading] = connections(file, asItIs);
   const watch = watchFile(file);
-  const inLine = makeQueue(mostWaiting);
+  const line = makeQueue(mostWaiting);
   const read = readerOf(reading);
   const slow = slowReads === 0 ? undefined : makeSlowReads(file, slowReads, longestRead, asItIs);
   const held = holdTables(`sqlite:${file}`, onMoved);
   const changes = cache === 0 ? undefined : changeMarkOf(file, reading);
   const reads = readsOn({ file, read, slow, watch, held, longestRead, changes });
-  const whole = transactionsOn(writing, file, watch, held, changes);
-  /**
-   * Does some work when it is its turn. Other programs may stand in its way for so long from now on, the wait
-   * included.
-   */
-  const begun = <Result>(busy: number, mayWait: boolean, work: (busyUntil: number) => Promise<Result>) => {
-    const busyUntil = performance.now() + busy;
-    return inLine(() => work(busyUntil), mayWait);
-  };
+  const write = readerOf(writing);
+  const parts = { writing, write, file, watch, heed: () => held.heed(write, changes?.now()) };
+  const whole = transactionsOn(parts);
+  const share = sharedCommits(parts, line.run);
 
   const store: Store = {
     kind: 'sqlite',
@@ -66,12 +62,21 @@ export function openSqlite(
 
     reading: (work, requester) => timedReading(store, longestRead, work, requester),
 
-    transaction: (work, { unlimited = false } = {}) =>
-      begun(BUSY_MS, unlimited, (busyUntil) => whole(work, unlimited ? undefined : longestTransaction, busyUntil)),
+    transaction(work, { unlimited = false, isBrief = false } = {}) {
+      // Other programs may stand in its way for so long from now on, the wait for its turn included.
+      const busyUntil = performance.now() + BUSY_MS;
+      if (unlimited) return line.run(() => whole(work, undefined, busyUntil));
+      return line.waiting(() =>
+        isBrief
+          ? share(work, longestTransaction, busyUntil)
+          : line.run(() => whole(work, longestTransaction, busyUntil)),
+      );
+    },
 
     // Another program may be at the same work, for as long as that takes.
-    alter: (work) =>
-      begun(ALTERING_MS, true, async (busyUntil) => {
+    alter(work) {
+      const busyUntil = performance.now() + ALTERING_MS;
+      return line.run(async () => {
         // A table that is made anew is dropped first: its rows must not take others along. The end looks after all of
         // them.
         writing.exec('PRAGMA foreign_keys = OFF');
@@ -89,18 +94,19 @@ export function openSqlite(
         } finally {
           writing.exec('PRAGMA foreign_keys = ON');
         }
-      }),
+      });
+    },
 
     catalogue: (thorough) => Promise.resolve(readCatalogue(reading, mayWrite(file), thorough)),
 
     async close() {
       await slow?.close();
-      await inLine(() => {
+      await line.run(() => {
         reading.close();
         writing.close();
         changes?.close();
         return Promise.resolve();
-      }, true);
+      });
     },
   };
   return store;

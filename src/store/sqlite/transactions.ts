@@ -4,13 +4,10 @@ import { StoreError } from '../../core/store/contract.ts';
 import type { Transaction } from '../../core/store/contract.ts';
 import { startTimeLimit, transactionOver } from '../base/time-limit.ts';
 import type { TimeLimit } from '../base/time-limit.ts';
-import type { ChangeMark } from './change-mark.ts';
 import type { Connection } from './connect.ts';
-import { readerOf } from './connected.ts';
 import type { Connected } from './connected.ts';
 import { storeError } from './errors.ts';
-import type { watchFile } from './file-watch.ts';
-import type { TablesMark } from './tables-mark.ts';
+import type { FileWatch } from './file-watch.ts';
 import { whenFree } from './when-free.ts';
 
 /** Does work in a transaction. `longest` is in milliseconds; until `busyUntil`, other programs may stand in its way. */
@@ -20,20 +17,23 @@ export type RunWhole = <Result>(
   busyUntil: number,
 ) => Promise<Result>;
 
-export function transactionsOn(
-  writing: Connection,
-  file: string,
-  watch: ReturnType<typeof watchFile>,
-  mark: TablesMark,
-  changes: ChangeMark | undefined,
-): RunWhole {
-  const write = readerOf(writing);
+/** What transactions of one file work with. */
+export interface TransactionParts {
+  readonly writing: Connection;
+  readonly write: Connected;
+  readonly file: string;
+  readonly watch: FileWatch;
+  /** Throws where the tables are others than those that the store is held to. */
+  heed(): void;
+}
+
+export function transactionsOn({ writing, write, file, watch, heed }: TransactionParts): RunWhole {
   return async (work, longest, busyUntil) => {
     let limit: TimeLimit | undefined;
     try {
       watch.check();
       await whenFree(busyUntil, () => writing.exec('BEGIN IMMEDIATE'));
-      mark.heed(write, changes?.now());
+      heed();
       limit = startTimeLimit(longest);
       const transaction = transactionOn(write, (sql) => writing.exec(sql), limit, file);
       let result: Awaited<ReturnType<typeof work>>;
@@ -50,16 +50,19 @@ export function transactionsOn(
       return result;
     } catch (error) {
       if (writing.inTransaction) writing.exec('ROLLBACK');
-      throw isDrivers(error) ? storeError(error, file) : error;
+      throw storeErrorOf(error, file);
     } finally {
       limit?.end();
     }
   };
 }
 
-/** An error of the driver, as opposed to one that the work of a transaction threw by itself. */
-const isDrivers = (error: unknown): boolean =>
-  error instanceof Error && typeof (error as { code?: unknown }).code === 'string' && !(error instanceof StoreError);
+/** An error of the driver in words; one that the work of a transaction threw by itself as it is. */
+export function storeErrorOf(error: unknown, file: string): unknown {
+  const isDrivers =
+    error instanceof Error && typeof (error as { code?: unknown }).code === 'string' && !(error instanceof StoreError);
+  return isDrivers ? storeError(error, file) : error;
+}
 
 /** A transaction lets others have the thread so often: reads, for which nothing else would make room. */
 const SLICE_MS = 10;
@@ -68,7 +71,7 @@ const SLICE_MS = 10;
  * A transaction's own handle: after the end it refuses, instead of writing outside. The driver never waits, so that
  * between two statements is the only place to look at the clock, and to let others go on.
  */
-function transactionOn(
+export function transactionOn(
   connected: Connected,
   exec: (sql: string) => unknown,
   limit: TimeLimit,

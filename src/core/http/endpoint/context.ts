@@ -7,7 +7,7 @@ import type { Writes } from '../../change/writes.ts';
 import type { Hashing } from '../../identity/hashing.ts';
 import type { Graph } from '../../model/graph.ts';
 import type { Cursors } from '../../query/cursor.ts';
-import type { Store } from '../../store/contract.ts';
+import type { Store, TransactionOptions } from '../../store/contract.ts';
 import type { EntityTags } from '../request/entity-tag.ts';
 import type { LastPages } from './last-pages.ts';
 
@@ -23,7 +23,12 @@ export interface EndpointContext {
   readonly writes: Writes;
   readonly hashing: Hashing;
   /** Answers a request by a write in one transaction, which includes all reads for the answer. */
-  answer(principal: Principal, request: Request, write: (work: UnitOfWork) => Promise<Reply>): Promise<Reply>;
+  answer(
+    principal: Principal,
+    request: Request,
+    write: (work: UnitOfWork) => Promise<Reply>,
+    options?: TransactionOptions,
+  ): Promise<Reply>;
 }
 
 /**

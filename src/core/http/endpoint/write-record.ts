@@ -144,14 +144,15 @@ async function changeOne(writing: RecordWriting, asked: Asked, body: AskedChange
     (find) => look(principal, find),
     async () => {
       const sealed = await body.sealed(sealedFor(writing, principal));
-      return answer(principal, request, async (work) => {
+      const change = async (work: UnitOfWork): Promise<Reply> => {
         // The body is read once the record is locked.
         const bodyOver = (seen: Values): ReturnType<typeof sealed> => {
           wasThere = true;
           return sealed(work, seen);
         };
         return changed(writing, work, await changes.change(work, how, key, bodyOver, client), request);
-      });
+      };
+      return answer(principal, request, change, { isBrief: changes.isBrief });
     },
     (work, known) => changes.failuresOfChange(work, how, key, (seen) => body.read(work, seen), known, client),
     { wasThere: () => wasThere },
@@ -169,9 +170,9 @@ async function createOne(writing: RecordWriting, asked: Asked, body: unknown, gi
     async () => {
       if (failures.length > 0) throw brokenRules(failures);
       const sealed = await sealedFor(writing, principal)(values);
-      return answer(principal, request, async (work) =>
-        created(writing, work, await changes.create(work, sealed, permissions), request),
-      );
+      const create = async (work: UnitOfWork): Promise<Reply> =>
+        created(writing, work, await changes.create(work, sealed, permissions), request);
+      return answer(principal, request, create, { isBrief: changes.isBrief });
     },
     (work, known) => changes.failuresOfNew(work, values, known, permissions),
   );

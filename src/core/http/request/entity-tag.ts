@@ -1,4 +1,4 @@
-import { createHmac, createSecretKey, hash } from 'node:crypto';
+import { createHmac, hash } from 'node:crypto';
 
 /** The tags of one model's records: `"<state>-<answer>"`, because two clients may see different parts of one state. */
 export interface RecordTags {
@@ -35,11 +35,13 @@ export interface EntityTags {
 const LENGTH = 24;
 
 export function makeEntityTags(serviceKey: string): EntityTags {
-  const key = createSecretKey(createHmac('sha256', serviceKey).update('vantfell entity tags').digest());
+  // As long as a block of BLAKE2, which is a good MAC with its key before the text (RFC 7693, 2.9), and takes a third of
+  // the time of an HMAC.
+  const key = createHmac('sha512', serviceKey).update('vantfell entity tags').digest('hex');
   return {
     // Half the time of SHA-256 on pages of lists.
     mark: (text) => hash('blake2b512', text).slice(0, LENGTH),
-    hiddenMark: (text) => createHmac('sha256', key).update(text).digest('hex').slice(0, LENGTH),
+    hiddenMark: (text) => hash('blake2b512', key + text).slice(0, LENGTH),
   };
 }
 
