@@ -8,6 +8,7 @@ import type { Scalar } from '../model/scalar.ts';
 import type { ReadBody, Values } from '../rules/schema.ts';
 import type { Dialect } from '../sql/dialect.ts';
 import type { Code } from './code.ts';
+import type { Journal } from './journal.ts';
 import type { Runtime } from './runtime.ts';
 import type { Scope } from './scope.ts';
 import type { SecretRules } from './secret-rules.ts';
@@ -109,6 +110,7 @@ export interface Writing {
   readonly code: Code;
   readonly permissionSets: PermissionSets;
   readonly credentials: Credentials;
+  readonly journal: Journal;
   changesOf(model: Model): Changes;
   scopeOf(work: UnitOfWork): Scope;
 }

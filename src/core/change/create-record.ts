@@ -72,21 +72,31 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
       return asProblem(writing.graph, 'write', slugs.write(transaction, values, filled, insert));
     };
     // Nothing of what is written depends on the answers of the steps before: all of it takes one way to the database.
+    let isNoted = false;
     const hasty = async (): Promise<Row | undefined> => {
       let inserting: ReturnType<typeof insert> | undefined;
       const inserted = (): ReturnType<typeof insert> => (inserting ??= insert());
       const written = async (): Promise<Row | undefined> => {
         await authorize(work, draft);
-        return (await allOf([moveStock(work, [], values, inserted), inserted()]))[1];
+        const writing = allOf([moveStock(work, [], values, inserted), inserted()]);
+        isNoted = finish.noteAhead(work, values);
+        return (await writing)[1];
       };
-      const related = checks.relatedFailures(work, values, {}, look).then(refuse);
-      return (await hastily(allOf([related, written()])))[1];
+      const related = (): Promise<void> => checks.relatedFailures(work, values, {}, look).then(refuse);
+      if (!look.areHeld) return (await hastily(allOf([related(), written()])))[1];
+      return hastily(
+        written().catch(async (error: unknown) => {
+          // A record that it refers to may not be there, and that is what its client is told first.
+          await related();
+          throw error;
+        }),
+      );
     };
     // What its own values refuse must not even touch the stock.
     const mayGoAhead = work.isHasty && !hasHook && open.size === 0 && filled.size === 0;
     const isHasty = mayGoAhead && checks.own(work, values).length === 0;
     const row = await (isHasty ? hasty() : plain());
-    return finish.written(work, row!, undefined, values, 'create', permissions);
+    return finish.written(work, row!, undefined, values, 'create', permissions, isNoted);
   };
 }
 

@@ -1,13 +1,14 @@
 import type { Act } from '../access/condition.ts';
 import { tokenIsOver } from '../access/authorization.ts';
 import type { Permissions } from '../access/permissions.ts';
+import { modelOf } from '../model/graph.ts';
 import type { Scalar } from '../model/scalar.ts';
 import type { Values } from '../rules/schema.ts';
 import type { Row } from '../sql/statement.ts';
 import type { RecordChecks } from './check-record.ts';
 import type { Written } from './contract.ts';
 import { forCode } from './for-code.ts';
-import { changesIn } from './journal.ts';
+import { changesIn, hasLives } from './journal.ts';
 import type { ModelWriting } from './model-writing.ts';
 import type { UnitOfWork } from './unit-of-work.ts';
 
@@ -21,8 +22,14 @@ export interface FinishWrite {
     values: Values,
     act: Act,
     permissions: Permissions | undefined,
+    isNoted?: boolean,
   ): Promise<Written>;
   deleted(work: UnitOfWork, key: Scalar, record: Values): Promise<void>;
+  /**
+   * Writes the line of the journal of a new record whose key is known, before its row is: then `written` adds none.
+   * Gives whether it has.
+   */
+  noteAhead(work: UnitOfWork, values: Values): boolean;
 }
 
 export function writeFinisher(parts: ModelWriting, checks: RecordChecks): FinishWrite {
@@ -31,6 +38,9 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
   const collects = hookRunner.has('afterCommit');
   const { identity } = writing.graph;
   const isCaller = identity?.model === model.name;
+  // A stock has its line before what draws on it.
+  const drawsOnNoted = model.draws.some(({ from }) => modelOf(writing.graph, from).journal);
+  const mayGoAhead = model.journal && !collects && !hasLives(model) && !drawsOnNoted;
   const address = isCaller && identity.codes?.verify !== undefined ? identity.codes.to.member : undefined;
 
   /**
@@ -76,7 +86,7 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
   }
 
   return {
-    async written(work, [given, shown, stored], before, values, act, permissions) {
+    async written(work, [given, shown, stored], before, values, act, permissions, isNoted = false) {
       const key = given as Scalar;
       const record = { ...values, [model.key.member]: key };
       if (links.members.length > 0) await links.write(work.transaction, key, record, before ?? {});
@@ -85,11 +95,19 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
       const hook = before === undefined ? 'afterCreate' : 'afterUpdate';
       await hookRunner.run(hook, work, record, ...(before === undefined ? [] : [before]));
       await endTokens(work, key, before, record);
-      note(work, key, before, record);
+      if (!isNoted) note(work, key, before, record);
       const { seesAll } = parts.lookUpsFor(permissions ?? service);
       const isKnown = statements.returnsAll && seesAll && !hookRunner.has(hook);
       const texts = { shown: shown as string, stored: (stored as string | null) ?? undefined };
       return { key, ...(isKnown ? { texts } : {}) };
+    },
+
+    noteAhead(work, values) {
+      const key = (values[model.key.member] ?? null) as Scalar;
+      if (key === null || !mayGoAhead) return false;
+      note(work, key, undefined, values);
+      void writing.journal.write(work);
+      return true;
     },
 
     async deleted(work, key, record) {

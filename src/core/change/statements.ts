@@ -95,6 +95,11 @@ export interface LookUps {
   readonly readDerived: ProjectionStatement | undefined;
   /** One row: for each relation of the model, whether the record with the new key exists and can be read. */
   readonly exist: Valued;
+  /**
+   * Whether the references of a new record's table say the same: every record can be read that it may refer to, and
+   * none is the new one.
+   */
+  readonly areHeld: boolean;
   /** The same for one record of a many-to-many relation, by its member. */
   readonly linked: ReadonlyMap<string, Valued>;
   readonly referrers: readonly Referrer[];
@@ -111,6 +116,14 @@ export function lookUps(model: Model, permissions: Permissions, dialect: Dialect
     readProjection: projectionStatement(graph, model, seen, dialect, { whole: !isOpen(graph, model), guard }),
     readDerived: derived.length === 0 ? undefined : projectionStatement(graph, model, derived, dialect),
     exist: existStatement(model, permissions, dialect),
+    areHeld:
+      // Tables that were there before have the references that they have.
+      graph.fitted === undefined &&
+      !graph.service.isTakenOver &&
+      linkedOf(model).length === 0 &&
+      model.relations.every(
+        ({ target }) => target !== model.name && permissions.may(modelOf(graph, target), 'read') === true,
+      ),
     linked: new Map(
       linkedOf(model).map((links) => [
         links.member,

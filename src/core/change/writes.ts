@@ -127,7 +127,7 @@ export function makeWrites(options: WritesOptions): Writes {
     });
 
   const credentials = makeCredentials(dialect, graph.identity?.codes !== undefined);
-  const writing: Writing = { graph, dialect, runtime, code, permissionSets, credentials, changesOf, scopeOf };
+  const writing: Writing = { graph, dialect, runtime, code, permissionSets, credentials, journal, changesOf, scopeOf };
   return {
     permissionSets,
     changesOf,

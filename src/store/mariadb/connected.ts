@@ -2,11 +2,18 @@ import type { Socket } from 'node:net';
 import { createConnection } from 'mariadb/callback';
 import type { Connection, ConnectionConfig } from 'mariadb/callback';
 
-/** The way in which the driver is given a socket: `made` is one that is not connected yet. */
+/** The way in which the driver is given a socket. What `made` gives is connected, and may become another then. */
 export const streamTo =
-  ({ host, port }: { readonly host?: string; readonly port?: number }, made: () => Socket): StreamCallback =>
+  (
+    { host, port }: { readonly host?: string; readonly port?: number },
+    made: () => Socket,
+    became = same,
+  ): StreamCallback =>
   (given) =>
-    given(undefined, made().setNoDelay().connect(port!, host!));
+    // To connect a socket takes back whatever its methods were replaced with.
+    given(undefined, became(made().setNoDelay().connect(port!, host!)));
+
+const same = (socket: Socket): Socket => socket;
 
 /** As the driver's own types have it, but for what it gives. */
 type StreamCallback = (given: (error: Error | undefined, socket: Socket) => void) => void;

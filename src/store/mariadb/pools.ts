@@ -44,7 +44,7 @@ export const settingsOf = (target: Target, session: readonly string[]): PoolConf
   ...target,
   ...DRIVER,
   connectTimeout: CONNECT_MS,
-  stream: streamTo(target, () => gathering(new Socket())),
+  stream: streamTo(target, () => new Socket(), gathering),
   keepAliveDelay: 10_000,
   initSql: [...SESSION, ...session],
 });

@@ -1,27 +1,15 @@
-import pg from 'pg';
-import type { StoreValue } from '../../core/sql/statement.ts';
+import type pg from 'pg';
 import { startClock } from '../base/time-limit.ts';
+import { put } from './query.ts';
+import type { Query, Result } from './query.ts';
 
-/** The driver's answer, with rows as arrays. */
-export type Result = pg.QueryArrayResult<StoreValue[]>;
-
-/** Whatever answers statements with rows as arrays: a connection, a pool of them, or pipes. */
+/** Whatever answers statements: a connection, a pool of them, or pipes. */
 export interface Queryable {
-  query(query: pg.QueryArrayConfig): Promise<Result>;
+  query(query: Query): Promise<Result>;
 }
 
-/** Told what became of a statement: the one or the other. */
-type Told = (error: Error | undefined, result: Result | undefined) => void;
-
-/** Puts a statement to a connection. */
-export function put(client: pg.ClientBase, query: pg.QueryConfig, told: Told): void {
-  client.query(
-    new pg.Query(query, undefined, (error, result) => told(error ?? undefined, result as unknown as Result)),
-  );
-}
-
-/** The same as a promise: one, where the driver's own way takes three. */
-export const askOn = (client: pg.ClientBase, query: pg.QueryConfig): Promise<Result> =>
+/** The answer of a connection as a promise: one, where the driver's own way takes three. */
+export const askOn = (client: pg.ClientBase, query: Query): Promise<Result> =>
   new Promise((resolve, reject) => {
     put(client, query, (error, result) => (error === undefined ? resolve(result!) : reject(error)));
   });

@@ -2,11 +2,11 @@ import type pg from 'pg';
 import { StoreError } from '../../core/store/contract.ts';
 import type { HandledLine } from '../base/handle.ts';
 import { askOn, inOnePiece } from './ask.ts';
-import type { Result } from './ask.ts';
 import { isLost } from './failures.ts';
 import type { Failures } from './failures.ts';
 import type { PreparedStatements } from './prepared.ts';
-import { heldCommit } from './tables-mark.ts';
+import { commandOf } from './query.ts';
+import type { Query, Result } from './query.ts';
 
 /**
  * The statements of one transaction. Those that are put before anything waits leave in one piece, and PostgreSQL
@@ -14,7 +14,7 @@ import { heldCommit } from './tables-mark.ts';
  */
 export interface Line extends HandledLine {
   /** Sends what begins it. */
-  begin(text: string): void;
+  begin(query: Query): void;
   rollBack(): Promise<unknown>;
   commit(): Promise<void>;
 }
@@ -30,7 +30,7 @@ export function makeLine(client: pg.ClientBase, { prepared, failures }: LinePart
   let failed: { readonly error: unknown } | undefined;
   let isGathering = false;
 
-  function put(query: pg.QueryConfig): Promise<Result> {
+  function put(query: Query): Promise<Result> {
     if (!isGathering) {
       isGathering = true;
       inOnePiece(client, (leave) =>
@@ -44,23 +44,23 @@ export function makeLine(client: pg.ClientBase, { prepared, failures }: LinePart
   }
 
   const command = (text: string): Promise<unknown> =>
-    put({ text }).catch((error: unknown) => {
+    put(commandOf(text)).catch((error: unknown) => {
       throw failures.of(error);
     });
 
-  const send = (query: pg.QueryConfig): Promise<number | undefined> =>
+  const send = (query: Query): Promise<number | undefined> =>
     put(query).then(
       ({ rowCount }) => rowCount ?? 0,
       (error: unknown) => void (failed ??= { error }),
     );
   /** Nothing waits for it. */
   const leave = (text: string): Promise<void> => {
-    void send({ text });
+    void send(commandOf(text));
     return Promise.resolve();
   };
 
   return {
-    begin: (text) => void leave(text),
+    begin: (query) => void send(query),
     mark: (point) => leave(`SAVEPOINT ${point}`),
     keep: (point) => leave(`RELEASE ${point}`),
     ask: (statement, values) =>
@@ -74,8 +74,7 @@ export function makeLine(client: pg.ClientBase, { prepared, failures }: LinePart
       failed = undefined;
     },
     async commit() {
-      const { held } = prepared;
-      const outcome = await put({ text: held === undefined ? 'COMMIT' : heldCommit(held) }).then(
+      const outcome = await put(prepared.commit).then(
         (result) => ({ result }),
         (error: unknown) => ({ error: failures.of(error) }),
       );
@@ -90,7 +89,7 @@ export function makeLine(client: pg.ClientBase, { prepared, failures }: LinePart
 }
 
 /** What PostgreSQL says where a transaction is to be kept of which a statement has failed: it takes it back. */
-const isRolledBack = (result: Result | Result[]): boolean => [result].flat().at(-1)?.command === 'ROLLBACK';
+const isRolledBack = ({ command }: Result): boolean => command === 'ROLLBACK';
 
 const rolledBack = (): StoreError =>
   new StoreError(

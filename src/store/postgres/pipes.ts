@@ -1,11 +1,13 @@
 import pg from 'pg';
 import { makePipes } from '../base/pipes.ts';
 import type { Pipes as PipesOf } from '../base/pipes.ts';
-import { breakOff, inOnePiece, put } from './ask.ts';
-import type { Queryable, Result } from './ask.ts';
+import { breakOff, inOnePiece } from './ask.ts';
+import type { Queryable } from './ask.ts';
 import { isFull } from './patient-pool.ts';
+import { put } from './query.ts';
+import type { Query, Result } from './query.ts';
 
-export type Pipes = PipesOf<pg.QueryArrayConfig, Result>;
+export type Pipes = PipesOf<Query, Result>;
 
 /** Connections that quick reads share. */
 export const postgresPipes = (settings: pg.ClientConfig, count: number, longest: number, others: Queryable): Pipes =>

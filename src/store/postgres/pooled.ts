@@ -1,4 +1,5 @@
 import type pg from 'pg';
+import { askOn } from './ask.ts';
 import type { Queryable } from './ask.ts';
 
 /** Begins a transaction of so many milliseconds. Behind a pooler that is said each time: no connection remembers it. */
@@ -15,7 +16,7 @@ export function pooledReads(pool: pg.Pool, longest: number): Queryable {
         client.query(text).catch((error: unknown) => (broken = error as Error));
       try {
         const begun = border(beginText(true, longest));
-        const answer = client.query(query);
+        const answer = askOn(client, query);
         const ended = border('COMMIT');
         return await answer.finally(() => Promise.all([begun, ended]));
       } finally {

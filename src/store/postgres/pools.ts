@@ -8,6 +8,8 @@ import { postgresPipes } from './pipes.ts';
 import type { Pipes } from './pipes.ts';
 import { PatientPool } from './patient-pool.ts';
 import { beginText, pooledReads } from './pooled.ts';
+import { asText, commandOf } from './query.ts';
+import type { Query } from './query.ts';
 import { makeSlowReads, pooledSlowReads } from './slow-reads.ts';
 import type { SlowReads } from './slow-reads.ts';
 
@@ -26,7 +28,7 @@ export interface Pools {
   readonly reads: Queryable;
   readonly writing: pg.Pool;
   /** What begins a transaction there. */
-  readonly begin: string;
+  readonly begin: Query;
   readonly pipes: Pipes;
   /** Slow reads wait for each other, not for the connections of quick ones. */
   readonly slowly: SlowReads | undefined;
@@ -84,7 +86,7 @@ export async function openPools(address: string, shown: string, limits: PoolLimi
     reading,
     reads,
     writing,
-    begin: beginText(isPooled, longestStatement),
+    begin: commandOf(beginText(isPooled, longestStatement)),
     pipes,
     slowly:
       slow &&
@@ -94,15 +96,3 @@ export async function openPools(address: string, shown: string, limits: PoolLimi
     },
   };
 }
-
-const BIGINT = 20;
-const BOOLEAN = 16;
-const INTEGERS = [21, 23];
-
-/** Values as the core takes them: texts as they are, but for booleans and whole numbers. */
-const asText = {
-  getTypeParser: (type: number) => {
-    if (type === BIGINT || INTEGERS.includes(type)) return Number;
-    return type === BOOLEAN ? (text: string) => text === 't' : (text: string) => text;
-  },
-};

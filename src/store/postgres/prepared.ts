@@ -1,7 +1,8 @@
-import type pg from 'pg';
 import type { Statement, StoreValue } from '../../core/sql/statement.ts';
-import type { Queryable, Result } from './ask.ts';
-import { heldRead } from './tables-mark.ts';
+import type { Queryable } from './ask.ts';
+import { commandOf, configOf } from './query.ts';
+import type { Query, Result } from './query.ts';
+import { heldCommit, heldRead } from './tables-mark.ts';
 
 const USES_BEFORE_NAME = 3;
 const MOST_NAMES = 1_000;
@@ -12,8 +13,10 @@ export interface PreparedStatements {
   readonly held: string | undefined;
   /** From now on, every statement names this view. */
   hold(view: string | undefined): void;
+  /** What keeps a transaction, if the tables still stand. */
+  readonly commit: Query;
   /** A statement as it is put to a connection. */
-  queryOf(statement: Statement, values: readonly StoreValue[]): pg.QueryArrayConfig;
+  queryOf(statement: Statement, values: readonly StoreValue[]): Query;
   ask(on: Queryable, statement: Statement, values: readonly StoreValue[]): Promise<Result>;
   /** The same without its name, for a connection that does not know it. */
   askUnnamed(on: Queryable, statement: Statement, values: readonly StoreValue[]): Promise<Result>;
@@ -22,41 +25,44 @@ export interface PreparedStatements {
 /** A named statement is prepared once on each connection and stays there, so names are for those that come again. */
 export function preparedStatements(isPooled = false): PreparedStatements {
   let held: string | undefined;
-  let uses = new WeakMap<Statement, { readonly text: string; count: number; name?: string }>();
+  let commit = commandOf('COMMIT');
+  let uses = new WeakMap<Statement, { readonly text: string; count: number; config: Query['config'] }>();
   let named = 0;
 
-  function asUsed(statement: Statement): { readonly text: string; readonly name?: string } {
+  function configFor(statement: Statement): Query['config'] {
     let use = uses.get(statement);
     if (use === undefined) {
       const text = held === undefined ? statement.sql : heldRead(held, statement.sql);
-      uses.set(statement, (use = { text, count: 0 }));
+      uses.set(statement, (use = { text, count: 0, config: configOf(text) }));
     }
     // Behind a pooler, the next statement meets another connection.
-    if (use.name === undefined && !isPooled) {
+    if (!isPooled && use.count < USES_BEFORE_NAME && named < MOST_NAMES) {
       use.count += 1;
-      if (use.count >= USES_BEFORE_NAME && named < MOST_NAMES) use.name = `v${(named += 1)}`;
+      if (use.count === USES_BEFORE_NAME) use.config = configOf(use.text, `v${(named += 1)}`);
     }
-    return use;
+    return use.config;
   }
 
-  function queryOf(statement: Statement, values: readonly StoreValue[]): pg.QueryArrayConfig {
-    const { name, text } = asUsed(statement);
-    // The driver makes a copy of the values, and leaves these as they are.
-    return { name, text, values: values as StoreValue[], rowMode: 'array' };
-  }
+  const queryOf = (statement: Statement, values: readonly StoreValue[]): Query => ({
+    config: configFor(statement),
+    values,
+  });
 
   return {
     get held() {
       return held;
     },
+    get commit() {
+      return commit;
+    },
     hold(view) {
       held = view;
+      commit = commandOf(held === undefined ? 'COMMIT' : heldCommit(held));
       // The view's name is part of their texts.
       uses = new WeakMap();
     },
     queryOf,
     ask: (on, statement, values) => on.query(queryOf(statement, values)),
-    askUnnamed: (on, statement, values) =>
-      on.query({ text: asUsed(statement).text, values: values as StoreValue[], rowMode: 'array' }),
+    askUnnamed: (on, statement, values) => on.query({ config: configOf(configFor(statement).text), values }),
   };
 }

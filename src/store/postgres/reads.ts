@@ -2,11 +2,11 @@ import type { Statement, StoreValue } from '../../core/sql/statement.ts';
 import type { Reader } from '../../core/store/contract.ts';
 import { tooSlow } from '../base/options.ts';
 import { readsWith } from '../base/reads.ts';
-import type { Result } from './ask.ts';
 import { isCutOff } from './errors.ts';
 import type { Failures } from './failures.ts';
 import type { Pools } from './pools.ts';
 import type { PreparedStatements } from './prepared.ts';
+import type { Result } from './query.ts';
 
 /** A named statement that a connection does not know: what was to prepare it has failed, on the way before it. */
 const UNKNOWN_NAME = '26000';
