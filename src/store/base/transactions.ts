@@ -1,6 +1,8 @@
+import { StoreError } from '../../core/store/contract.ts';
 import type { Transaction } from '../../core/store/contract.ts';
 import { handleOf } from './handle.ts';
 import type { HandledLine } from './handle.ts';
+import type { Lender } from './lender.ts';
 import { tooManyWriters, transactionTooSlow } from './options.ts';
 import { SILENCE_MS, startClock, startTimeLimit } from './time-limit.ts';
 
@@ -10,23 +12,18 @@ export type RunOnce<Client> = <Result>(
   longest?: number,
 ) => Promise<Result>;
 
-/** A connection that was taken out of a pool for one transaction. */
-export interface Lent<Client> {
-  readonly client: Client;
-  /** The transaction on it, which has begun, or begins with its first statement. */
-  readonly line: HandledLine & { commit(): Promise<void>; rollBack(): Promise<unknown> };
-  /** Ends it at once: whatever waits for it fails. */
-  breakOff(): void;
-  /** Gives it back; one that has broken is thrown away. */
-  giveBack(broken: Error | undefined): void;
-}
+/** The statements of one transaction, and its end. */
+type Line = HandledLine & { commit(): Promise<void>; rollBack(): Promise<unknown> };
 
 interface TransactionsOptions<Client> {
-  lend(): Promise<Lent<Client>>;
-  /** Whether all connections are in use; and how many wait for one. */
-  isFull(): boolean;
-  waiting(): number;
+  readonly lender: Lender<Client>;
+  /** A transaction, which has begun, or begins with its first statement. */
+  begin(client: Client): Line;
+  /** Ends a connection at once: whatever waits for it fails. */
+  breakOff(client: Client): void;
   readonly mostWaiting: number;
+  /** What is thrown where there is no connection to be had. */
+  failureOf(error: unknown): unknown;
   /** Whether the connection was lost; whether the server ended a statement that took too long. */
   isLost(error: unknown): boolean;
   isCutOff(error: unknown): boolean;
@@ -34,25 +31,27 @@ interface TransactionsOptions<Client> {
 
 /** Transactions over connections to a server, each on one of its own. */
 export function transactionsWith<Client>(options: TransactionsOptions<Client>): RunOnce<Client> {
-  const { lend, isFull, waiting, mostWaiting, isLost, isCutOff } = options;
+  const { lender, begin, breakOff, failureOf, mostWaiting, isLost, isCutOff } = options;
   return async (work, longest) => {
-    if (isFull() && waiting() > mostWaiting) throw tooManyWriters(mostWaiting);
-    const { client, line, breakOff, giveBack } = await lend().catch((error: unknown) => {
-      throw isFull() ? tooManyWriters(waiting()) : error;
+    if (lender.isFull() && lender.waiting() > mostWaiting) throw tooManyWriters(mostWaiting);
+    const client = await lender.lend().catch((error: unknown) => {
+      throw error instanceof StoreError ? error : failureOf(error);
     });
+    const line = begin(client);
     const limit = startTimeLimit(longest);
-    const answered = longest === undefined ? noClock : startClock(longest + SILENCE_MS, breakOff);
+    const answered = longest === undefined ? noClock : startClock(longest + SILENCE_MS, () => breakOff(client));
     const transaction = handleOf(line, limit);
     let broken: Error | undefined;
-    let isReleased = false;
+    let [isKept, isReleased] = [false, false];
     const release = (): void => {
       answered();
-      giveBack(broken);
+      lender.giveBack(client, isKept, broken);
     };
     try {
       const result = await limit.race(work(transaction.handle, client));
       transaction.end();
       await line.commit();
+      isKept = true;
       return result;
     } catch (error) {
       transaction.end();

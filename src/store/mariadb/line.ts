@@ -64,8 +64,7 @@ export function makeLine(client: Client, { prepared, failures, check, isCluster 
 
   return {
     ask,
-    send: (statement, values) =>
-      noted(put(prepared.queryOf({ ...statement, back: undefined }, values)).then(({ rowCount }) => rowCount)),
+    send: (statement, values) => noted(put(prepared.sentOf(statement, values)).then(({ rowCount }) => rowCount)),
     mark: (point) => put({ text: `SAVEPOINT ${point}` }),
     keep: (point) => put({ text: `RELEASE SAVEPOINT ${point}` }),
     // Also of one that is over: what came behind its end is in another.

@@ -21,7 +21,7 @@ import type { SlowReads } from './slow-reads.ts';
  */
 export const CONNECTIONS = 8;
 const PIPES = 2;
-const CONNECT_MS = 5_000;
+export const CONNECT_MS = 5_000;
 const LONGEST_STATEMENT_MS = 5_000;
 
 /** The connections of one store. */

@@ -7,6 +7,8 @@ import { TOO_LONG_SQL } from './written-json.ts';
 /** The statements of a store as the server gets them. */
 export interface PreparedStatements {
   queryOf(statement: Statement, values: readonly StoreValue[]): Query;
+  /** The same without what is asked behind it, where nobody waits for rows. */
+  sentOf(statement: Statement, values: readonly StoreValue[]): Query;
 }
 
 interface Known extends Placed {
@@ -17,12 +19,14 @@ interface Known extends Placed {
 /** `mostBytes` is how much the server gives in one text. */
 export function preparedStatements(mostBytes: number): PreparedStatements {
   const known = new WeakMap<Statement, Known>();
+  const knownFor = (statement: Statement): Known => {
+    let one = known.get(statement);
+    if (one === undefined) known.set(statement, (one = knownOf(statement.sql, statement.back)));
+    return one;
+  };
   return {
-    queryOf(statement, values) {
-      let one = known.get(statement);
-      if (one === undefined) known.set(statement, (one = knownOf(statement.sql, statement.back)));
-      return queryOf(one, values, mostBytes);
-    },
+    queryOf: (statement, values) => queryOf(knownFor(statement), values, mostBytes),
+    sentOf: (statement, values) => ({ ...queryOf(knownFor(statement), values, mostBytes), back: undefined }),
   };
 }
 

@@ -1,11 +1,13 @@
 import type { Pool, PoolConnection } from 'mariadb/callback';
+import { makeLender } from '../base/lender.ts';
+import { tooManyWriters } from '../base/options.ts';
 import { transactionsWith } from '../base/transactions.ts';
 import type { RunOnce } from '../base/transactions.ts';
 import { isCutOff, isLost, storeError } from './errors.ts';
 import { connectionOf, giveBack } from './lent.ts';
 import { makeLine } from './line.ts';
 import type { LineParts } from './line.ts';
-import { CONNECTIONS } from './pools.ts';
+import { CONNECT_MS, CONNECTIONS } from './pools.ts';
 
 export const transactionsOn = (
   writing: Pool,
@@ -17,17 +19,15 @@ export const transactionsOn = (
     mostWaiting,
     isLost,
     isCutOff,
-    isFull: () => writing.activeConnections() === CONNECTIONS,
-    waiting: () => writing.taskQueueSize(),
-    async lend() {
-      const client = await connectionOf(writing).catch((error: unknown) => {
-        throw storeError(error, shown);
-      });
-      return {
-        client,
-        line: makeLine(client, parts),
-        breakOff: () => client.destroy(),
-        giveBack: (broken) => giveBack(client, broken !== undefined),
-      };
-    },
+    breakOff: (client) => client.destroy(),
+    lender: makeLender({
+      most: CONNECTIONS,
+      longest: CONNECT_MS,
+      connect: () => connectionOf(writing),
+      release: (client, broken) => giveBack(client, broken !== undefined),
+      waiting: () => writing.taskQueueSize(),
+    }),
+    failureOf: (error) =>
+      writing.activeConnections() === CONNECTIONS ? tooManyWriters(writing.taskQueueSize()) : storeError(error, shown),
+    begin: (client) => makeLine(client, parts),
   });

@@ -1,4 +1,6 @@
-import type { PoolClient } from 'pg';
+import type { Pool, PoolClient } from 'pg';
+import { makeLender } from '../base/lender.ts';
+import { tooManyWriters } from '../base/options.ts';
 import { transactionsWith } from '../base/transactions.ts';
 import type { RunOnce } from '../base/transactions.ts';
 import { breakOff } from './ask.ts';
@@ -6,7 +8,7 @@ import { isCutOff, storeError } from './errors.ts';
 import { isLost } from './failures.ts';
 import { makeLine } from './line.ts';
 import type { LineParts } from './line.ts';
-import { CONNECTIONS } from './pools.ts';
+import { CONNECT_MS, CONNECTIONS } from './pools.ts';
 import type { Pools } from './pools.ts';
 
 export const transactionsOn = (
@@ -19,15 +21,21 @@ export const transactionsOn = (
     mostWaiting,
     isLost,
     isCutOff,
-    isFull: () => writing.idleCount === 0 && writing.totalCount === CONNECTIONS,
-    waiting: () => writing.waitingCount,
-    async lend() {
-      const client = await writing.connect().catch((error: unknown) => {
-        throw storeError(error, shown);
-      });
+    breakOff: (client) => breakOff(client),
+    lender: makeLender({
+      most: CONNECTIONS,
+      longest: CONNECT_MS,
+      connect: () => writing.connect(),
+      release: (client, broken) => client.release(broken),
+      waiting: () => writing.waitingCount,
+    }),
+    failureOf: (error) => (isUsedUp(writing) ? tooManyWriters(writing.waitingCount) : storeError(error, shown)),
+    begin(client) {
       const line = makeLine(client, parts);
       // Its answer comes before that of the first statement, which leaves with it.
       line.begin(begin);
-      return { client, line, breakOff: () => breakOff(client), giveBack: (broken) => client.release(broken) };
+      return line;
     },
   });
+
+const isUsedUp = ({ idleCount, totalCount }: Pool): boolean => idleCount === 0 && totalCount === CONNECTIONS;
