@@ -1,7 +1,7 @@
 // How servers are started, asked by turns and weighed.
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import autocannon from 'autocannon';
 
@@ -59,8 +59,17 @@ export async function load(url, { paths, bodies, headers = {} }, duration = 1) {
 
 /** The seconds of processor time that a process has had, its threads and system calls included (Linux). */
 export function processorTime(pid) {
-  const fields = readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1].split(' ');
-  return (Number(fields[11]) + Number(fields[12])) / 100;
+  const threads = readdirSync(`/proc/${pid}/task`);
+  return threads.reduce((sum, thread) => sum + threadTime(pid, thread), 0);
+}
+
+/** Of one of its threads, which may have ended meanwhile. */
+function threadTime(pid, thread) {
+  try {
+    return Number(readFileSync(`/proc/${pid}/task/${thread}/schedstat`, 'utf8').split(' ')[0]) / 1e9;
+  } catch {
+    return 0;
+  }
 }
 
 /** The megabytes of memory that a process has at the moment (Linux). */
@@ -69,14 +78,18 @@ export const residentMemory = (pid) =>
 
 export const middle = (values) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)];
 
+// Code is compiled while it is used, and a service runs for days: what it is like at first is not what is measured.
+const WARM_UP = 4;
+
 /**
- * Asks the servers by turns. What counts is the processor time that a server spends on a request: the load, the network
- * and whatever else runs share the machine's few cores, and blur how many requests fit into a second.
+ * Asks the servers by turns. What counts is the processor time that a server spends on a request, in the middle one of
+ * all turns: the load, the network and whatever else runs share the machine's few cores, and blur how many requests fit
+ * into a second.
  */
 export async function compare(servers, work, rounds) {
-  const { name, paths, bodies, bars } = work;
-  const totals = Object.fromEntries(Object.keys(servers).map((who) => [who, { requests: 0, cpu: 0, speeds: [] }]));
-  for (const { url } of Object.values(servers)) await load(url, work);
+  const { name, paths, bodies, bars, headers } = work;
+  const turns = Object.fromEntries(Object.keys(servers).map((who) => [who, []]));
+  for (const { url } of Object.values(servers)) await load(url, work, WARM_UP);
   for (let round = 0; round < rounds; round += 1) {
     const order = Object.entries(servers);
     // Another one goes first each time, and another one before each, so that nobody always runs on a tired machine.
@@ -85,25 +98,23 @@ export async function compare(servers, work, rounds) {
     for (const [who, { url, child }] of order) {
       const before = processorTime(child.pid);
       const requests = await load(url, work);
-      totals[who].requests += requests;
       // What the database still has to do for one must not fall on the next: this waits behind all of it.
-      if (bodies === undefined) await fetch(url + paths[0], { headers: work.headers }).then((answer) => answer.text());
-      totals[who].cpu += processorTime(child.pid) - before;
-      totals[who].speeds.push(requests);
+      if (bodies === undefined) await fetch(url + paths[0], { headers }).then((answer) => answer.text());
+      turns[who].push({ requests, cost: (processorTime(child.pid) - before) / requests });
     }
     if (process.stderr.isTTY) process.stderr.write(`\r${name}: round ${round + 1} of ${rounds} `);
   }
-  const cost = ({ requests, cpu }) => cpu / requests;
+  const cost = (who) => middle(turns[who].map((turn) => turn.cost));
   const against = (who) => ({
-    cost: cost(totals[who]) / cost(totals.ours),
-    speed: middle(totals.ours.speeds.map((speed, round) => speed / totals[who].speeds[round])),
+    cost: cost(who) / cost('ours'),
+    speed: middle(turns.ours.map(({ requests }, round) => requests / turns[who][round].requests)),
   });
   return {
     name,
     bars,
     ofBare: against('bare'),
     ofHand: servers.byHand && against('byHand'),
-    perSecond: 1 / cost(totals.ours),
+    perSecond: 1 / cost('ours'),
   };
 }
 

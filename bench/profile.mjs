@@ -1,5 +1,5 @@
-// npm run bench:profile: the functions in which the service and the bare twin spend their time, for one work on one kind
-// of database, which BENCH_WORK and BENCH_STORES name. Shares are of the time in which the process did something.
+// npm run bench:profile: the functions in which the service and the bare twin spend their time, for one work on one
+// kind of database, which BENCH_WORK and BENCH_STORES name. Shares are of the time in which the process did something.
 import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -24,8 +24,7 @@ const found = await onStore(KIND, async (database) => {
   return withTwins(address, (servers) => loaded(servers, works), words);
 });
 for (const one of found) console.log(`${table(one, profileOf(one))}\n`);
-if (process.env.KEEP) console.log(folder, JSON.stringify(found));
-else rmSync(folder, { recursive: true });
+rmSync(folder, { recursive: true });
 
 /** Asks the service and the bare twin for the work, one after the other. */
 async function loaded({ ours, bare }, all) {

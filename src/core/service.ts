@@ -8,7 +8,7 @@ import type { Log, ServiceLog } from './change/scope.ts';
 import { makeWrites } from './change/writes.ts';
 import type { Writes } from './change/writes.ts';
 import type { Sample } from './document/documented.ts';
-import { documentYaml, openApi, shortJson } from './document/openapi.ts';
+import { openApiSteps, shortJson, yamlPieces } from './document/openapi.ts';
 import { makeAllowance } from './http/allowance.ts';
 import { makeAuthenticator } from './http/authenticator.ts';
 import type { Authenticator } from './http/authenticator.ts';
@@ -271,11 +271,32 @@ function routeFinder({ routes, identityPages, ownPages }: DispatchParts): Servic
   };
 }
 
-/** The OpenAPI document's texts. It is made at the first request for one, so that the service starts sooner. */
-function documentsOf(graph: Graph, { samples }: ServiceOptions): OwnPagesOptions['documents'] {
-  let document: object | undefined;
-  const made = (): object => (document ??= openApi(graph, samples?.() ?? new Map<string, Sample>()));
-  return { json: () => shortJson(made()), yaml: () => documentYaml(made()) };
+/**
+ * The OpenAPI document's texts. It is made at the first request for one, so that the service starts sooner; that of a
+ * hundred models takes half a second, in which others are answered, too.
+ */
+function documentsOf(graph: Graph, { samples, rest }: ServiceOptions): OwnPagesOptions['documents'] {
+  let document: Promise<object> | undefined;
+  const make = async (): Promise<object> => {
+    const steps = openApiSteps(graph, samples?.() ?? new Map<string, Sample>());
+    for (;;) {
+      const step = steps.next();
+      if (step.done === true) return step.value;
+      await rest?.();
+    }
+  };
+  const made = (): Promise<object> => (document ??= make());
+  return {
+    json: async () => shortJson(await made()),
+    async yaml() {
+      let text = '';
+      for (const piece of yamlPieces(await made())) {
+        text += piece;
+        await rest?.();
+      }
+      return text;
+    },
+  };
 }
 
 function requestHandler(

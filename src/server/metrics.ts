@@ -7,7 +7,7 @@ import { BORDERS } from '../store/traced.ts';
 import type { TracedStatement } from '../store/traced.ts';
 import { methodName, operationName, OTHER } from './conventions.ts';
 import { makeDurations } from './durations.ts';
-import type { Series } from './durations.ts';
+import type { Durations, Series } from './durations.ts';
 import type { Measured } from './workers/messages.ts';
 
 export const METRICS_PATH = '/metrics';
@@ -69,19 +69,7 @@ export function makeMetrics(version: string, worker?: number): Metrics {
     'db_client_connection_wait_time_seconds',
     'How long transactions waited for a connection, or for their turn to write, before they began.',
   ).series({});
-  const ofRequest = new Map<string, Series>();
-  const byWord = new Map<string, Series>();
-  const ofStatement = new WeakMap<Statement, Series>([[BORDERS.begin, waits]]);
-  const known = (statement: Statement): Series => {
-    let series = ofStatement.get(statement);
-    if (series !== undefined) return series;
-    const word = operationName(statement);
-    const name = OPERATIONS.has(word) ? word : OTHER;
-    series = byWord.get(name) ?? statements.series({ db_operation_name: name });
-    byWord.set(name, series);
-    ofStatement.set(statement, series);
-    return series;
-  };
+  const [ofRequest, ofStatement] = [requestSeries(requests), statementSeries(statements, waits)];
 
   const refused = ({ status, body }: Reply): void => {
     const problem = status < 400 ? undefined : PROBLEM.exec(body?.slice(0, 100) ?? '')?.[1];
@@ -100,18 +88,7 @@ export function makeMetrics(version: string, worker?: number): Metrics {
           open.dec();
           refused(reply);
           const [route, called] = [service.routeOf(target), methodName(method)];
-          const key = `${called} ${reply.status} ${route}`;
-          let series = ofRequest.get(key);
-          if (series === undefined) {
-            const status = String(reply.status);
-            series = requests.series({
-              http_route: route,
-              http_request_method: called,
-              http_response_status_code: status,
-            });
-            ofRequest.set(key, series);
-          }
-          series.observe(performance.now() - begun);
+          ofRequest(route, called, reply.status).observe(performance.now() - begun);
           return reply;
         },
         refuse(problem, request) {
@@ -121,7 +98,7 @@ export function makeMetrics(version: string, worker?: number): Metrics {
         },
       };
     },
-    statement: ({ statement, milliseconds }) => known(statement).observe(milliseconds),
+    statement: ({ statement, milliseconds }) => ofStatement(statement).observe(milliseconds),
     measured: async () => (await registry.getMetricsAsJSON()).map(asOneOfSeveral),
     text: () => registry.metrics(),
   };
@@ -133,3 +110,32 @@ const asOneOfSeveral = (one: Measured[number]): Measured[number] => ({
   name: one.name.replace(/_total$/, (end) => (String(one.type) === 'counter' ? '' : end)),
   aggregator: 'sum',
 });
+
+function requestSeries(requests: Durations): (route: string, method: string, status: number) => Series {
+  const known = new Map<string, Series>();
+  return (route, method, status) => {
+    const key = `${method} ${status} ${route}`;
+    let series = known.get(key);
+    if (series === undefined) {
+      const labels = { http_route: route, http_request_method: method, http_response_status_code: String(status) };
+      known.set(key, (series = requests.series(labels)));
+    }
+    return series;
+  };
+}
+
+/** Statements by their first word; what begins a transaction takes as long as it waits. */
+function statementSeries(statements: Durations, waits: Series): (statement: Statement) => Series {
+  const byWord = new Map<string, Series>();
+  const known = new WeakMap<Statement, Series>([[BORDERS.begin, waits]]);
+  return (statement) => {
+    let series = known.get(statement);
+    if (series !== undefined) return series;
+    const word = operationName(statement);
+    const name = OPERATIONS.has(word) ? word : OTHER;
+    series = byWord.get(name) ?? statements.series({ db_operation_name: name });
+    byWord.set(name, series);
+    known.set(statement, series);
+    return series;
+  };
+}

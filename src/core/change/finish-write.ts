@@ -34,14 +34,12 @@ export interface FinishWrite {
 
 export function writeFinisher(parts: ModelWriting, checks: RecordChecks): FinishWrite {
   const { model, writing, statements, links, hookRunner, service } = parts;
-  const changesBetween = changesIn(model);
-  const collects = hookRunner.has('afterCommit');
   const { identity } = writing.graph;
   const isCaller = identity?.model === model.name;
+  const { note, collects } = noteTaker(parts, isCaller);
   // A stock has its line before what draws on it.
   const drawsOnNoted = model.draws.some(({ from }) => modelOf(writing.graph, from).journal);
   const mayGoAhead = model.journal && !collects && !hasLives(model) && !drawsOnNoted;
-  const address = isCaller && identity.codes?.verify !== undefined ? identity.codes.to.member : undefined;
 
   /**
    * Ends the tokens of a caller whose secret has changed, or whose record is gone. Of two requests that change their
@@ -63,26 +61,6 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
     const secret = identity.secret?.member;
     if (secret === undefined || after[secret] === before[secret]) return;
     await writing.credentials.forget(work.transaction, key);
-  }
-
-  function note(work: UnitOfWork, key: Scalar, before: Values | undefined, after: Values | undefined): void {
-    const action = before === undefined ? 'create' : after === undefined ? 'delete' : 'update';
-    if (model.journal) {
-      const changes = changesBetween(before, after);
-      work.entries.push({ model: model.name, key, at: work.now(), action, changes });
-    }
-    if (address !== undefined && after !== undefined && (after[address] ?? null) !== (before?.[address] ?? null))
-      work.newAddresses.push(key);
-    if (!collects) return;
-    const record = forCode(model, (after ?? before)!);
-    const isChange = before !== undefined && after !== undefined;
-    work.events.push({
-      kind: action,
-      model: model.name,
-      key,
-      record,
-      ...(isChange ? { before: forCode(model, before) } : {}),
-    });
   }
 
   return {
@@ -116,4 +94,32 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
       note(work, key, record, undefined);
     },
   };
+}
+
+/** Notes what was written, for the journal, for hooks after the commit, and for letters to new addresses. */
+function noteTaker({ model, writing, hookRunner }: ModelWriting, isCaller: boolean) {
+  const changesBetween = changesIn(model);
+  const collects = hookRunner.has('afterCommit');
+  const { codes } = writing.graph.identity ?? {};
+  const address = isCaller && codes?.verify !== undefined ? codes.to.member : undefined;
+  function note(work: UnitOfWork, key: Scalar, before: Values | undefined, after: Values | undefined): void {
+    const action = before === undefined ? 'create' : after === undefined ? 'delete' : 'update';
+    if (model.journal) {
+      const changes = changesBetween(before, after);
+      work.entries.push({ model: model.name, key, at: work.now(), action, changes });
+    }
+    if (address !== undefined && after !== undefined && (after[address] ?? null) !== (before?.[address] ?? null))
+      work.newAddresses.push(key);
+    if (!collects) return;
+    const record = forCode(model, (after ?? before)!);
+    const isChange = before !== undefined && after !== undefined;
+    work.events.push({
+      kind: action,
+      model: model.name,
+      key,
+      record,
+      ...(isChange ? { before: forCode(model, before) } : {}),
+    });
+  }
+  return { note, collects };
 }

@@ -5,10 +5,10 @@ import type { Request } from '../api/message.ts';
 import { HttpProblem } from '../api/problems.ts';
 import type { ProblemName } from '../api/problems.ts';
 import type { Runtime } from '../change/runtime.ts';
-import type { Caller } from '../expression/context.ts';
 import type { Writes } from '../change/writes.ts';
 import type { Callers, Known } from '../identity/callers.ts';
 import type { Credentials } from '../identity/credentials.ts';
+import { makeGoodHeaders } from '../identity/good-headers.ts';
 import type { Sessions } from '../identity/sessions.ts';
 import { seconds } from '../identity/tokens.ts';
 import type { OutsideClaims, OutsideTokens, Tokens } from '../identity/tokens.ts';
@@ -49,9 +49,6 @@ export interface AuthenticatorOptions {
   readonly outside?: OutsideTokens | undefined;
 }
 
-/** Somebody with a token that is good, and its session. */
-type SignedIn = Pick<Principal, 'session' | 'mark'> & { readonly caller: Caller };
-
 /** The problems that depend on what is stored. */
 const OF_STATE: ReadonlySet<ProblemName> = new Set([
   'not-found',
@@ -86,23 +83,27 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
     return database;
   }
 
-  async function ownCaller(token: string): Promise<SignedIn | undefined> {
+  const good = makeGoodHeaders(model.key, callers, sessions, () => runtime.now());
+
+  async function ownCaller(token: string, header: string): Promise<Principal | undefined> {
     const claims = await tokens.read(token, await audience(), runtime.now());
     const key = claims && fromText(model.key, claims.subject);
     if (key === undefined || 'fault' in key) return undefined;
     const { session, mark } = claims!;
     if (session !== undefined && !(await sessions.isThere(session))) return undefined;
-    const isGood = (known: Known | undefined): boolean => known?.mark === mark;
-    const known = await callers.find(model.key, key.value as Scalar);
-    if (isGood(known)) return { caller: known!.caller, session, mark };
+    let known = await callers.find(model.key, key.value as Scalar);
     // Another instance may have given this token just now.
-    const anew = await callers.findAnew(model.key, key.value as Scalar);
-    return isGood(anew) ? { caller: anew!.caller, session, mark } : undefined;
+    if (known?.mark !== mark) known = await callers.findAnew(model.key, key.value as Scalar);
+    if (known?.mark !== mark) return undefined;
+    const { caller } = known;
+    const principal = { caller, permissions: permissionSets.of(caller), session, mark };
+    good.keep(header, { principal, known, expires: claims!.expires });
+    return principal;
   }
 
   const comers = outside && makeComers(options, identity);
 
-  async function outsideCaller(token: string): Promise<SignedIn | undefined> {
+  async function outsideCaller(token: string): Promise<Principal | undefined> {
     const claims = await outside!(token, runtime.now());
     if (claims === undefined) return undefined;
     const subject = fromText(identity!.subject!, claims.sub);
@@ -111,15 +112,16 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
     const known = (await find()) ?? (await comers!(claims, writes, find));
     // Tokens of the same second as the revocation are void too.
     const isOver = known?.since != null && (claims.iat === undefined || claims.iat <= seconds(known.since));
-    return known === undefined || isOver ? undefined : { caller: known.caller };
+    if (known === undefined || isOver) return undefined;
+    return { caller: known.caller, permissions: permissionSets.of(known.caller) };
   }
 
   async function signedIn(header: string): Promise<Principal> {
     const token = /^Bearer +([A-Za-z0-9._~+/-]+=*) *$/i.exec(header)?.[1];
     if (token === undefined) throw badToken('the header Authorization must be Bearer and a token');
-    const known = outside === undefined ? await ownCaller(token) : await outsideCaller(token);
-    if (known === undefined) throw tokenIsOver();
-    return { ...known, permissions: permissionSets.of(known.caller) };
+    const sender = outside === undefined ? await ownCaller(token, header) : await outsideCaller(token);
+    if (sender === undefined) throw tokenIsOver();
+    return sender;
   }
 
   return {
@@ -131,7 +133,9 @@ export function makeAuthenticator(options: AuthenticatorOptions): Authenticator 
       return known?.mark === sender.mark ? error : tokenIsOver();
     },
     authenticate({ headers: { authorization } }) {
-      return authorization === undefined ? stranger : signedIn(String(authorization));
+      if (authorization === undefined) return stranger;
+      const header = String(authorization);
+      return good.again(header) ?? signedIn(header);
     },
   };
 }

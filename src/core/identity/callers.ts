@@ -20,6 +20,8 @@ export interface Known {
 
 /** A short-lived cache of callers' records. */
 export interface Callers {
+  /** The same as `find`, where it was read a few seconds ago at most; undefined where it has to be read. */
+  recent(field: Field, value: Scalar): Known | undefined;
   /** The caller with this value of a unique field; undefined if there is none. */
   find(field: Field, value: Scalar): Promise<Known | undefined>;
   /** The same, as it is stored now: another process may have changed it since it was read. */
@@ -50,9 +52,12 @@ export function makeCallers(graph: Graph, store: Store, now: () => Date): Caller
   const findAnew: Callers['findAnew'] = (field, value) =>
     fresh.readAnew(nameOf(field, value), () => read(field, value));
 
+  const recent: Callers['recent'] = (field, value) => fresh.recent(nameOf(field, value));
+
   return {
+    recent,
     find(field, value) {
-      const known = fresh.recent(nameOf(field, value));
+      const known = recent(field, value);
       return known === undefined ? findAnew(field, value) : Promise.resolve(known);
     },
     findAnew,

@@ -27,6 +27,8 @@ export interface Sessions {
   endAll(transaction: Transaction, caller: Scalar): Promise<void>;
   /** Those that are not over, the one that was used last first. */
   list(reader: Reader, caller: Scalar, now: Date): Promise<Session[]>;
+  /** The same as `isThere`, where that is known; false where it has to be read. */
+  isKnown(id: string): boolean;
   /** Whether it has not ended, as known a few seconds ago at most. */
   isThere(id: string): Promise<boolean>;
   /** Sessions have ended: what is known of them is read again. */
@@ -81,6 +83,8 @@ export function makeSessions(store: Store, now: () => Date): Sessions {
       const all = await listed(reader, caller);
       return all.filter(({ expires_at }) => expires_at > time.toISOString());
     },
+
+    isKnown: (id) => fresh.recent(id) === true,
 
     async isThere(id) {
       const read = async (): Promise<true | undefined> =>

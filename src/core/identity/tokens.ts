@@ -13,6 +13,11 @@ export interface TokenClaims {
   readonly session?: string | undefined;
 }
 
+/** What one says that was read, with its end in seconds since 1970, UTC. */
+export interface ReadClaims extends TokenClaims {
+  readonly expires: number;
+}
+
 /** What a refresh token says: the session that it goes on with, and which of its tokens it is. */
 export interface RefreshClaims extends TokenClaims {
   readonly session: string;
@@ -24,7 +29,7 @@ export interface Tokens {
   /** Valid for `lifetime` seconds from `now` on, for the database `audience` only. */
   write(claims: TokenClaims, audience: string, now: Date, lifetime: number): Promise<string>;
   /** Undefined for an invalid or expired token, or one of another service or database. */
-  read(token: string, audience: string, now: Date): Promise<TokenClaims | undefined>;
+  read(token: string, audience: string, now: Date): Promise<ReadClaims | undefined>;
   /** The same for refresh tokens, which are good for nothing else. */
   writeRefresh(claims: RefreshClaims, audience: string, now: Date, lifetime: number): Promise<string>;
   readRefresh(token: string, audience: string, now: Date): Promise<RefreshClaims | undefined>;
@@ -87,10 +92,10 @@ export function makeTokens(keys: readonly string[]): Tokens {
   };
 }
 
-function claimsIn({ sub, mark, sid, aud, exp }: JWTPayload, audience: string, now: Date): TokenClaims | undefined {
+function claimsIn({ sub, mark, sid, aud, exp }: JWTPayload, audience: string, now: Date): ReadClaims | undefined {
   if (aud !== audience || exp === undefined || exp <= seconds(now)) return undefined;
   if (typeof sub !== 'string' || typeof mark !== 'string') return undefined;
-  return { subject: sub, mark, session: typeof sid === 'string' ? sid : undefined };
+  return { subject: sub, mark, session: typeof sid === 'string' ? sid : undefined, expires: exp };
 }
 
 async function verified(

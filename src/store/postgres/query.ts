@@ -32,8 +32,8 @@ export const commandOf = (text: string): Query => ({ config: configOf(text) });
 /** A statement on its way, which the driver tells of its answer. */
 class Sent extends pg.Query {
   constructor({ config, values }: Query, told: Told) {
-    super(config, values as StoreValue[], (error, result) =>
-      told(error ?? undefined, ([result].flat() as unknown as Result[]).at(-1)),
+    super(config, values, (error, result) =>
+      told(error ?? undefined, [result as unknown as Result | Result[]].flat().at(-1)),
     );
     const rows = new Rows();
     Object.assign(this, { _result: rows, _results: rows });

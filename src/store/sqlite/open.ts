@@ -1,6 +1,6 @@
 import { accessSync, constants, existsSync } from 'node:fs';
 import { StoreError } from '../../core/store/contract.ts';
-import type { Store } from '../../core/store/contract.ts';
+import type { Alteration, Store, Transaction } from '../../core/store/contract.ts';
 import { keepAnswers } from '../base/kept-answers.ts';
 import type { StoreOptions } from '../base/options.ts';
 import { timedReading } from '../base/time-limit.ts';
@@ -73,28 +73,10 @@ export function openSqlite(
       );
     },
 
-    // Another program may be at the same work, for as long as that takes.
     alter(work) {
+      // Another program may be at the same work, for as long as that takes.
       const busyUntil = performance.now() + ALTERING_MS;
-      return line.run(async () => {
-        // A table that is made anew is dropped first: its rows must not take others along. The end looks after all of
-        // them.
-        writing.exec('PRAGMA foreign_keys = OFF');
-        try {
-          return await whole(
-            async (transaction) => {
-              const alteration = alterationOn(writing, transaction, held);
-              const result = await work(alteration);
-              alteration.checkReferences();
-              return result;
-            },
-            undefined,
-            busyUntil,
-          );
-        } finally {
-          writing.exec('PRAGMA foreign_keys = ON');
-        }
-      });
+      return line.run(() => altered(writing, held, work, (change) => whole(change, undefined, busyUntil)));
     },
 
     catalogue: (thorough) => Promise.resolve(readCatalogue(reading, mayWrite(file), thorough)),
@@ -110,6 +92,27 @@ export function openSqlite(
     },
   };
   return store;
+}
+
+/** Does work on tables, in a transaction that `whole` makes. */
+async function altered<Result>(
+  writing: Connection,
+  held: TablesMark,
+  work: (alteration: Alteration) => Promise<Result>,
+  whole: (change: (transaction: Transaction) => Promise<Result>) => Promise<Result>,
+): Promise<Result> {
+  // A table that is made anew is dropped first: its rows must not take others along. The end looks after all of them.
+  writing.exec('PRAGMA foreign_keys = OFF');
+  try {
+    return await whole(async (transaction) => {
+      const alteration = alterationOn(writing, transaction, held);
+      const result = await work(alteration);
+      alteration.checkReferences();
+      return result;
+    });
+  } finally {
+    writing.exec('PRAGMA foreign_keys = ON');
+  }
 }
 
 /** One for writes, and one for reads. */

@@ -1,4 +1,5 @@
-import { gzipSync } from 'node:zlib';
+import { promisify } from 'node:util';
+import { gzip } from 'node:zlib';
 import Negotiator from 'negotiator';
 import { allEndpoints } from '../../api/endpoints.ts';
 import { COMMON_HEADERS, JSON_HEADERS } from '../../api/message.ts';
@@ -23,7 +24,7 @@ export interface OwnPagesOptions {
   readonly store: Store;
   readonly tags: EntityTags;
   /** The texts of the OpenAPI document. Each is written at its first request, and kept. */
-  readonly documents: { json(): string; yaml(): string };
+  readonly documents: { json(): Promise<string>; yaml(): Promise<string> };
 }
 
 const ALLOW = 'GET, HEAD, OPTIONS';
@@ -72,30 +73,39 @@ export function makeOwnPages({ graph, store, tags, documents }: OwnPagesOptions)
 }
 
 /** A text that is made once, and compressed for those who take it so (RFC 9110, 8.4); each form has its own ETag. */
-function tagged(type: string, write: () => string, tags: EntityTags): (request: Request) => Reply {
-  const forms = new Map<boolean, Reply>();
-  const formOf = (isShort: boolean): Reply => {
-    let form = forms.get(isShort);
-    if (form === undefined) {
-      const body = forms.get(!isShort)?.body ?? write();
-      const common = { 'content-type': type, ...COMMON_HEADERS, vary: 'Accept-Encoding' };
-      form = isShort
-        ? {
-            status: 200,
-            headers: { ...common, 'content-encoding': 'gzip', etag: codedTag(`"${tags.mark(body)}"`, 'gzip') },
-            body,
-            coded: gzipSync(body),
-          }
-        : { status: 200, headers: { ...common, etag: `"${tags.mark(body)}"` }, body, coded: Buffer.from(body) };
-      forms.set(isShort, form);
-    }
-    return form;
-  };
-  return ({ headers }) => {
-    const form = formOf(takesGzip(headers['accept-encoding']));
+function tagged(type: string, write: () => Promise<string>, tags: EntityTags): (request: Request) => Promise<Reply> {
+  const common = { 'content-type': type, ...COMMON_HEADERS, vary: 'Accept-Encoding' };
+  const plain = once(async (): Promise<Reply> => {
+    const body = await write();
+    return { status: 200, headers: { ...common, etag: `"${tags.mark(body)}"` }, body, coded: Buffer.from(body) };
+  });
+  const short = once(async (): Promise<Reply> => {
+    const { body, coded, headers } = await plain();
+    const etag = codedTag(headers.etag!, 'gzip');
+    return {
+      status: 200,
+      headers: { ...common, 'content-encoding': 'gzip', etag },
+      body,
+      coded: await promisify(gzip)(coded!),
+    };
+  });
+  return async ({ headers }) => {
+    const form = await (takesGzip(headers['accept-encoding']) ? short() : plain());
     const etag = form.headers.etag!;
     if (!isNamed(headers['if-none-match'], plainTag(etag))) return form;
     return { status: 304, headers: { ...COMMON_HEADERS, vary: 'Accept-Encoding', etag } };
+  };
+}
+
+/** What `make` has made, which is made again where that failed. */
+function once<Made>(make: () => Promise<Made>): () => Promise<Made> {
+  let made: Promise<Made> | undefined;
+  return () => {
+    made ??= make().catch((error: unknown) => {
+      made = undefined;
+      throw error;
+    });
+    return made;
   };
 }
 

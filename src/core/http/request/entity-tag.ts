@@ -35,8 +35,8 @@ export interface EntityTags {
 const LENGTH = 24;
 
 export function makeEntityTags(serviceKey: string): EntityTags {
-  // As long as a block of BLAKE2, which is a good MAC with its key before the text (RFC 7693, 2.9), and takes a third of
-  // the time of an HMAC.
+  // As long as a block of BLAKE2, which is a good MAC with its key before the text (RFC 7693, 2.9), and takes a third
+  // of the time of an HMAC.
   const key = createHmac('sha512', serviceKey).update('vantfell entity tags').digest('hex');
   return {
     // Half the time of SHA-256 on pages of lists.
