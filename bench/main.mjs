@@ -22,7 +22,9 @@ for (const kind of KINDS) {
 const bar = 'bar 1.2 at most';
 const text = `${report(rows)}\n\nResident memory under that load, of the bare twin's: ${memory.join(', ')} (${bar}).`;
 console.log(text);
-intoDocs('table', 'end', text);
+// Each version of Node has a table of its own.
+const [major] = process.versions.node.split('.');
+intoDocs(`node ${major}`, `end of node ${major}`, text);
 
 function measure(kind, address) {
   return withTwins(address, async (servers) => {

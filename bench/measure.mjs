@@ -2,6 +2,7 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpus } from 'node:os';
 import { fileURLToPath } from 'node:url';
 import autocannon from 'autocannon';
 
@@ -118,12 +119,15 @@ export async function compare(servers, work, rounds) {
   };
 }
 
-/** Puts a text between two marks of the page of benchmarks. */
+/** Puts a text between two marks of the page of benchmarks, with when and on what it was measured. */
 export function intoDocs(from, to, text) {
   const page = here('../docs/benchmarks.md');
   const marks = new RegExp(`(<!-- ${from} -->\n)[\\s\\S]*(<!-- ${to} -->)`);
+  const [{ model }, ...others] = cpus();
+  const when = new Date().toISOString().slice(0, 10);
+  const on = `Measured on ${when} with Node ${process.version.slice(1)}, ${others.length + 1} × ${model.trim()}.`;
   writeFileSync(
     page,
-    readFileSync(page, 'utf8').replace(marks, (_all, start, end) => `${start}\n${text}\n\n${end}`),
+    readFileSync(page, 'utf8').replace(marks, (_all, start, end) => `${start}\n${text}\n\n${on}\n\n${end}`),
   );
 }

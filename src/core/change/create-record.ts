@@ -78,9 +78,9 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
       const inserted = (): ReturnType<typeof insert> => (inserting ??= insert());
       const written = async (): Promise<Row | undefined> => {
         await authorize(work, draft);
-        const writing = allOf([moveStock(work, [], values, inserted), inserted()]);
+        const moved = allOf([moveStock(work, [], values, inserted), inserted()]);
         isNoted = finish.noteAhead(work, values);
-        return (await writing)[1];
+        return (await moved)[1];
       };
       const related = (): Promise<void> => checks.relatedFailures(work, values, {}, look).then(refuse);
       if (!look.areHeld) return (await hastily(allOf([related(), written()])))[1];

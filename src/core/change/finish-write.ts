@@ -82,7 +82,8 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
 
     noteAhead(work, values) {
       const key = (values[model.key.member] ?? null) as Scalar;
-      if (key === null || !mayGoAhead) return false;
+      // What was noted before has its lines before.
+      if (key === null || !mayGoAhead || work.entries.length > 0) return false;
       note(work, key, undefined, values);
       void writing.journal.write(work);
       return true;
