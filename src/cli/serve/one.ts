@@ -1,6 +1,6 @@
 import { hasMailbox } from '../../project/code.ts';
 import { namesFromFile } from '../../project/env-file.ts';
-import { sweepSooner } from '../../server/memory.ts';
+import { holdMemory } from '../../server/memory.ts';
 import { makeMetrics, METRICS_PATH } from '../../server/metrics.ts';
 import type { Server } from '../../server/server.ts';
 import type { WorkerSide } from '../../server/workers/side.ts';
@@ -20,7 +20,7 @@ import type { Following } from './watch.ts';
 
 /** Serves a project in this process, alone or as one of several workers. */
 export async function serveOne(context: Context, asked: Asked, worker?: WorkerSide): Promise<number> {
-  sweepSooner();
+  holdMemory();
   const { host, port, faults } = asked;
   const log = serveLog(context, asked.trace);
   const version = ownVersion();
