@@ -23,9 +23,9 @@ export function start(file, words, nodeWords = []) {
 }
 
 /** Starts the service of a project; where Node is told something, as the modules that the package is made of. */
-export function startService(project, nodeWords) {
+export function startService(project, nodeWords, words = []) {
   const program = nodeWords === undefined ? '../dist/cli/main.js' : '../build/cli/main.js';
-  return start(program, ['serve', '-C', project, '--port', '0', '--json', '--quiet'], nodeWords);
+  return start(program, ['serve', '-C', project, '--port', '0', '--json', '--quiet', ...words], nodeWords);
 }
 
 /** Does work with servers, and ends them. */

@@ -1,10 +1,9 @@
 // npm run bench:million: a million records. How much a page far behind costs, and whether slow requests hold up quick
 // ones.
-import { mkdirSync, rmSync } from 'node:fs';
 import autocannon from 'autocannon';
-import { newDatabase, startPostgres } from '../test/kit/postgres.mjs';
 import { hutKey, makeDatabase, PROJECT } from './database.mjs';
-import { here, intoDocs, load, middle, start } from './measure.mjs';
+import { intoDocs, load, middle, startService, withServers } from './measure.mjs';
+import { onStore } from './servers.mjs';
 
 // So that page 50 000 has one behind it.
 const HUTS = 1_000_040;
@@ -18,24 +17,17 @@ const SLOW = `/v1/huts?filter=${encodeURIComponent("CASEI(about) LIKE CASEI('%no
 const QUICK = Array.from({ length: 500 }, (_none, at) => `/v1/huts/${hutKey((at * 7919) % HUTS)}`);
 const SECONDS = 5;
 
-const data = here('.data/');
-rmSync(data, { recursive: true, force: true });
-mkdirSync(data, { recursive: true });
 const lines = [];
 for (const kind of KINDS) {
-  const server = kind === 'postgres' ? await startPostgres() : undefined;
-  const address = server === undefined ? `sqlite:${data}million.db` : await newDatabase(server, 'million');
-  await makeDatabase(address, HUTS);
-  process.env.BENCH_STORE = address;
-  const service = await start('../dist/cli/main.js', ['serve', '-C', PROJECT, '--port', '0', '--json', '--quiet']);
-  try {
-    for (const list of LISTS) lines.push(`| ${kind} | ${await pages(service.url, list)} |`);
-    lines.push(`| ${kind} | ${await quickBesideSlow(service.url)} |`);
-  } finally {
-    service.child.removeAllListeners('exit');
-    service.child.kill('SIGTERM');
-    await server?.stop();
-  }
+  await onStore(kind, async (database) => {
+    const address = await database('million');
+    await makeDatabase(address, HUTS);
+    process.env.BENCH_STORE = address;
+    await withServers({ service: await startService(PROJECT) }, async ({ service: { url } }) => {
+      for (const list of LISTS) lines.push(`| ${kind} | ${await pages(url, list)} |`);
+      lines.push(`| ${kind} | ${await quickBesideSlow(url)} |`);
+    });
+  });
 }
 const text = ['| store | what | ratio | bar |', '| --- | --- | --- | --- |', ...lines].join('\n');
 console.log(text);

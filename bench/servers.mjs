@@ -62,9 +62,11 @@ export async function withTwins(address, work, words) {
     bare: await start('twins/bare.mjs', [file], words),
     byHand: await start('twins/by-hand.mjs', [file], words),
   };
-  await checkSameAnswers(servers);
-  await checkSameCreations(servers);
-  return withServers(servers, work);
+  return withServers(servers, async () => {
+    await checkSameAnswers(servers);
+    await checkSameCreations(servers);
+    return work(servers);
+  });
 }
 
 /** Neither the load nor the twins take an answer that is compressed. */

@@ -1,10 +1,9 @@
 // npm run bench:workers: requests per second of one process and of two workers, in turn in one run, while the load runs
 // on the same cores; and what compression costs a list. Writes ratios into docs/benchmarks.md.
-import { mkdirSync, rmSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
-import { newDatabase, startPostgres } from '../test/kit/postgres.mjs';
 import { hutKey, makeDatabase, PROJECT, stayAt } from './database.mjs';
-import { here, intoDocs, load, middle, processorTime, start } from './measure.mjs';
+import { intoDocs, load, middle, processorTime, startService, withServers } from './measure.mjs';
+import { onStore } from './servers.mjs';
 
 const ROUNDS = Number(process.env.BENCH_ROUNDS ?? 7);
 const SECONDS = 2;
@@ -17,21 +16,15 @@ const works = [
 const SIZES = [3, 10, 50, 100];
 const codings = ['gzip', 'br'];
 
-const data = here('.data/');
-rmSync(data, { recursive: true, force: true });
-mkdirSync(data, { recursive: true });
 const rows = [];
 const compression = [];
 for (const kind of ['sqlite', 'postgres']) {
-  const server = kind === 'postgres' ? await startPostgres() : undefined;
-  try {
-    const address = server === undefined ? `sqlite:${data}bench.db` : await newDatabase(server, 'bench');
+  await onStore(kind, async (database) => {
+    const address = await database('bench');
     await makeDatabase(address);
     process.env.BENCH_STORE = address;
     await measure(kind);
-  } finally {
-    await server?.stop();
-  }
+  });
 }
 const table = (head, lines) => [head, head.replace(/[^|]+/g, ' --- '), ...lines].join('\n');
 const text =
@@ -43,30 +36,19 @@ console.log(text);
 intoDocs('workers', 'end of workers', text);
 
 async function measure(kind) {
-  const words = ['serve', '-C', PROJECT, '--port', '0', '--json', '--quiet'];
-  const one = await start('../dist/cli/main.js', words);
-  try {
-    const two = await start('../dist/cli/main.js', [...words, '--workers', '2']);
-    try {
-      for (const work of works) rows.push(`| ${kind} | ${work.name} | ${(await ratio([one, two], work)).toFixed(2)} |`);
-    } finally {
-      await stopped(two);
-    }
-  } finally {
-    await stopped(one);
-  }
+  const both = { one: await startService(PROJECT), two: await startService(PROJECT, undefined, ['--workers', '2']) };
+  await withServers(both, async ({ one, two }) => {
+    for (const work of works) rows.push(`| ${kind} | ${work.name} | ${(await ratio([one, two], work)).toFixed(2)} |`);
+  });
   if (kind !== 'sqlite') return;
   for (const [kept, sizes] of [
     ['0', SIZES],
     ['8MB', [50]],
   ]) {
     process.env.BENCH_CACHE = kept;
-    const server = await start('../dist/cli/main.js', words);
-    try {
+    await withServers({ server: await startService(PROJECT) }, async ({ server }) => {
       for (const size of sizes) await compressed(size, kept !== '0', server);
-    } finally {
-      await stopped(server);
-    }
+    });
   }
 }
 
@@ -108,11 +90,4 @@ async function compressed(size, isKept, { url, child }) {
     const cells = [size, plainly, isKept ? 'yes' : 'no', `\`${coding}\``, cost.toFixed(2), part.toFixed(2)];
     compression.push(`| ${cells.join(' | ')} |`);
   }
-}
-
-function stopped({ child }) {
-  child.removeAllListeners('exit');
-  const ended = new Promise((resolve) => child.on('exit', resolve));
-  child.kill('SIGTERM');
-  return ended;
 }

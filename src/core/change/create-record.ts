@@ -78,9 +78,10 @@ export function recordCreator(parts: ModelWriting, steps: WriteSteps): Changes['
       const inserted = (): ReturnType<typeof insert> => (inserting ??= insert());
       const written = async (): Promise<Row | undefined> => {
         await authorize(work, draft);
-        const moved = allOf([moveStock(work, [], values, inserted), inserted()]);
-        isNoted = finish.noteAhead(work, values);
-        return (await moved)[1];
+        const [moved, row] = [moveStock(work, [], values, inserted), inserted()];
+        const noted = finish.noteAhead(work, values);
+        isNoted = noted !== undefined;
+        return (await allOf([moved, row, noted ?? moved]))[1];
       };
       const related = (): Promise<void> => checks.relatedFailures(work, values, {}, look).then(refuse);
       if (!look.areHeld) return (await hastily(allOf([related(), written()])))[1];

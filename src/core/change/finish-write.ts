@@ -27,9 +27,9 @@ export interface FinishWrite {
   deleted(work: UnitOfWork, key: Scalar, record: Values): Promise<void>;
   /**
    * Writes the line of the journal of a new record whose key is known, before its row is: then `written` adds none.
-   * Gives whether it has.
+   * Undefined where it can not.
    */
-  noteAhead(work: UnitOfWork, values: Values): boolean;
+  noteAhead(work: UnitOfWork, values: Values): Promise<void> | undefined;
 }
 
 export function writeFinisher(parts: ModelWriting, checks: RecordChecks): FinishWrite {
@@ -83,10 +83,9 @@ export function writeFinisher(parts: ModelWriting, checks: RecordChecks): Finish
     noteAhead(work, values) {
       const key = (values[model.key.member] ?? null) as Scalar;
       // What was noted before has its lines before.
-      if (key === null || !mayGoAhead || work.entries.length > 0) return false;
+      if (key === null || !mayGoAhead || work.entries.length > 0) return undefined;
       note(work, key, undefined, values);
-      void writing.journal.write(work);
-      return true;
+      return writing.journal.write(work);
     },
 
     async deleted(work, key, record) {

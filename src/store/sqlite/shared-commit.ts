@@ -46,7 +46,14 @@ export function sharedCommits(parts: TransactionParts, inLine: (work: () => Prom
   /** Lets parts share a transaction that others may join. */
   function letIn(sharing: Part[]): void {
     open = sharing;
-    void inLine(() => runShared(sharing));
+    begin(sharing);
+  }
+  /** Lets parts have a transaction when it is their turn. Nobody is left without an answer, whatever fails. */
+  function begin(sharing: Part[]): void {
+    inLine(() => runShared(sharing)).catch((error: unknown) => {
+      close(sharing);
+      for (const one of sharing) one.refuse(storeErrorOf(error, file));
+    });
   }
   const close = (sharing: readonly Part[]): void => {
     if (open === sharing) open = undefined;
@@ -86,7 +93,7 @@ export function sharedCommits(parts: TransactionParts, inLine: (work: () => Prom
     if (failure === undefined) tellAll(sharing, outcomes, watch);
     else if (sharing.length === 1) sharing[0]!.refuse(outcomes[0]?.error ?? storeErrorOf(failure.error, file));
     // What took all of them back is the fault of one: by itself, each hears what is its own.
-    else for (const one of sharing) void inLine(() => runShared([one]));
+    else for (const one of sharing) begin([one]);
     if (rest.length > 0) letIn(rest);
   }
 
